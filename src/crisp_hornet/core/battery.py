@@ -1,0 +1,59 @@
+"""The pack as a rested voltage behind a resistance, and the guard that fades its current.
+
+Loaded voltage: ``V = E − ib·Rb`` with ``V·ib = P``, the root with the higher V (maximum power transfer
+theorem: no root above ``E²/4Rb``).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from crisp_hornet.core.motor import Array
+
+
+def loaded_voltage(rested_v: float, resistance_ohm: float, power_w: ArrayLike) -> Array:
+    """Pack voltage (V) while giving ``power_w`` (W), same shape; NaN where the pack cannot give it."""
+    power = np.asarray(power_w, float)
+    inside = rested_v**2 - 4 * power * resistance_ohm
+    return (rested_v + np.sqrt(np.where(inside >= 0, inside, np.nan))) / 2
+
+
+@dataclass(frozen=True)
+class PowerCap:
+    """The most the pack may give (W), and which limit says so."""
+
+    power_w: float
+    limit: str
+
+
+def power_cap(
+    rested_v: float,
+    resistance_ohm: float,
+    battery_current_a: float,
+    fade_start_v: float,
+    fade_end_v: float,
+    power_w: float | None,
+) -> PowerCap:
+    """The greatest pack power (W) that current limit, low-voltage fade and power limit leave.
+
+    The fade acts on the loaded voltage, which itself sags with the current. Both being linear in the
+    current, the fixed point ``ib = B·(E − ib·Rb − end)/(start − end)`` is solved exactly:
+    ``ib = B·(E − end)/(start − end + B·Rb)``.
+    """
+    room = fade_start_v - fade_end_v + battery_current_a * resistance_ohm
+    above = rested_v - fade_end_v
+    if room > 0:
+        faded = battery_current_a * above / room
+    else:  # a fade of no width on a pack of no resistance: a step
+        faded = battery_current_a if above > 0 else 0.0
+    current = min(max(faded, 0.0), battery_current_a)
+    limit = "low_voltage" if faded < battery_current_a else "battery"
+    if resistance_ohm > 0 and current > rested_v / (2 * resistance_ohm):
+        current, limit = rested_v / (2 * resistance_ohm), "voltage"
+    cap = current * (rested_v - current * resistance_ohm)
+    if power_w is not None and power_w < cap:
+        return PowerCap(power_w, "power")
+    return PowerCap(cap, limit)

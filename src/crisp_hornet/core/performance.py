@@ -1,0 +1,94 @@
+"""What a pull curve means on the road: steady speeds, launch times, front-wheel margin, energy."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.core.battery import loaded_voltage
+from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.vehicle import effective_mass_kg, grip_force_n, lift_force_n, road_load_n
+from crisp_hornet.documents.bike import Bike
+
+
+def steady_speed_kmh(curve: PullCurve, grade: float) -> float:
+    """The speed (km/h) reached from rest at full throttle on ``grade`` and held; 0 if it cannot start.
+
+    The first crossing of pull and road load, linear between the curve's speeds. The curve's end if the
+    pull exceeds the load up to there.
+    """
+    spare = curve.wheel_force_n - road_load_n(curve.bike, curve.speed_kmh, grade)
+    short = np.flatnonzero(spare < 0)
+    if short.size == 0:
+        return float(curve.speed_kmh[-1])
+    end = int(short[0])
+    if end == 0:
+        return 0.0
+    before, after = spare[end - 1], spare[end]
+    share = before / (before - after)
+    return float(curve.speed_kmh[end - 1] + share * (curve.speed_kmh[end] - curve.speed_kmh[end - 1]))
+
+
+def launch_time_s(curve: PullCurve, to_kmh: float, grade: float = 0.0) -> float:
+    """Time (s) from rest to ``to_kmh`` with the least of pull, front-wheel lift and grip; inf if never.
+
+    ``t = ∫ m_eff/(F − F_road) dv``. Between two speeds of the curve the spare force is taken as linear, for
+    which the integral is ``Δv·ln(b/a)/(b − a)``; this stays exact near the top speed, where 1/F bends hard.
+    """
+    speed = curve.speed_kmh
+    if speed[0] > 0 or speed[-1] < to_kmh:
+        return math.inf
+    usable = np.minimum(curve.wheel_force_n, min(lift_force_n(curve.bike, grade), grip_force_n(curve.bike, grade)))
+    spare = usable - road_load_n(curve.bike, speed, grade)
+    spare_end = float(np.interp(to_kmh, speed, spare))
+    inside = speed < to_kmh
+    forces = np.append(spare[inside], spare_end)
+    speeds = np.append(speed[inside], to_kmh) / 3.6
+    if np.any(forces <= 0):
+        return math.inf
+    return float(effective_mass_kg(curve.bike) * np.sum(np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])))
+
+
+def front_wheel_keeps(curve: PullCurve, grade: float = 0.0) -> float:
+    """Share of the front wheel's standing load that is left at the greatest pull (1 none taken, 0 lifts)."""
+    lift = lift_force_n(curve.bike, grade)
+    if math.isinf(lift):
+        return 1.0
+    return max(0.0, 1.0 - float(np.max(curve.wheel_force_n, initial=0.0)) / lift)
+
+
+@dataclass(frozen=True)
+class SteadyRide:
+    """Holding one speed on one slope without pedalling."""
+
+    iq_a: float
+    battery_w: float
+    battery_current_a: float
+    wh_per_km: float
+
+
+def steady_ride(bike: Bike, speed_kmh: float, rested_v: float, grade: float = 0.0, winding_c: float = 25.0) -> SteadyRide:
+    """Currents and energy (Wh per km) to hold ``speed_kmh`` (> 0) on ``grade``, ignoring the tune's limits.
+
+    Downhill the motor is taken to rest, not to regenerate. Figures are NaN if the pack cannot give the power.
+    """
+    motor = MotorModel.of(bike, winding_c)
+    omega = electrical_speed(bike, speed_kmh)
+    drivetrain = bike.drivetrain
+    force = max(float(road_load_n(bike, speed_kmh, grade)), 0.0)
+    torque = force * wheel_radius_m(bike) / (drivetrain.ratio * drivetrain.efficiency)
+    iq = motor.current_for_shaft_torque(omega, np.asarray(torque)) if force > 0 else np.asarray(0.0)
+    battery_w = float(motor.electrical_power_w(omega, iq)) + bike.controller.idle_w
+    pack_v = float(loaded_voltage(rested_v, bike.battery.resistance_ohm, battery_w))
+    energy_w = battery_w * rested_v / pack_v  # what leaves the cells, heat in the pack included
+    return SteadyRide(float(iq), battery_w, battery_w / pack_v, energy_w / speed_kmh)
+
+
+def _mean_inverse(a: Array, b: Array) -> Array:
+    """Mean of 1/x for x from a to b, both > 0: ``ln(b/a)/(b − a)``."""
+    relative = (b - a) / a
+    near = np.abs(relative) < 1e-6
+    return np.where(near, 2 / (a + b), np.log1p(relative) / np.where(near, 1.0, b - a))

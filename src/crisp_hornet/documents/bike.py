@@ -1,0 +1,165 @@
+"""The bike document: what the machine is made of. SI units, the unit in each key."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, model_validator
+
+from crisp_hornet.documents.base import Count, NotNegative, Number, Part, Positive, Share, Text
+
+BIKE_VERSION = 1
+
+
+class MotorThermal(Part):
+    """Two heat nodes, winding and housing, and the paths between and out of them."""
+
+    winding_j_per_k: Positive
+    housing_j_per_k: Positive
+    winding_to_housing_w_per_k: Positive
+    housing_to_air_w_per_k: Positive
+    airflow_w_per_k_per_mps: NotNegative
+
+
+class Motor(Part):
+    """Amplitude-invariant d/q figures of the motor; the resistance is phase to star point at 25 °C."""
+
+    pole_pairs: Count
+    phase_resistance_ohm: Positive
+    ld_h: Positive
+    lq_h: Positive
+    flux_linkage_wb: Positive
+    hysteresis_loss_w_per_hz: NotNegative
+    eddy_loss_w_per_hz2: NotNegative
+    friction_nm: NotNegative
+    max_rpm: Positive
+    max_winding_c: Number
+    rotor_inertia_kgm2: NotNegative = 0.0
+    demagnetising_a: Positive | None = None
+    saturation: Any = None
+    thermal: MotorThermal
+
+
+class ControllerThermal(Part):
+    """The heatsink as one node."""
+
+    heatsink_j_per_k: Positive
+    to_air_w_per_k: Positive
+    airflow_w_per_k_per_mps: NotNegative
+
+
+class Controller(Part):
+    """The power stage and its ratings. ``resistance_ohm`` is per phase path."""
+
+    max_phase_current_a: Positive
+    max_battery_current_a: Positive
+    max_voltage_v: Positive
+    modulation_limit: Share
+    resistance_ohm: NotNegative
+    idle_w: NotNegative
+    ratings_by_voltage: Any = None
+    serial: str | None = None
+    thermal: ControllerThermal
+
+
+class Battery(Part):
+    """The pack and its protection board. ``resistance_ohm``: pack, 10 s pulse, 25 °C, half charge."""
+
+    chemistry: Literal["nmc", "nca", "lfp", "custom"]
+    rested_v_table: Any = None
+    series: Count
+    capacity_ah: Positive
+    resistance_ohm: NotNegative
+    bms_discharge_a: Positive
+    bms_charge_a: NotNegative
+    bms_trip_v: NotNegative
+    bms_over_v: Positive | None = None
+    fuse_a: Positive | None = None
+    wiring_a: Positive | None = None
+
+
+class Drivetrain(Part):
+    """From motor to road. ``ratio``: motor turns per wheel turn."""
+
+    wheel_circumference_m: Positive
+    ratio: Positive
+    efficiency: Share
+    gears: list[Positive] | None = None
+
+
+class Mass(Part):
+    """One mass at a place: metres forward of the rear axle, and above the ground."""
+
+    name: Text
+    kg: Positive
+    x_m: Number
+    z_m: Number
+
+
+class Chassis(Part):
+    """Masses, geometry and rolling figures. ``bike_kg`` includes motor and pack."""
+
+    bike_kg: Positive
+    rider_kg: NotNegative
+    cargo_kg: NotNegative
+    wheelbase_m: Positive
+    cg_from_rear_m: NotNegative
+    cg_height_m: Positive
+    crr: NotNegative
+    cda_m2: NotNegative
+    wheel_inertia_kgm2: NotNegative
+    tyre_grip: Positive
+    driven_wheel: Literal["rear", "front"] = "rear"
+    masses: list[Mass] | None = None
+    rated_speed_kmh: Positive | None = None
+
+
+class ChainLink(Part):
+    """Something else that limits: protection board, display, mode switch."""
+
+    name: Text
+    phase_current_a: NotNegative | None = None
+    battery_current_a: NotNegative | None = None
+    power_w: NotNegative | None = None
+    speed_kmh: NotNegative | None = None
+    nominal_v: Positive | None = None
+    wheel_circumference_m: Positive | None = None
+
+
+class Source(Part):
+    """Where a figure comes from, and its spread (one standard deviation, in the figure's unit)."""
+
+    origin: Annotated[Literal["assumed", "entered", "measured", "learned"], Field(alias="from")]
+    spread: NotNegative | None = None
+
+
+class Bike(Part):
+    """A whole bike (``crisp-hornet/bike``)."""
+
+    format: Literal["crisp-hornet/bike"]
+    version: Literal[1]
+    name: Text
+    motor: Motor
+    controller: Controller
+    battery: Battery
+    drivetrain: Drivetrain
+    chassis: Chassis
+    chain: list[ChainLink] = []
+    sources: dict[str, Source] = {}
+
+    @model_validator(mode="after")
+    def _centre_of_gravity_between_the_wheels(self) -> Self:
+        chassis = self.chassis
+        if chassis.cg_from_rear_m > chassis.wheelbase_m:
+            raise ValueError("chassis.cg_from_rear_m lies in front of the front wheel (over wheelbase_m)")
+        return self
+
+    @property
+    def mass_kg(self) -> float:
+        """Bike, rider and cargo together."""
+        return self.chassis.bike_kg + self.chassis.rider_kg + self.chassis.cargo_kg
+
+    @property
+    def assumed(self) -> list[str]:
+        """Dotted paths of the figures that nobody entered or measured."""
+        return [path for path, source in self.sources.items() if source.origin == "assumed"]

@@ -1,0 +1,16 @@
+"""What can be wrong with a document, said in one line: file, place, reason, what to do."""
+
+from __future__ import annotations
+
+
+class DocumentError(Exception):
+    """A document cannot be read or written.
+
+    ``file`` names the document, ``place`` the key or line ("" for the whole file), ``reason`` what is
+    wrong and ``mend`` what to do about it.
+    """
+
+    def __init__(self, file: str, place: str, reason: str, mend: str) -> None:
+        self.file, self.place, self.reason, self.mend = file, place, reason, mend
+        where = f"{file}: {place}" if place else file
+        super().__init__(f"{where}: {reason}. {mend}".rstrip())

@@ -1,0 +1,90 @@
+"""An exhaustive search for the pull curve, written from the physics alone and sharing nothing with the core.
+
+It tries id and iq over a grid, throws away what breaks a limit, and narrows the grid around the best point
+until its own step is below 0.05 % of the best.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+
+def limits_of(bike, tune):
+    chain = bike.chain
+    least = lambda values: min(v for v in values if v is not None)
+    return {
+        "phase": least([tune.drive.phase_current_a, bike.controller.max_phase_current_a] + [c.phase_current_a for c in chain]),
+        "battery": least([tune.drive.battery_current_a, bike.controller.max_battery_current_a]
+                         + [c.battery_current_a for c in chain]),
+        "power": least([tune.drive.power_w, math.inf] + [c.power_w for c in chain]),
+        "rpm": min(tune.drive.motor_rpm, bike.motor.max_rpm),
+        "speed": least([tune.drive.speed_kmh, math.inf] + [c.speed_kmh for c in chain]),
+    }
+
+
+def clip_fade(value, start, end):
+    if start == end:
+        return 1.0 if value < end else 0.0
+    return min(1.0, max(0.0, (end - value) / (end - start)))
+
+
+def state(bike, rested_v, winding_c, v_kmh, i_d, i_q):
+    """Everything the limits speak of at the currents (i_d, i_q), arrays welcome."""
+    m, c = bike.motor, bike.controller
+    radius = bike.drivetrain.wheel_circumference_m / (2 * math.pi)
+    shaft = v_kmh / 3.6 / radius * bike.drivetrain.ratio
+    w = m.pole_pairs * shaft
+    r = m.phase_resistance_ohm * (1 + 0.00385 * (winding_c - 25)) + c.resistance_ohm
+    vd = r * i_d - w * m.lq_h * i_q
+    vq = r * i_q + w * (m.ld_h * i_d + m.flux_linkage_wb)
+    power = 1.5 * (vd * i_d + vq * i_q) + c.idle_w
+    rb = bike.battery.resistance_ohm
+    with np.errstate(invalid="ignore"):
+        pack_v = (rested_v + np.sqrt(rested_v**2 - 4 * power * rb)) / 2
+    torque = 1.5 * m.pole_pairs * (m.flux_linkage_wb * i_q + (m.ld_h - m.lq_h) * i_d * i_q)
+    drag = m.pole_pairs / (2 * math.pi) * (m.hysteresis_loss_w_per_hz + m.eddy_loss_w_per_hz2 * w / (2 * math.pi)) + m.friction_nm
+    gain = bike.drivetrain.ratio * bike.drivetrain.efficiency / radius
+    return {"rpm": shaft * 30 / math.pi, "v": np.hypot(vd, vq), "pack_v": pack_v, "power": power, "ib": power / pack_v,
+            "shaft_nm": torque - drag, "force": np.maximum(torque - drag, 0) * gain}
+
+
+def violation(bike, tune, rested_v, winding_c, v_kmh, i_d, i_q):
+    """How far the worst limit is exceeded, relative to its own size; NaN pack voltage counts as infinite."""
+    lim, s = limits_of(bike, tune), state(bike, rested_v, winding_c, v_kmh, i_d, i_q)
+    share = clip_fade(winding_c, tune.heat_guard.motor_fade_start_c, tune.heat_guard.motor_fade_end_c)
+    share *= clip_fade(v_kmh, lim["speed"] - tune.drive.speed_taper_kmh, lim["speed"]) if lim["speed"] < math.inf else 1.0
+    start, end = tune.battery_guard.fade_start_v, tune.battery_guard.fade_end_v
+    with np.errstate(invalid="ignore", divide="ignore"):
+        fade = np.clip((s["pack_v"] - end) / (start - end), 0, 1) if start > end else np.where(s["pack_v"] >= end, 1.0, 0.0)
+        over = [
+            (np.abs(i_q) - share * np.sqrt(np.maximum(lim["phase"] ** 2 - i_d**2, 0))) / lim["phase"],
+            s["v"] / (bike.controller.modulation_limit * s["pack_v"] / math.sqrt(3)) - 1,
+            (s["ib"] - fade * lim["battery"]) / lim["battery"],
+            s["power"] / lim["power"] - 1 if lim["power"] < math.inf else np.full_like(i_q, -1.0),
+        ]
+        worst = np.max(np.array([np.broadcast_to(o, np.shape(i_q)) for o in over]), axis=0)
+    return np.where(np.isnan(worst), math.inf, worst)
+
+
+def best_force(bike, tune, rested_v, winding_c, v_kmh):
+    """The greatest wheel force (N) over all currents without field weakening (id = 0)."""
+    lim = limits_of(bike, tune)
+    if state(bike, rested_v, winding_c, v_kmh, 0.0, 0.0)["rpm"] > lim["rpm"]:
+        return 0.0
+    low, high = 0.0, lim["phase"]
+    best = 0.0
+    for _ in range(12):
+        i_q = np.linspace(low, high, 401)
+        fits = violation(bike, tune, rested_v, winding_c, v_kmh, np.zeros_like(i_q), i_q) <= 0
+        if not fits.any():
+            return best
+        force = np.where(fits, state(bike, rested_v, winding_c, v_kmh, np.zeros_like(i_q), i_q)["force"], -1)
+        top = int(np.flatnonzero(fits)[-1])  # more current is never less force on a surface-magnet motor
+        best = max(best, float(force.max()))
+        step = i_q[1] - i_q[0]
+        low, high = i_q[top], min(i_q[top] + step, lim["phase"])
+        if step < 5e-4 * max(i_q[top], 1e-9):
+            break
+    return best

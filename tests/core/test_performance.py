@@ -1,0 +1,75 @@
+"""Road figures against time-stepping and closed forms."""
+
+import math
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
+
+from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
+from tests.bikes import a_bike, a_tune
+
+SPEEDS = np.linspace(0, 70, 400)
+
+
+def force_at(bike, tune, v_kmh):
+    return float(pull_curve(bike, tune, [v_kmh], Conditions(62.0)).wheel_force_n[0])
+
+
+def load_at(v_kmh, grade, mass=166, crr=0.011, cda=0.75):
+    angle = math.atan(grade)
+    return mass * 9.80665 * (crr * math.cos(angle) + math.sin(angle)) + 0.6 * cda * (v_kmh / 3.6) ** 2
+
+
+@pytest.mark.parametrize("grade", [0.0, 0.04, 0.10])
+def test_launch_time_agrees_with_time_stepping(grade):
+    bike, tune = a_bike(), a_tune()
+    curve = pull_curve(bike, tune, SPEEDS, Conditions(62.0))
+    target = 0.9 * steady_speed_kmh(curve, grade)
+    mass = 166 + 0.2 / (1.59 / (2 * math.pi)) ** 2
+    reached = lambda t, v: v[0] * 3.6 - target
+    reached.terminal = True
+    run = solve_ivp(lambda t, v: [(force_at(bike, tune, v[0] * 3.6) - load_at(v[0] * 3.6, grade)) / mass],
+                    (0, 120), [0.0], events=reached, rtol=1e-7, atol=1e-9, max_step=0.2)
+    assert launch_time_s(curve, target, grade) == pytest.approx(run.t_events[0][0], rel=2e-3)
+
+
+@pytest.mark.parametrize("grade", [0.0, 0.06, 0.12])
+def test_steady_speed_balances_pull_and_load(grade):
+    bike, tune = a_bike(), a_tune()
+    curve = pull_curve(bike, tune, SPEEDS, Conditions(62.0))
+    exact = brentq(lambda v: force_at(bike, tune, v) - load_at(v, grade), 0.1, 60)
+    assert steady_speed_kmh(curve, grade) == pytest.approx(exact, abs=0.05)
+
+
+def test_what_cannot_start_stays_and_what_never_arrives_takes_for_ever():
+    weak = pull_curve(a_bike(), a_tune(drive__phase_current_a=10), SPEEDS, Conditions(62.0))
+    assert steady_speed_kmh(weak, 0.12) == 0.0
+    assert launch_time_s(weak, 25, 0.12) == math.inf
+    assert launch_time_s(pull_curve(a_bike(), a_tune(), SPEEDS, Conditions(62.0)), 69) == math.inf
+
+
+def test_front_wheel_lifts_where_the_moments_say():
+    bike = a_bike()
+    assert lift_force_n(bike) == pytest.approx(166 * 9.80665 * 0.85 / 0.95)
+    assert math.isinf(lift_force_n(a_bike(chassis__driven_wheel="front")))
+    curve = pull_curve(bike, a_tune(), SPEEDS, Conditions(62.0))
+    assert front_wheel_keeps(curve) == pytest.approx(1 - curve.wheel_force_n.max() / lift_force_n(bike))
+
+
+@pytest.mark.parametrize("wheel", ["rear", "front"])
+def test_grip_balances_the_driven_wheels_load(wheel):
+    bike = a_bike(chassis__driven_wheel=wheel, chassis__tyre_grip=0.6)
+    force, weight = grip_force_n(bike), 166 * 9.80665
+    sign, share = (1, 1 - 0.85 / 1.9) if wheel == "rear" else (-1, 0.85 / 1.9)
+    assert force == pytest.approx(0.6 * (weight * share + sign * force * 0.95 / 1.9))
+
+
+def test_steady_ride_energy_matches_the_power_balance():
+    ride = steady_ride(a_bike(), 30.0, 62.0)
+    road_w = load_at(30, 0) * 30 / 3.6
+    assert ride.battery_w > road_w
+    assert ride.wh_per_km == pytest.approx(62.0 * ride.battery_current_a / 30.0, rel=1e-9)
