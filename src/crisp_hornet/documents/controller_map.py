@@ -92,11 +92,13 @@ class Telemetry(Part):
         return max(channel.at for channel in self.channel) + 1
 
 
-class Command(Part):
-    """A word written to a register to make the controller do something."""
+class Keep(Part):
+    """A word written to a register to make the controller keep what runs. ``unkept`` names the live value
+    that reads 0 once everything that runs is kept."""
 
     address: Address
     word: Word
+    unkept: Text
 
 
 class Identity(Part):
@@ -123,7 +125,7 @@ class ControllerMap(Part):
     line: Line = Line()
     register_list: Annotated[list[Register], Field(alias="register", min_length=1)]
     telemetry: Telemetry
-    keep: Command
+    keep: Keep
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -135,6 +137,8 @@ class ControllerMap(Part):
                 raise ValueError(f"register {what} {', '.join(sorted(twice))} stands twice")
         if unknown := [name for name in names if name not in SETTINGS]:
             raise ValueError(f"register {unknown[0]!r} names no setting of a tune")
+        if self.keep.unkept not in {channel.name for channel in self.telemetry.channel}:
+            raise ValueError(f"keep.unkept names no telemetry channel: {self.keep.unkept!r}")
         if len({channel.at for channel in self.telemetry.channel}) < len(self.telemetry.channel):
             raise ValueError("two telemetry channels stand at the same place")
         return self

@@ -1,0 +1,51 @@
+"""Wheel force measured on a ride, to lay over the predicted pull curve."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.documents.bike import Bike
+
+FULL_THROTTLE = 0.95
+
+
+@dataclass(frozen=True, eq=False)
+class MeasuredPull:
+    """Points (k,) of a ride: indicated speed, wheel force by the motor's currents, and full throttle or not."""
+
+    time_s: Array
+    speed_kmh: Array
+    force_n: Array
+    full_throttle: NDArray[np.bool_]
+
+
+def measured_pull(ride: Ride, bike: Bike) -> MeasuredPull | None:
+    """Measured wheel force for each sample that drives, or None if the ride cannot say.
+
+    From the phase current where it was logged (torque constant of the bike document), else from pack volts and
+    amps through the same power balance the prediction uses.
+    """
+    if not ride.has("wheel_speed_kmh"):
+        return None
+    motor = MotorModel.of(bike)
+    speed = ride.get("wheel_speed_kmh")
+    omega = electrical_speed(bike, speed)
+    if ride.has("phase_a"):
+        iq = ride.get("phase_a")
+    elif ride.has("pack_v") and ride.has("battery_a"):
+        spare = (ride.get("pack_v") * ride.get("battery_a") - bike.controller.idle_w) / 1.5
+        emf = omega * motor.psi
+        iq = 2 * spare / (emf + np.sqrt(np.maximum(emf**2 + 4 * motor.r_ohm * spare, 1e-12)))
+    else:
+        return None
+    gain = bike.drivetrain.ratio * bike.drivetrain.efficiency / wheel_radius_m(bike)
+    force = motor.shaft_torque_nm(omega, iq) * gain
+    with np.errstate(invalid="ignore"):
+        drives = np.isfinite(force) & (force > 0) & (speed > 0.5)
+        full = ride.get("throttle") >= FULL_THROTTLE
+    return MeasuredPull(ride.time_s[drives], speed[drives], force[drives], full[drives])

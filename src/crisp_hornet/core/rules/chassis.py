@@ -1,0 +1,41 @@
+"""Rules about the bike on the road: front wheel and grip."""
+
+from __future__ import annotations
+
+import math
+
+from crisp_hornet.core.performance import front_wheel_keeps
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
+
+STEEP = 0.12  # the slope on which a launch is judged: weight shifts rearwards
+FRONT_WHEEL_LEAST = 0.25  # below this share of its standing load the front wheel steers poorly
+
+
+@rule
+def front_wheel_light(s: Situation) -> Warning_ | None:
+    """At full pull the front wheel loses its hold."""
+    if s.curve is None:
+        return None
+    keeps = front_wheel_keeps(s.curve)
+    if keeps >= FRONT_WHEEL_LEAST:
+        return None
+    pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike)
+    text = "Full pull lifts the front wheel" if keeps == 0 else f"Full pull leaves the front wheel {keeps:.0%} of its load"
+    return Warning_("front-wheel", Strength.WARN, text,
+                    f"{pull:.0f} N at the rear, and it lifts at {lift:.0f} N on the flat, earlier uphill. "
+                    "A strong launch can loop the bike.",
+                    "Lower the phase current, or start gently", "drive.phase_current_a", None)
+
+
+@rule
+def tyre_slips(s: Situation) -> Warning_ | None:
+    """At full pull the driven tyre slips on a dry road."""
+    if s.curve is None:
+        return None
+    pull, grip = float(s.curve.wheel_force_n.max()), grip_force_n(s.bike)
+    if math.isinf(grip) or pull <= grip:
+        return None
+    return Warning_("tyre-slips", Strength.WARN, "Full pull is more than the tyre holds",
+                    f"{pull:.0f} N against {grip:.0f} N of grip on a dry road, less in the wet.",
+                    "Lower the phase current", "drive.phase_current_a", None)

@@ -1,0 +1,52 @@
+"""What a rule sees and what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+
+class Strength(Enum):
+    """How strongly a rule speaks. A stop keeps a tune from being sent; nothing overrides it."""
+
+    STOP = "stop"
+    WARN = "warn"
+    NOTE = "note"
+
+
+@dataclass(frozen=True)
+class Situation:
+    """The draft on its bike, its predicted curve (if computable), and what the controller holds (if known)."""
+
+    bike: Bike
+    draft: Tune
+    curve: PullCurve | None = None
+    controller: Tune | None = None
+
+
+@dataclass(frozen=True)
+class Warning_:
+    """One line of the watch list: what, why and how much, what to do, and the change that mends it."""
+
+    id: str
+    strength: Strength
+    text: str
+    reason: str
+    mend: str
+    setting: str | None = None
+    mended_value: float | None = None
+
+
+Rule = Callable[[Situation], Warning_ | None]
+RULES: list[Rule] = []
+
+
+def rule(function: Rule) -> Rule:
+    """Register a rule."""
+    RULES.append(function)
+    return function

@@ -1,0 +1,22 @@
+"""Rules about the size of a change: start low, go up in steps."""
+
+from __future__ import annotations
+
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+
+BIG_STEP = 0.30  # a rise by more than this share of what runs now is a big step
+WATCHED = {"drive.phase_current_a": "phase current", "drive.battery_current_a": "battery current"}
+
+
+@rule
+def big_step(s: Situation) -> Warning_ | None:
+    """A current rises a lot in one go."""
+    if s.controller is None:
+        return None
+    for setting, what in WATCHED.items():
+        now, then = s.controller.setting(setting), s.draft.setting(setting)
+        if now and then and then > now * (1 + BIG_STEP):
+            return Warning_("big-step", Strength.NOTE, f"A big step: {what} {now:g} to {then:g} A",
+                            f"That is {then / now - 1:.0%} more at once. In steps you notice heat, sag and wheel lift early.",
+                            f"Go to {now * (1 + BIG_STEP):.0f} A first", setting, float(round(now * (1 + BIG_STEP))))
+    return None

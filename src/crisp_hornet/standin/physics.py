@@ -1,0 +1,186 @@
+"""The simulated bike, stepped in time.
+
+A current controller drives iq towards its reference against inductance and back-EMF and runs into the voltage
+the sagging pack leaves; an integrating regulator holds the battery current; the pack has a fast and a slow
+resistance; winding, housing and heatsink warm up. Forward steps of about a millisecond, semi-implicit where the
+electrical time constant is of the same size.
+"""
+
+from __future__ import annotations
+
+import bisect
+import math
+from dataclasses import dataclass
+
+from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.truth import Truth
+
+CURRENT_LOOP_PER_S = 300.0
+SLOW_PACK_S = 35.0
+# Rested voltage per cell of a common nickel-manganese-cobalt cell, in steps of 10 % charge (figures of our own).
+CHARGE = [0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0]
+CELL_V = [3.00, 3.32, 3.43, 3.54, 3.60, 3.65, 3.71, 3.80, 3.90, 4.00, 4.09, 4.19]
+
+
+@dataclass
+class Settings:
+    """What the controller runs with, in SI units (None: no limit)."""
+
+    phase_a: float
+    battery_a: float
+    power_w: float | None
+    rpm: float
+    speed_kmh: float | None
+    taper_kmh: float
+    low_start_v: float
+    low_end_v: float
+    motor_start_c: float
+    motor_end_c: float
+    stage_start_c: float
+    stage_end_c: float
+
+
+@dataclass
+class State:
+    """What moves, flows and warms."""
+
+    speed_mps: float = 0.0
+    iq: float = 0.0
+    battery_cap: float = 1e9
+    battery_a: float = 0.0
+    pack_v: float = 0.0
+    slow_v: float = 0.0
+    charge: float = 0.78
+    winding_c: float = 16.0
+    housing_c: float = 16.0
+    sink_c: float = 16.0
+    travelled_m: float = 0.0
+    ramped_throttle: float = 0.0
+
+
+def rested_cell_v(charge: float) -> float:
+    """Rested voltage of one cell (V) at a charge of 0 to 1."""
+    charge = min(max(charge, 0.0), 1.0)
+    at = min(max(bisect.bisect_left(CHARGE, charge), 1), len(CHARGE) - 1)
+    share = (charge - CHARGE[at - 1]) / (CHARGE[at] - CHARGE[at - 1])
+    return CELL_V[at - 1] + share * (CELL_V[at] - CELL_V[at - 1])
+
+
+def _fade(value: float, start: float, end: float) -> float:
+    if end <= start:
+        return 1.0 if value < end else 0.0
+    return min(1.0, max(0.0, (end - value) / (end - start)))
+
+
+class SimulatedBike:
+    """Steps the true bike under a rider's hands and a controller's settings."""
+
+    def __init__(self, truth: Truth, charge: float = 0.78) -> None:
+        self.truth = truth
+        self.state = State(charge=charge)
+        self.state.pack_v = truth.series * rested_cell_v(charge)
+
+    @property
+    def omega(self) -> float:
+        """Electrical angular speed (rad/s)."""
+        return self.state.speed_mps * 2 * math.pi / self.truth.rolled_m * self.truth.ratio * self.truth.pole_pairs
+
+    @property
+    def motor_rpm(self) -> float:
+        """Motor shaft speed (1/min)."""
+        return self.omega / self.truth.pole_pairs * 30 / math.pi
+
+    @property
+    def indicated_kmh(self) -> float:
+        """What the bike shows: wheel turns times the circumference it believes in."""
+        return self.state.speed_mps * 3.6 * self.truth.believed_m / self.truth.rolled_m
+
+    def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
+        """Advance by ``dt`` seconds."""
+        s = self.state
+        wanted = hands.throttle if drive_allowed and not hands.brake else 0.0
+        s.ramped_throttle += max(-6 * dt, min(2.5 * dt, wanted - s.ramped_throttle))
+        self._current(dt, self._reference(s.ramped_throttle, settings), settings)
+        self._pack(dt)
+        self._roll(dt, hands)
+        self._warm(dt, hands.ambient_c)
+
+    def _reference(self, throttle: float, c: Settings) -> float:
+        s = self.state
+        share = _fade(s.winding_c, c.motor_start_c, c.motor_end_c) * _fade(s.sink_c, c.stage_start_c, c.stage_end_c)
+        if c.speed_kmh is not None:
+            share *= _fade(self.indicated_kmh, c.speed_kmh - c.taper_kmh, c.speed_kmh)
+        # a real controller cannot cut at an rpm like a knife: it fades over the last two per cent
+        share *= _fade(self.motor_rpm, 0.98 * c.rpm, c.rpm)
+        return throttle * c.phase_a * share
+
+    def _current(self, dt: float, reference: float, c: Settings) -> None:
+        s, t = self.state, self.truth
+        allowed = c.battery_a * (1 - _fade(s.pack_v, c.low_end_v, c.low_start_v))
+        if c.power_w is not None:
+            allowed = min(allowed, c.power_w / max(s.pack_v, 1.0))
+        measured = s.battery_a * t.current_gain + t.current_zero_a
+        s.battery_cap = min(max(s.battery_cap + 40.0 * (allowed - measured) * dt * 10, 0.0), c.phase_a + 1.0)
+        reference = min(reference, s.battery_cap)
+        ohm, omega = self._path_ohm(), self.omega
+        ceiling = t.modulation * s.pack_v / math.sqrt(3)
+        vd = -omega * t.inductance_h * s.iq
+        room = math.sqrt(max(ceiling**2 - vd**2, 0.0))
+        wanted = ohm * s.iq + omega * t.flux_wb + t.inductance_h * CURRENT_LOOP_PER_S * (reference - s.iq)
+        vq = min(max(wanted, -room), room)
+        s.iq = (s.iq + dt / t.inductance_h * (vq - omega * t.flux_wb)) / (1 + dt * ohm / t.inductance_h)
+        if s.iq < 0:  # diodes would block; this controller does not brake on its own
+            s.iq = 0.0
+
+    def _path_ohm(self) -> float:
+        return self.truth.winding_ohm * (1 + 0.00393 * (self.state.winding_c - 25)) + self.truth.stage_ohm
+
+    def _pack(self, dt: float) -> None:
+        s, t = self.state, self.truth
+        terminal_w = 1.5 * s.iq * (self._path_ohm() * s.iq + self.omega * t.flux_wb) + t.idle_w
+        source_v = t.series * rested_cell_v(s.charge) - s.slow_v
+        s.battery_a = terminal_w / max(s.pack_v, 1.0)
+        s.pack_v = source_v - s.battery_a * t.pack_ohm_fast
+        s.slow_v += dt / SLOW_PACK_S * (s.battery_a * t.pack_ohm_slow - s.slow_v)
+        s.charge = max(0.0, s.charge - s.battery_a * dt / 3600 / t.capacity_ah)
+
+    def _drag_nm(self) -> float:
+        t = self.truth
+        hz = self.omega / (2 * math.pi)
+        if hz < 0.05:
+            return 0.0
+        return t.friction_nm + t.pole_pairs / (2 * math.pi) * (t.hysteresis + t.eddy * hz)
+
+    def _roll(self, dt: float, hands: Hands) -> None:
+        s, t = self.state, self.truth
+        radius = t.rolled_m / (2 * math.pi)
+        torque = 1.5 * t.pole_pairs * t.flux_wb * s.iq - self._drag_nm()
+        force = torque * t.ratio * t.drive_efficiency / radius
+        if hands.wheel_up:  # only the wheel turns
+            inertia = t.turning_kgm2 / radius**2
+            force -= 0.4 + 0.05 * s.speed_mps
+        else:
+            inertia = t.mass_kg + t.turning_kgm2 / radius**2
+            angle = math.atan(hands.grade)
+            if hands.cadence_rpm > 0:
+                watts = hands.human_nm * hands.cadence_rpm * math.pi / 30
+                force += 0.95 * watts / max(s.speed_mps, 1.2)
+            force -= t.mass_kg * 9.80665 * math.sin(angle)
+            if s.speed_mps > 0.01:
+                force -= t.mass_kg * 9.80665 * t.rolling * math.cos(angle) + 0.5 * 1.2 * t.drag_m2 * s.speed_mps**2
+        if hands.brake:
+            force -= 0.32 * t.mass_kg * 9.80665 * min(1.0, s.speed_mps / 0.3)
+        s.speed_mps = max(0.0, s.speed_mps + dt * force / inertia)
+        s.travelled_m += s.speed_mps * dt
+
+    def _warm(self, dt: float, ambient_c: float) -> None:
+        s, t = self.state, self.truth
+        winding, housing, between, to_air, airflow = t.heat
+        copper = 1.5 * t.winding_ohm * (1 + 0.00393 * (s.winding_c - 25)) * s.iq**2
+        across = between * (s.winding_c - s.housing_c)
+        iron = self._drag_nm() * self.omega / t.pole_pairs
+        s.winding_c += dt * (copper - across) / winding
+        s.housing_c += dt * (iron + across - (to_air + airflow * s.speed_mps) * (s.housing_c - ambient_c)) / housing
+        sink, sink_air, sink_flow = t.sink
+        loss = 1.5 * t.stage_ohm * s.iq**2 + t.idle_w
+        s.sink_c += dt * (loss - (sink_air + sink_flow * s.speed_mps) * (s.sink_c - ambient_c)) / sink
