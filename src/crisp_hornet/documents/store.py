@@ -50,7 +50,8 @@ def document_error(error: ValidationError, file: str) -> DocumentError:
 
 def dump(document: Part) -> dict[str, Any]:
     """The JSON object of a document, unknown keys included, optional keys left out when unset."""
-    return document.model_dump(mode="json", by_alias=True, exclude_unset=True)
+    header = document.model_dump(mode="json", include={"format", "version"})
+    return header | document.model_dump(mode="json", by_alias=True, exclude_unset=True)
 
 
 def write(path: Path, document: Part) -> None:

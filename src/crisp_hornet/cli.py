@@ -1,0 +1,157 @@
+"""The command line: opens the application, or runs one headless command.
+
+Wrong input ends with one line on standard error that names file and place, and exit code 2.
+"""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import io
+import math
+import sys
+from pathlib import Path
+from typing import NoReturn
+
+from crisp_hornet import __version__
+from crisp_hornet.documents.errors import DocumentError
+
+PULL_COLUMNS = (
+    "speed_kmh wheel_force_n shaft_torque_nm phase_current_a id_a iq_a battery_current_a pack_v battery_w wheel_w "
+    "copper_loss_w iron_loss_w inverter_loss_w friction_loss_w drivetrain_loss_w pack_loss_w efficiency limit"
+).split()
+MOST_SPEEDS = 1_000_000
+
+
+class BadInput(Exception):
+    """Input that cannot be used, said in one line."""
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise BadInput(f"{self.prog}: {message}. See {self.prog} --help.")
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command line; returns the exit code."""
+    try:
+        options = _parser().parse_args(arguments)
+        code: int = options.run(options)
+        return code
+    except (BadInput, DocumentError) as error:
+        print(" ".join(str(error).split()), file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="crisp-hornet", description="Tune high-power e-bikes: predict, send with proof, verify.")
+    parser.add_argument("--version", action="version", version=f"crisp-hornet {__version__}")
+    parser.add_argument("--demo", action="store_true", help="open on demo data with a simulated bike; touches nothing of yours")
+    parser.set_defaults(run=_open_window)
+    commands = parser.add_subparsers(title="headless commands", metavar="COMMAND", parser_class=_Parser)
+
+    pull = commands.add_parser("pull", help="compute a pull curve into a CSV file")
+    pull.add_argument("--bike", type=Path, required=True)
+    pull.add_argument("--tune", type=Path, required=True)
+    pull.add_argument("--rested-v", type=_number, required=True, help="rested pack voltage, V")
+    pull.add_argument("--winding-c", type=_number, default=25.0, help="winding temperature, °C (25)")
+    pull.add_argument("--mode", help="a mode of the tune (not computed yet)")
+    pull.add_argument("--speeds", type=_speeds, required=True, metavar="FROM:TO:STEP", help="km/h, TO included")
+    pull.add_argument("--out", type=Path, required=True)
+    pull.set_defaults(run=_pull)
+
+    standin = commands.add_parser("standin", help="run the simulated bike and controller")
+    standin.add_argument("--link", type=Path, help="make this path point at the pseudo-terminal")
+    standin.add_argument("--bike", type=Path, help="bike document to start from (the demo's)")
+    standin.add_argument("--owned", action="store_true", help="end when standard input closes")
+    standin.set_defaults(run=_standin)
+
+    shots = commands.add_parser("shots", help="write a picture of each main view from the demo data")
+    shots.add_argument("--out", type=Path, required=True)
+    shots.set_defaults(run=_shots)
+    return parser
+
+
+def _number(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number") from None
+    if not math.isfinite(value):
+        raise argparse.ArgumentTypeError(f"{text!r} is not a usable number")
+    return value
+
+
+def _speeds(text: str) -> list[float]:
+    parts = text.split(":")
+    if len(parts) != 3:
+        raise argparse.ArgumentTypeError(f"{text!r} is not FROM:TO:STEP")
+    start, end, step = (_number(part) for part in parts)
+    if start < 0 or end < start or step <= 0:
+        raise argparse.ArgumentTypeError(f"{text!r}: FROM must be 0 or more, TO not below it, STEP above 0")
+    count = math.floor((end - start) / step + 1e-9) + 1
+    if count > MOST_SPEEDS:
+        raise argparse.ArgumentTypeError(f"{text!r}: more than {MOST_SPEEDS} speeds")
+    speeds = [start + index * step for index in range(count)]
+    if end - speeds[-1] > 1e-9 * step:  # TO is included even when STEP does not divide the range
+        speeds.append(end)
+    return [float(f"{speed:.12g}") for speed in speeds]
+
+
+def _pull(options: argparse.Namespace) -> int:
+    from crisp_hornet.core.pull import Conditions, pull_curve
+    from crisp_hornet.core.refusals import NotComputed
+    from crisp_hornet.documents import store, wire
+
+    if options.mode is not None:
+        raise BadInput("--mode: modes are not computed yet; leave it out to use the drive settings as they stand.")
+    if options.rested_v <= 0:
+        raise BadInput("--rested-v: must be above 0 V.")
+    bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
+    try:
+        curve = pull_curve(bike, tune, options.speeds, Conditions(options.rested_v, options.winding_c))
+    except NotComputed as refused:
+        file = options.tune if refused.keys[0].startswith("drive.") else options.bike
+        raise BadInput(f"{file}: {refused}.") from None
+    columns = [getattr(curve, name) for name in PULL_COLUMNS]
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(PULL_COLUMNS)
+    for row in zip(*columns, strict=True):
+        writer.writerow([str(cell) if isinstance(cell, str) else f"{float(cell):.10g}" for cell in row])
+    wire.write_text(options.out, text.getvalue())
+    return 0
+
+
+def _standin(options: argparse.Namespace) -> int:
+    import asyncio
+
+    from crisp_hornet.demo import HERON
+    from crisp_hornet.documents.maps import shipped_maps
+    from crisp_hornet.documents.store import read_bike
+    from crisp_hornet.standin.process import serve
+
+    bike = read_bike(options.bike or HERON)
+    link: Path | None = options.link
+    if link is not None and (not link.absolute().parent.is_dir() or (link.exists() and not link.is_symlink())):
+        raise BadInput(f"{link}: --link needs a free name in an existing folder.")
+    asyncio.run(serve(bike, shipped_maps()[0], link, options.owned))
+    return 0
+
+
+def _shots(options: argparse.Namespace) -> int:
+    from crisp_hornet.bench.shots import take_shots
+
+    if options.out.exists() and not options.out.is_dir():
+        raise BadInput(f"{options.out}: --out must name a folder.")
+    for path in take_shots(options.out):
+        print(path)
+    return 0
+
+
+def _open_window(options: argparse.Namespace) -> int:
+    from crisp_hornet.bench.app import run_application
+
+    return run_application(demo=options.demo)

@@ -1,0 +1,217 @@
+"""The garage: opens its folder, brings its tables up to date, and keeps what happens.
+
+A ride's file is written before its row, so a crash in between leaves at most a file nobody names. SQLite runs
+with a write-ahead log: what was committed survives a kill at any instant.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import platformdirs
+from sqlalchemy import Connection, Engine, create_engine, event, select, text
+from sqlalchemy.exc import DatabaseError
+from sqlalchemy.orm import Session
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.documents import store
+from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
+from crisp_hornet.documents.bike import BIKE_VERSION, Bike
+from crisp_hornet.documents.tune import TUNE_VERSION, Tune
+from crisp_hornet.garage.tables import BackupRow, BikeRow, EventRow, RideRow, TuneRow
+from crisp_hornet.rides.registry import read_ride
+
+NEWEST = "0001"
+
+
+class GarageError(Exception):
+    """The garage cannot be opened: what, why, what to do."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One line of the logbook."""
+
+    at: datetime
+    kind: str
+    title: str
+    detail: str
+
+
+@dataclass(frozen=True)
+class KeptRide:
+    """A ride of the garage, its channels not yet loaded."""
+
+    id: int
+    name: str
+    at: datetime
+    file: Path
+
+
+def default_folder() -> Path:
+    """Where the user's own garage lies."""
+    return Path(platformdirs.user_data_dir("crisp-hornet"))
+
+
+class Garage:
+    """An open garage. Call :meth:`close` when done."""
+
+    def __init__(self, folder: Path) -> None:
+        """Open, or make, the garage in ``folder``. Raises :class:`GarageError`."""
+        self.folder = folder
+        self._rides = folder / "rides"
+        try:
+            self._rides.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise GarageError(f"The garage {folder} cannot be made: {(error.strerror or '').lower()}. "
+                              "Check that you may write there.") from error
+        self._engine = _engine(folder / "garage.sqlite")
+        try:
+            self._bring_up_to_date()
+        except DatabaseError as error:
+            self._engine.dispose()
+            raise GarageError(f"The garage {folder} cannot be opened: {error.orig}. Move the folder aside to start a new one; "
+                              "nothing in it was changed.") from error
+
+    def close(self) -> None:
+        """Close the database."""
+        self._engine.dispose()
+
+    def save_bike(self, bike: Bike) -> int:
+        """Keep a bike under its name; returns its number."""
+        with self._session() as session:
+            row = session.scalar(select(BikeRow).where(BikeRow.name == bike.name))
+            if row is None:
+                row = BikeRow(name=bike.name)
+                session.add(row)
+            row.document, row.opened_at = store.dump(bike), datetime.now()
+            session.flush()
+            return row.id
+
+    def last_bike(self) -> tuple[int, Bike] | None:
+        """The bike opened last, with its number."""
+        with self._session() as session:
+            row = session.scalar(select(BikeRow).order_by(BikeRow.opened_at.desc()))
+            if row is None:
+                return None
+            return row.id, store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}")
+
+    def save_draft(self, bike_id: int, tune: Tune) -> None:
+        """Keep the one draft of a bike."""
+        with self._session() as session:
+            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "draft"))
+            if row is None:
+                row = TuneRow(bike_id=bike_id, role="draft")
+                session.add(row)
+            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now()
+
+    def keep_sent(self, bike_id: int, tune: Tune) -> None:
+        """Keep a tune as it was sent and proved."""
+        with self._session() as session:
+            session.add(TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now()))
+
+    def tune(self, bike_id: int, role: str) -> Tune | None:
+        """The newest tune of a role, "draft" or "sent"."""
+        with self._session() as session:
+            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role)
+                                 .order_by(TuneRow.at.desc(), TuneRow.id.desc()))
+            if row is None:
+                return None
+            return store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, f"{self.folder}: tune {row.name}")
+
+    def keep_backup(self, bike_id: int, backup: Backup) -> None:
+        """Keep a backup of a controller."""
+        with self._session() as session:
+            session.add(BackupRow(bike_id=bike_id, serial=backup.serial, document=store.dump(backup), at=datetime.now()))
+
+    def backups(self, bike_id: int) -> list[tuple[datetime, Backup]]:
+        """All backups, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(select(BackupRow).where(BackupRow.bike_id == bike_id).order_by(BackupRow.at.desc()))
+            where = f"{self.folder}: backup"
+            return [(row.at, store.parse(Backup, "crisp-hornet/backup", BACKUP_VERSION, row.document, where)) for row in rows]
+
+    def keep_ride(self, bike_id: int, ride: Ride) -> KeptRide:
+        """Keep a ride's channels and list it."""
+        from crisp_hornet.rides.exchange import write_parquet
+
+        name = f"{uuid.uuid4().hex}.parquet"
+        write_parquet(ride, self._rides / name)
+        with self._session() as session:
+            row = RideRow(bike_id=bike_id, name=ride.name[:200], file=name, at=datetime.now())
+            session.add(row)
+            session.flush()
+            return KeptRide(row.id, row.name, row.at, self._rides / name)
+
+    def rides(self, bike_id: int) -> list[KeptRide]:
+        """All rides of a bike, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc()))
+            return [KeptRide(row.id, row.name, row.at, self._rides / Path(row.file).name) for row in rows]
+
+    def load_ride(self, kept: KeptRide) -> Ride:
+        """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
+        ride = read_ride(kept.file).ride
+        return Ride(kept.name, ride.time_s, ride.channels)
+
+    def log(self, bike_id: int, kind: str, title: str, detail: str = "") -> Entry:
+        """Write a line into the logbook."""
+        entry = Entry(datetime.now(), kind, title[:300], detail)
+        with self._session() as session:
+            session.add(EventRow(bike_id=bike_id, kind=kind, title=entry.title, detail=detail, at=entry.at))
+        return entry
+
+    def logbook(self, bike_id: int) -> list[Entry]:
+        """Every line of a bike's logbook, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc()))
+            return [Entry(row.at, row.kind, row.title, row.detail) for row in rows]
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        with Session(self._engine) as session, session.begin():
+            yield session
+
+    def _bring_up_to_date(self) -> None:
+        with self._engine.begin() as connection:
+            version = _version(connection)
+            if version == NEWEST:
+                return
+            # Alembic is slow to import and only needed for a garage of another version
+            from alembic import command
+            from alembic.config import Config
+            from alembic.util import CommandError
+
+            config = Config()
+            config.set_main_option("script_location", "crisp_hornet.garage:migrations")
+            config.attributes["connection"] = connection
+            try:
+                command.upgrade(config, "head")
+            except CommandError as error:
+                raise GarageError(f"The garage {self.folder} comes from a newer version of the application ({version}). "
+                                  "Update the application.") from error
+
+
+def _version(connection: Connection) -> str | None:
+    if not connection.execute(text("select 1 from sqlite_master where name = 'alembic_version'")).first():
+        return None
+    row = connection.execute(text("select version_num from alembic_version")).first()
+    return str(row[0]) if row else None
+
+
+def _engine(file: Path) -> Engine:
+    engine = create_engine(f"sqlite:///{file}")
+
+    @event.listens_for(engine, "connect")
+    def _prepare(connection: object, _record: object) -> None:
+        cursor = connection.cursor()  # type: ignore[attr-defined]
+        cursor.execute("PRAGMA journal_mode=WAL")
+        cursor.execute("PRAGMA foreign_keys=ON")
+        cursor.close()
+
+    return engine

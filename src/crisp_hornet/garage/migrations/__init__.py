@@ -1,0 +1,1 @@
+"""How the garage's tables came about, step by step."""

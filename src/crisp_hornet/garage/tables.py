@@ -1,0 +1,69 @@
+"""The tables of the garage. Documents are kept whole as JSON; columns hold what is searched or sorted by."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+
+class BikeRow(Base):
+    """A bike of the garage."""
+
+    __tablename__ = "bike"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    opened_at: Mapped[datetime]
+
+
+class TuneRow(Base):
+    """A tune. ``role`` is "draft" (one a bike) or "sent"."""
+
+    __tablename__ = "tune"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
+    role: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    at: Mapped[datetime]
+
+
+class BackupRow(Base):
+    """A backup of a controller."""
+
+    __tablename__ = "backup"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
+    serial: Mapped[str] = mapped_column(String(100))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    at: Mapped[datetime]
+
+
+class RideRow(Base):
+    """A ride; its channels lie in ``file``, a Parquet file of the garage's rides folder."""
+
+    __tablename__ = "ride"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    file: Mapped[str] = mapped_column(String(300))
+    at: Mapped[datetime]
+
+
+class EventRow(Base):
+    """One line of the logbook."""
+
+    __tablename__ = "event"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(30))
+    title: Mapped[str] = mapped_column(String(300))
+    detail: Mapped[str]
+    at: Mapped[datetime] = mapped_column(index=True)
