@@ -7,7 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
-from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
+from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, operating_point, steady_ride, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
 from tests.bikes import a_bike, a_tune
@@ -73,3 +73,11 @@ def test_steady_ride_energy_matches_the_power_balance():
     road_w = load_at(30, 0) * 30 / 3.6
     assert ride.battery_w > road_w
     assert ride.wh_per_km == pytest.approx(62.0 * ride.battery_current_a / 30.0, rel=1e-9)
+
+
+def test_the_operating_point_inverts_the_pull_curve():
+    bike, tune = a_bike(), a_tune()
+    curve = pull_curve(bike, tune, [10.0, 30.0, 38.0], Conditions(62.0, 50.0))
+    for k, v in enumerate(curve.speed_kmh):
+        point = operating_point(bike, float(v), float(curve.wheel_force_n[k]), 62.0, 50.0)
+        assert point.iq_a == pytest.approx(curve.iq_a[k]) and point.battery_current_a == pytest.approx(curve.battery_current_a[k])

@@ -28,7 +28,7 @@ def test_everything_kept_is_there_after_a_restart(folder):
     backup = Backup(taken="2026-09-01T10:00:00+02:00", vendor="v", product="p", firmware="1", serial="s", registers=[])
     garage.keep_backup(number, backup)
     ride = Ride("round", np.array([0.0, 0.5, 1.0]), {"pack_v": np.array([60.0, np.nan, 59.0])})
-    garage.keep_ride(number, ride)
+    garage.keep_ride(number, ride, a_tune())
     garage.log(number, "note", "first")
     garage.log(number, "note", "second", "why")
     garage.close()
@@ -38,6 +38,7 @@ def test_everything_kept_is_there_after_a_restart(folder):
     assert garage.tune(number, "draft").drive.battery_current_a == 35
     assert garage.tune(number, "sent").drive.battery_current_a == 33
     assert garage.backups(number)[0][1].serial == "s"
+    assert garage.rides(number)[0].tune == a_tune()
     kept = garage.load_ride(garage.rides(number)[0])
     assert kept.name == "round" and np.array_equal(kept.channels["pack_v"], ride.channels["pack_v"], equal_nan=True)
     assert [entry.title for entry in garage.logbook(number)] == ["second", "first"]
@@ -64,7 +65,7 @@ def test_a_garage_of_a_newer_version_is_refused(folder):
 
 def test_a_lost_ride_file_is_named(folder):
     garage = Garage(folder)
-    kept = garage.keep_ride(garage.save_bike(a_bike()), Ride("gone", np.array([0.0, 1.0])))
+    kept = garage.keep_ride(garage.save_bike(a_bike()), Ride("gone", np.array([0.0, 1.0])), None)
     kept.file.unlink()
     with pytest.raises(RideError, match="no such file"):
         garage.load_ride(kept)

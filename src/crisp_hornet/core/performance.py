@@ -61,30 +61,41 @@ def front_wheel_keeps(curve: PullCurve, grade: float = 0.0) -> float:
 
 
 @dataclass(frozen=True)
-class SteadyRide:
-    """Holding one speed on one slope without pedalling."""
+class OperatingPoint:
+    """Currents and energy at one speed and wheel force, whatever the tune allows. NaN if the pack cannot."""
 
+    speed_kmh: float
     iq_a: float
     battery_w: float
     battery_current_a: float
-    wh_per_km: float
+    from_cells_w: float
+
+    @property
+    def wh_per_km(self) -> float:
+        """Energy taken from the cells per km; the pack's own heat included."""
+        return self.from_cells_w / self.speed_kmh
 
 
-def steady_ride(bike: Bike, speed_kmh: float, rested_v: float, grade: float = 0.0, winding_c: float = 25.0) -> SteadyRide:
-    """Currents and energy (Wh per km) to hold ``speed_kmh`` (> 0) on ``grade``, ignoring the tune's limits.
+def operating_point(bike: Bike, speed_kmh: float, wheel_force_n: float, rested_v: float, winding_c: float = 25.0) -> OperatingPoint:
+    """What a wheel force (N, ≥ 0) takes at ``speed_kmh`` (> 0 for the energy per km).
 
-    Downhill the motor is taken to rest, not to regenerate. Figures are NaN if the pack cannot give the power.
+    At no force the motor is taken to rest: idle draw only.
     """
     motor = MotorModel.of(bike, winding_c)
     omega = electrical_speed(bike, speed_kmh)
     drivetrain = bike.drivetrain
-    force = max(float(road_load_n(bike, speed_kmh, grade)), 0.0)
-    torque = force * wheel_radius_m(bike) / (drivetrain.ratio * drivetrain.efficiency)
-    iq = motor.current_for_shaft_torque(omega, np.asarray(torque)) if force > 0 else np.asarray(0.0)
+    torque = wheel_force_n * wheel_radius_m(bike) / (drivetrain.ratio * drivetrain.efficiency)
+    iq = motor.current_for_shaft_torque(omega, np.asarray(torque)) if wheel_force_n > 0 else np.asarray(0.0)
     battery_w = float(motor.electrical_power_w(omega, iq)) + bike.controller.idle_w
     pack_v = float(loaded_voltage(rested_v, bike.battery.resistance_ohm, battery_w))
-    energy_w = battery_w * rested_v / pack_v  # what leaves the cells, heat in the pack included
-    return SteadyRide(float(iq), battery_w, battery_w / pack_v, energy_w / speed_kmh)
+    current = battery_w / pack_v
+    return OperatingPoint(speed_kmh, float(iq), battery_w, current, current * rested_v)
+
+
+def steady_ride(bike: Bike, speed_kmh: float, rested_v: float, grade: float = 0.0, winding_c: float = 25.0) -> OperatingPoint:
+    """What holding ``speed_kmh`` (> 0) on ``grade`` takes without pedalling; downhill the motor rests."""
+    force = max(float(road_load_n(bike, speed_kmh, grade)), 0.0)
+    return operating_point(bike, speed_kmh, force, rested_v, winding_c)
 
 
 def _mean_inverse(a: Array, b: Array) -> Array:

@@ -178,7 +178,8 @@ class _Solver:
         reachable = self._voltage_excess(omega, np.zeros_like(omega)) <= 0
         feasible = (self.bike.controller.idle_w <= self.cap.power_w) & ~np.isnan(idle_v) & reachable
         short_of_voltage = feasible & (self._voltage_excess(omega, iq) > 0)
-        iq = np.where(short_of_voltage, self._iq_at_voltage(omega, iq), iq)
+        if short_of_voltage.any():
+            iq[short_of_voltage] = self._iq_at_voltage(omega[short_of_voltage], iq[short_of_voltage])
         name = np.where(short_of_voltage | ~reachable, "voltage", name)
 
         rpm = mechanical_speed(self.bike, speed) * 60 / (2 * math.pi)
@@ -227,6 +228,6 @@ class _Solver:
                      - 2 * available * gain * sag_slope)
             step = excess / np.maximum(slope, 1e-300)
             iq = np.clip(iq - step, 0.0, iq_above)
-            if np.all(np.abs(step) <= 1e-11 * (1 + iq)):
+            if np.all(np.abs(step) <= 1e-9 * (1 + iq)):
                 break
         return iq

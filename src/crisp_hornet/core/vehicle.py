@@ -18,6 +18,15 @@ G_MPS2 = 9.80665
 AIR_KGPM3 = 1.2
 
 
+def centre_of_gravity(bike: Bike) -> tuple[float, float]:
+    """(metres in front of the rear axle, metres above the ground): from the listed masses where there are any."""
+    masses = bike.chassis.masses
+    if not masses:
+        return bike.chassis.cg_from_rear_m, bike.chassis.cg_height_m
+    total = sum(mass.kg for mass in masses)
+    return sum(mass.kg * mass.x_m for mass in masses) / total, sum(mass.kg * mass.z_m for mass in masses) / total
+
+
 def road_load_n(bike: Bike, speed_kmh: ArrayLike, grade: float = 0.0, headwind_kmh: float = 0.0) -> Array:
     """Force (N) to hold a road speed (km/h, any shape) on ``grade`` (rise over run, 0.12 is 12 %)."""
     theta = math.atan(grade)
@@ -38,15 +47,15 @@ def lift_force_n(bike: Bike, grade: float = 0.0) -> float:
     if bike.chassis.driven_wheel == "front":
         return math.inf
     weight = bike.mass_kg * G_MPS2 * math.cos(math.atan(grade))
-    return weight * bike.chassis.cg_from_rear_m / bike.chassis.cg_height_m
+    from_rear_m, height_m = centre_of_gravity(bike)
+    return weight * from_rear_m / height_m
 
 
 def grip_force_n(bike: Bike, grade: float = 0.0) -> float:
     """Driving force (N) at which the driven tyre slips, load transfer included."""
     chassis = bike.chassis
     weight = bike.mass_kg * G_MPS2 * math.cos(math.atan(grade))
-    from_rear = chassis.cg_from_rear_m / chassis.wheelbase_m
-    transfer = chassis.cg_height_m / chassis.wheelbase_m
+    from_rear, transfer = (distance / chassis.wheelbase_m for distance in centre_of_gravity(bike))
     if chassis.driven_wheel == "front":
         return chassis.tyre_grip * weight * from_rear / (1 + chassis.tyre_grip * transfer)
     if chassis.tyre_grip * transfer >= 1:

@@ -45,12 +45,13 @@ class Entry:
 
 @dataclass(frozen=True)
 class KeptRide:
-    """A ride of the garage, its channels not yet loaded."""
+    """A ride of the garage, its channels not yet loaded. ``tune`` is what was on the controller."""
 
     id: int
     name: str
     at: datetime
     file: Path
+    tune: Tune | None
 
 
 def default_folder() -> Path:
@@ -103,12 +104,11 @@ class Garage:
 
     def save_draft(self, bike_id: int, tune: Tune) -> None:
         """Keep the one draft of a bike."""
-        with self._session() as session:
-            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "draft"))
-            if row is None:
-                row = TuneRow(bike_id=bike_id, role="draft")
-                session.add(row)
-            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now()
+        self._replace(bike_id, "draft", tune)
+
+    def keep_controller(self, bike_id: int, tune: Tune) -> None:
+        """Remember what a bike's controller was last known to hold over power-off."""
+        self._replace(bike_id, "controller", tune)
 
     def keep_sent(self, bike_id: int, tune: Tune) -> None:
         """Keep a tune as it was sent and proved."""
@@ -116,7 +116,7 @@ class Garage:
             session.add(TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now()))
 
     def tune(self, bike_id: int, role: str) -> Tune | None:
-        """The newest tune of a role, "draft" or "sent"."""
+        """The newest tune of a role: "draft", "controller" or "sent"."""
         with self._session() as session:
             row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role)
                                  .order_by(TuneRow.at.desc(), TuneRow.id.desc()))
@@ -136,32 +136,33 @@ class Garage:
             where = f"{self.folder}: backup"
             return [(row.at, store.parse(Backup, "crisp-hornet/backup", BACKUP_VERSION, row.document, where)) for row in rows]
 
-    def keep_ride(self, bike_id: int, ride: Ride) -> KeptRide:
-        """Keep a ride's channels and list it."""
+    def keep_ride(self, bike_id: int, ride: Ride, tune: Tune | None) -> KeptRide:
+        """Keep a ride's channels, list it, and remember the tune that was on the controller."""
         from crisp_hornet.rides.exchange import write_parquet
 
         name = f"{uuid.uuid4().hex}.parquet"
         write_parquet(ride, self._rides / name)
         with self._session() as session:
-            row = RideRow(bike_id=bike_id, name=ride.name[:200], file=name, at=datetime.now())
+            row = RideRow(bike_id=bike_id, name=ride.name[:200], file=name, at=datetime.now(),
+                          tune=store.dump(tune) if tune else None)
             session.add(row)
             session.flush()
-            return KeptRide(row.id, row.name, row.at, self._rides / name)
+            return self._kept(row)
 
     def rides(self, bike_id: int) -> list[KeptRide]:
         """All rides of a bike, the newest first."""
         with self._session() as session:
             rows = session.scalars(select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc()))
-            return [KeptRide(row.id, row.name, row.at, self._rides / Path(row.file).name) for row in rows]
+            return [self._kept(row) for row in rows]
 
     def load_ride(self, kept: KeptRide) -> Ride:
         """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
         ride = read_ride(kept.file).ride
         return Ride(kept.name, ride.time_s, ride.channels)
 
-    def log(self, bike_id: int, kind: str, title: str, detail: str = "") -> Entry:
-        """Write a line into the logbook."""
-        entry = Entry(datetime.now(), kind, title[:300], detail)
+    def log(self, bike_id: int, kind: str, title: str, detail: str = "", at: datetime | None = None) -> Entry:
+        """Write a line into the logbook, dated now unless said otherwise."""
+        entry = Entry(at or datetime.now(), kind, title[:300], detail)
         with self._session() as session:
             session.add(EventRow(bike_id=bike_id, kind=kind, title=entry.title, detail=detail, at=entry.at))
         return entry
@@ -171,6 +172,19 @@ class Garage:
         with self._session() as session:
             rows = session.scalars(select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc()))
             return [Entry(row.at, row.kind, row.title, row.detail) for row in rows]
+
+    def _replace(self, bike_id: int, role: str, tune: Tune) -> None:
+        with self._session() as session:
+            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role))
+            if row is None:
+                row = TuneRow(bike_id=bike_id, role=role)
+                session.add(row)
+            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now()
+
+    def _kept(self, row: RideRow) -> KeptRide:
+        where = f"{self.folder}: tune of ride {row.name}"
+        tune = store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.tune, where) if row.tune else None
+        return KeptRide(row.id, row.name, row.at, self._rides / Path(row.file).name, tune)
 
     @contextmanager
     def _session(self) -> Iterator[Session]:

@@ -24,7 +24,7 @@ class BikeRow(Base):
 
 
 class TuneRow(Base):
-    """A tune. ``role`` is "draft" (one a bike) or "sent"."""
+    """A tune. ``role`` is "draft" or "controller" (one each a bike), or "sent"."""
 
     __tablename__ = "tune"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -47,13 +47,14 @@ class BackupRow(Base):
 
 
 class RideRow(Base):
-    """A ride; its channels lie in ``file``, a Parquet file of the garage's rides folder."""
+    """A ride; its channels lie in ``file``, a Parquet file of the rides folder."""
 
     __tablename__ = "ride"
     id: Mapped[int] = mapped_column(primary_key=True)
     bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     name: Mapped[str] = mapped_column(String(200))
     file: Mapped[str] = mapped_column(String(300))
+    tune: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     at: Mapped[datetime]
 
 

@@ -21,7 +21,7 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
     if keeps >= FRONT_WHEEL_LEAST:
         return None
     pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike)
-    text = "Full pull lifts the front wheel" if keeps == 0 else f"Full pull leaves the front wheel {keeps:.0%} of its load"
+    text = "Full pull lifts the front wheel" if keeps == 0 else f"Full pull leaves the front wheel {100 * keeps:.0f} % of its load"
     return Warning_("front-wheel", Strength.WARN, text,
                     f"{pull:.0f} N at the rear, and it lifts at {lift:.0f} N on the flat, earlier uphill. "
                     "A strong launch can loop the bike.",

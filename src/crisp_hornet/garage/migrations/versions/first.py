@@ -19,7 +19,8 @@ def upgrade() -> None:
     _of_a_bike("tune", sa.Column("role", sa.String(20), nullable=False), sa.Column("name", sa.String(200), nullable=False),
                sa.Column("document", sa.JSON, nullable=False))
     _of_a_bike("backup", sa.Column("serial", sa.String(100), nullable=False), sa.Column("document", sa.JSON, nullable=False))
-    _of_a_bike("ride", sa.Column("name", sa.String(200), nullable=False), sa.Column("file", sa.String(300), nullable=False))
+    _of_a_bike("ride", sa.Column("name", sa.String(200), nullable=False), sa.Column("file", sa.String(300), nullable=False),
+               sa.Column("tune", sa.JSON))
     _of_a_bike("event", sa.Column("kind", sa.String(30), nullable=False), sa.Column("title", sa.String(300), nullable=False),
                sa.Column("detail", sa.String, nullable=False))
     op.create_index("ix_event_at", "event", ["at"])

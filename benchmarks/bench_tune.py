@@ -1,0 +1,50 @@
+"""A drag step on Tune: how long until it is computed and until it is painted (400 speeds, draft and all figures)."""
+
+from __future__ import annotations
+
+import os
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+
+STEPS = 300
+COMPUTE_TARGET_MS, PAINT_TARGET_MS = 16.0, 33.0
+
+
+def main() -> None:
+    from crisp_hornet.bench.app import demo_bench, make_application, tear_down
+    from crisp_hornet.bench.desk import Desk
+    from crisp_hornet.bench.link_worker import Link
+    from crisp_hornet.bench.window import Window
+    from crisp_hornet.documents.maps import shipped_maps
+
+    app = make_application()
+    with demo_bench() as (garage, port):
+        desk, link = Desk(garage), Link(shipped_maps())
+        window = Window(desk, link, simulated_port=port)
+        window.show()
+        window.show_station(4)
+        app.processEvents()
+        token = desk.token()
+        computed, painted = [], []
+        for step in range(STEPS):
+            begin = time.perf_counter()
+            desk.change("drive.battery_current_a", 20.0 + 0.5 * (step % 40) + 0.5 * (step // 40 % 2), token)
+            computed.append(time.perf_counter() - begin)
+            app.processEvents()  # paints what the change marked for painting: chart, rulers, cards, job line, words
+            painted.append(time.perf_counter() - begin)
+        tear_down(app, window)
+    report("computed (whole page, figures, watch list)", computed, COMPUTE_TARGET_MS)
+    report("painted", painted, PAINT_TARGET_MS)
+
+
+def report(what: str, seconds: list[float], target_ms: float) -> None:
+    ms = 1000 * np.array(seconds)
+    p95 = float(np.percentile(ms, 95))
+    print(f"{what:45s} median {np.median(ms):6.2f} ms   p95 {p95:6.2f} ms   p95/target {p95 / target_ms:5.2f}")
+
+
+if __name__ == "__main__":
+    main()

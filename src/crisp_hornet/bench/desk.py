@@ -1,0 +1,249 @@
+"""The work in hand: the active bike, its draft, what its controller holds, the ride on the desk, the logbook.
+
+Stations read from the desk and ask it for changes; it tells everyone by signal. Draft changes are undoable.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from itertools import count
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from crisp_hornet.bench.prediction import Prediction, axis_speeds, predict
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import Conditions
+from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
+from crisp_hornet.documents.backup import Backup
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import SETTINGS, Tune
+from crisp_hornet.garage.garage import Entry, Garage, KeptRide
+
+RESTED_CELL_V = 3.9  # the charge the chart is drawn for until the user or the pack says otherwise
+KEEP_DRAFT_MS = 600
+
+
+class Desk(QObject):
+    """Everything the stations share. Needs a garage with a bike in it to be of use (:attr:`bike` may be None)."""
+
+    bike_changed = pyqtSignal()
+    draft_changed = pyqtSignal()
+    controller_changed = pyqtSignal()
+    conditions_changed = pyqtSignal()
+    rides_changed = pyqtSignal()
+    logbook_changed = pyqtSignal()
+    said = pyqtSignal(str, str)  # severity, text: shown in the notice bar
+
+    def __init__(self, garage: Garage) -> None:
+        super().__init__()
+        self.garage = garage
+        self.undo_stack = QUndoStack(self)
+        self.bike: Bike | None = None
+        self.bike_id = 0
+        self.draft: Tune | None = None
+        self.controller: Tune | None = None
+        self.conditions = Conditions(rested_v=50.0)
+        self.speeds: Array | None = None
+        self.draft_prediction: Prediction | None = None
+        self.controller_prediction: Prediction | None = None
+        self.ride: Ride | None = None
+        self.ride_tune: Tune | None = None
+        self._tokens = count(1)
+        self._keep_soon = QTimer(self)
+        self._keep_soon.setSingleShot(True)
+        self._keep_soon.setInterval(KEEP_DRAFT_MS)
+        self._keep_soon.timeout.connect(self.keep_draft)
+        self._warnings: list[Warning_] | None = None
+        self._drafted: tuple[Tune | None, Tune | None, list[str]] = (None, None, [])
+        self.reload()
+
+    def reload(self) -> None:
+        """Take up the bike opened last, with its draft and what its controller held last."""
+        found = self.garage.last_bike()
+        if found is None:
+            return
+        self.bike_id, self.bike = found
+        self.draft = self.garage.tune(self.bike_id, "draft")
+        self.controller = self.garage.tune(self.bike_id, "controller")
+        if self.draft is None:
+            self.draft = self.controller
+        self.speeds = axis_speeds(self.bike)
+        self.conditions = Conditions(rested_v=RESTED_CELL_V * self.bike.battery.series)
+        self.undo_stack.clear()
+        self.ride = self.ride_tune = None
+        rides = self.garage.rides(self.bike_id)
+        if rides:
+            self.open_ride(rides[0])
+        self._predict_controller()
+        self._predict_draft()
+        for signal in (self.bike_changed, self.controller_changed, self.draft_changed, self.conditions_changed,
+                       self.rides_changed, self.logbook_changed):
+            signal.emit()
+
+    # --- the bike -------------------------------------------------------------------------------------------
+
+    def open_bike(self, bike: Bike) -> None:
+        """Make a bike the active one."""
+        self.bike_id = self.garage.save_bike(bike)
+        self.garage.log(self.bike_id, "bike", f"{bike.name} opened", f"{bike.mass_kg:g} kg as ridden")
+        self.reload()
+
+    # --- the draft ------------------------------------------------------------------------------------------
+
+    def token(self) -> int:
+        """A new token: changes of one setting with the same token are one step of undo (a drag)."""
+        return next(self._tokens)
+
+    def change(self, setting: str, value: float | None, token: int | None = None) -> None:
+        """Change one setting of the draft, undoably."""
+        if self.draft is None or self.draft.setting(setting) == value:
+            return
+        self.undo_stack.push(_Change(self, self.draft, self.draft.with_setting(setting, value), setting, token or self.token()))
+
+    def open_draft(self, tune: Tune) -> None:
+        """Take a whole tune as the draft, undoably."""
+        if self.draft is None:
+            self.set_draft(tune)
+        else:
+            self.undo_stack.push(_Change(self, self.draft, tune, tune.name, self.token()))
+
+    def set_draft(self, tune: Tune) -> None:
+        """The draft as it now is; called by undo and redo too."""
+        self.draft = tune
+        self._predict_draft()
+        self._keep_soon.start()
+        self.draft_changed.emit()
+
+    def keep_draft(self) -> None:
+        """Write the draft into the garage; happens by itself shortly after each change."""
+        self._keep_soon.stop()
+        if self.draft is not None:
+            self.garage.save_draft(self.bike_id, self.draft)
+
+    @property
+    def drafted(self) -> list[str]:
+        """The settings in which draft and controller differ."""
+        if self.draft is None or self.controller is None:
+            return []
+        if self._drafted[0] is not self.draft or self._drafted[1] is not self.controller:
+            draft, controller = self.draft, self.controller
+            self._drafted = (draft, controller, [path for path in SETTINGS if draft.setting(path) != controller.setting(path)])
+        return self._drafted[2]
+
+    # --- conditions and predictions -------------------------------------------------------------------------
+
+    def set_conditions(self, conditions: Conditions) -> None:
+        """Draw for another state of the pack."""
+        self.conditions = conditions
+        self._predict_controller()
+        self._predict_draft()
+        self.conditions_changed.emit()
+
+    @property
+    def warnings(self) -> list[Warning_]:
+        """The watch list."""
+        if self._warnings is None:
+            self._warnings = self._judge()
+        return self._warnings
+
+    def _judge(self) -> list[Warning_]:
+        if self.bike is None or self.draft is None:
+            return []
+        curve = self.draft_prediction.curve if self.draft_prediction else None
+        found = judge(Situation(self.bike, self.draft, curve, self.controller))
+        if self.draft_prediction and self.draft_prediction.refusal:
+            found.append(Warning_("not-predicted", Strength.WARN, "This tune is not predicted", self.draft_prediction.refusal,
+                                  "Set it aside, or send it unpredicted"))
+        return found
+
+    def _predict_draft(self) -> None:
+        self.draft_prediction = self._predict(self.draft)
+        self._warnings = None
+
+    def _predict_controller(self) -> None:
+        self.controller_prediction = self._predict(self.controller)
+        self._warnings = None
+
+    def _predict(self, tune: Tune | None) -> Prediction | None:
+        if self.bike is None or tune is None or self.speeds is None:
+            return None
+        return predict(self.bike, tune, self.conditions, self.speeds)
+
+    # --- the controller -------------------------------------------------------------------------------------
+
+    def take_contact(self, tune: Tune, backup: Backup) -> None:
+        """A controller answered: keep its backup, and know what it holds."""
+        self.garage.keep_backup(self.bike_id, backup)
+        self.log("backup", f"Backup of {backup.product} kept",
+                 f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}")
+        self._take_controller(tune)
+        if self.draft is None:
+            self.set_draft(tune)
+
+    def take_sent(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
+        """A send was proved: the controller now holds ``tune``, and so does the draft (values may have been
+        rounded to what the registers can hold)."""
+        self.garage.keep_sent(self.bike_id, tune)
+        self.log("send", f"Sent with proof: {tune.name}", "; ".join(changes) + f". {message}")
+        self._take_controller(tune, remember=kept)
+        if self.draft != tune:
+            self.open_draft(tune)
+
+    def _take_controller(self, tune: Tune, remember: bool = True) -> None:
+        self.controller = tune
+        if remember:
+            self.garage.keep_controller(self.bike_id, tune)
+        self._predict_controller()
+        self.controller_changed.emit()
+
+    # --- rides and logbook ----------------------------------------------------------------------------------
+
+    def take_ride(self, ride: Ride, notes: list[str]) -> None:
+        """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
+        kept = self.garage.keep_ride(self.bike_id, ride, self.controller)
+        minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
+        self.log("ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes]))
+        self.open_ride(kept)
+
+    def open_ride(self, kept: KeptRide) -> None:
+        """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
+        self.ride, self.ride_tune = self.garage.load_ride(kept), kept.tune
+        self.rides_changed.emit()
+
+    def log(self, kind: str, title: str, detail: str = "") -> Entry:
+        """A line into the logbook of the active bike."""
+        entry = self.garage.log(self.bike_id, kind, title, detail)
+        self.logbook_changed.emit()
+        return entry
+
+
+class _Change(QUndoCommand):
+    """One change of the draft; changes of the same thing with the same token merge."""
+
+    def __init__(self, desk: Desk, before: Tune, after: Tune, what: str, token: int) -> None:
+        super().__init__(what)
+        self._desk, self._before, self._after, self._what, self._token = desk, before, after, what, token
+
+    def id(self) -> int:
+        return 1
+
+    def mergeWith(self, other: QUndoCommand | None) -> bool:
+        if not isinstance(other, _Change) or (other._what, other._token) != (self._what, self._token):
+            return False
+        self._after = other._after
+        self.setObsolete(self._after == self._before)
+        return True
+
+    def redo(self) -> None:
+        self._desk.set_draft(self._after)
+
+    def undo(self) -> None:
+        self._desk.set_draft(self._before)
+
+
+def time_words(moment: datetime) -> str:
+    """``14:02`` today, ``12 Oct, 14:02`` otherwise."""
+    today = datetime.now().date()
+    return f"{moment:%H:%M}" if moment.date() == today else f"{moment.day} {moment:%b, %H:%M}"

@@ -1,0 +1,74 @@
+"""The prediction of one tune, ready to draw: the curve on fixed speeds and what it means on the road."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
+from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.refusals import NotComputed
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+SPEEDS = 400
+FULL_CELL_V = 4.2
+HILL = 0.12
+
+
+@dataclass(frozen=True)
+class Consequence:
+    """One figure under the chart. ``value`` is NaN where it makes no sense; ``digits`` after the point."""
+
+    label: str
+    value: float
+    unit: str
+    digits: int
+    why_none: str = "never"
+
+    @property
+    def text(self) -> str:
+        """The figure without its unit."""
+        return f"{self.value:.{self.digits}f}" if math.isfinite(self.value) else self.why_none
+
+
+@dataclass(frozen=True, eq=False)
+class Prediction:
+    """A curve and its consequences, or the reason why there is none."""
+
+    curve: PullCurve | None
+    consequences: list[Consequence]
+    refusal: str = ""
+
+
+def axis_speeds(bike: Bike) -> Array:
+    """Speeds (km/h, 400) up to a little over what the full pack could ever turn, so that the axis stays put."""
+    full_v = FULL_CELL_V * bike.battery.series
+    omega = bike.controller.modulation_limit * full_v / math.sqrt(3) / bike.motor.flux_linkage_wb
+    fastest = omega / bike.motor.pole_pairs / bike.drivetrain.ratio * bike.drivetrain.wheel_circumference_m / (2 * math.pi) * 3.6
+    return np.linspace(0.0, math.ceil(fastest * 1.04 / 5) * 5, SPEEDS)
+
+
+def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Prediction:
+    """The prediction of ``tune``; a refusal in words where the physics is not there yet."""
+    try:
+        curve = pull_curve(bike, tune, speeds, conditions)
+    except NotComputed as refused:
+        return Prediction(None, [], f"Not predicted: {refused}.")
+    return Prediction(curve, _consequences(curve, conditions))
+
+
+def _consequences(curve: PullCurve, conditions: Conditions) -> list[Consequence]:
+    cruise = steady_ride(curve.bike, 30.0, conditions.rested_v)
+    pulling = curve.pack_v[curve.running]
+    return [
+        Consequence(f"{HILL:.0%} hill".replace("%", " %"), steady_speed_kmh(curve, HILL), "km/h", 0),
+        Consequence("top, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
+        Consequence("0 to 25 km/h", launch_time_s(curve, 25.0), "s", 1),
+        Consequence("front wheel keeps", 100 * front_wheel_keeps(curve), "%", 0),
+        Consequence("pack sags to", float(np.nanmin(pulling, initial=conditions.rested_v)), "V", 1),
+        Consequence("30 km/h, flat", cruise.wh_per_km, "Wh/km", 1, "too weak"),
+    ]

@@ -1,0 +1,88 @@
+"""Pictures of each main view from the demo data, at 1280x800: what the documentation shows."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from crisp_hornet.documents.errors import DocumentError
+
+SIZE = (1280, 800)
+LONGEST_S = 15.0
+
+
+def take_shots(folder: Path) -> Iterator[Path]:
+    """Write the pictures into ``folder``, yielding each path. Works with no display.
+
+    Raises :class:`~crisp_hornet.documents.errors.DocumentError` if the folder cannot be written.
+    """
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from crisp_hornet.bench.app import demo_bench, make_application, tear_down
+    from crisp_hornet.bench.desk import Desk
+    from crisp_hornet.bench.link_worker import Link
+    from crisp_hornet.bench.window import Window
+    from crisp_hornet.documents.maps import shipped_maps
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise DocumentError(str(folder), "", f"cannot be made: {(error.strerror or '').lower()}", "Choose another folder.") from error
+    app = make_application()
+
+    def wait(until: Callable[[], bool]) -> None:
+        end = time.monotonic() + LONGEST_S
+        while not until() and time.monotonic() < end:
+            app.processEvents()
+        for _ in range(20):
+            app.processEvents()
+
+    with demo_bench() as (garage, port):
+        desk, link = Desk(garage), Link(shipped_maps())
+        window = Window(desk, link, simulated_port=port)
+        window.resize(*SIZE)
+        window.show()
+        act = _script(window, link, port, wait)
+        for name in act:
+            wait(lambda: True)
+            path = folder / f"{name}.png"
+            if not window.grab().save(str(path)):
+                raise DocumentError(str(path), "", "cannot be written", "Choose a folder you may write to.")
+            yield path
+        tear_down(app, window)
+
+
+def _script(window: object, link: object, port: str, wait: Callable[[Callable[[], bool]], None]) -> Iterator[str]:
+    """Walk through the job; each name yielded is a picture to take."""
+    from crisp_hornet.bench.link_worker import Link
+    from crisp_hornet.bench.stations.send.page import SendPage
+    from crisp_hornet.bench.window import Window
+
+    assert isinstance(window, Window) and isinstance(link, Link)
+    window.show_station(1)
+    yield "build"
+    window.show_station(2)
+    link.connect_to(port)
+    wait(lambda: link.live is not None)
+    yield "hook-up"
+    window.show_station(4)
+    yield "tune-pull"
+    window.desk.change("drive.battery_current_a", 44.0)
+    window.switch_theme()
+    yield "tune-pull-stop-dark"
+    window.switch_theme()
+    window.desk.undo_stack.undo()
+    window.show_station(5)
+    send = window.stations[5]
+    assert isinstance(send, SendPage)
+    yield "send-review"
+    send.keep.setChecked(True)
+    for box in send.confirmations.values():
+        box.setChecked(True)
+    window.act_button.click()
+    wait(lambda: send.report is not None)
+    yield "send-proved"
+    for number, name in ((6, "rides"), (7, "verdict"), (8, "logbook")):
+        window.show_station(number)
+        yield name

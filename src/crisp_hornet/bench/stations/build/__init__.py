@@ -1,0 +1,1 @@
+"""Build: the bike as its parts, with a drawing computed from its figures."""

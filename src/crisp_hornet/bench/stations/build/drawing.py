@@ -1,0 +1,168 @@
+"""The bike from the side, to scale, computed from its figures."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
+from crisp_hornet.core.motor import wheel_radius_m
+from crisp_hornet.core.vehicle import centre_of_gravity, lift_force_n
+from crisp_hornet.documents.bike import Bike
+
+GROUND_PX = 44.0
+Place = Callable[[float, float], QPointF]  # metres from the rear axle and above ground, to pixels
+
+
+class BikeDrawing(QWidget):
+    """Wheels, wheelbase, centre of gravity and the load on each wheel. Front to the right."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.bike: Bike | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 300)
+
+    def show_bike(self, bike: Bike) -> None:
+        """Draw another bike."""
+        self.bike = bike
+        rear, front = wheel_loads(bike)
+        self.setAccessibleName(f"{bike.name} from the side: wheelbase {bike.chassis.wheelbase_m:g} m, rear wheel carries "
+                               f"{rear:.0f} kg, front {front:.0f} kg")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.bike is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bike, chassis = self.bike, self.bike.chassis
+        radius = wheel_radius_m(bike)
+        wide_m = chassis.wheelbase_m + 2 * radius
+        high_m = max(1.35, *(mass.z_m + 0.2 for mass in chassis.masses or []), centre_of_gravity(bike)[1] + 0.3)
+        scale = min((self.width() - 60) / wide_m, (self.height() - GROUND_PX - 16) / high_m)
+        left = (self.width() - wide_m * scale) / 2 + radius * scale
+        ground_y = self.height() - GROUND_PX
+
+        def at(x_m: float, z_m: float) -> QPointF:
+            return QPointF(left + x_m * scale, ground_y - z_m * scale)
+
+        self._paint_ground(painter, at, scale)
+        self._paint_frame(painter, at, radius)
+        self._paint_wheels(painter, at, radius, scale)
+        painter.setPen(QPen(self.theme.color("text"), 1.2, Qt.PenStyle.DashLine))
+        from_rear_m, height_m = centre_of_gravity(bike)
+        painter.drawLine(at(from_rear_m, height_m), at(from_rear_m, 0))
+        self._paint_masses(painter, at)
+        self._paint_balance(painter, at)
+
+    def _paint_ground(self, painter: QPainter, at: Place, scale: float) -> None:
+        theme, chassis = self.theme, self.bike.chassis  # type: ignore[union-attr]
+        painter.setPen(QPen(theme.color("text"), 1.4))
+        painter.drawLine(QPointF(20, at(0, 0).y()), QPointF(self.width() - 20, at(0, 0).y()))
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(theme.color("quiet"))
+        rear, front = at(0, 0), at(chassis.wheelbase_m, 0)
+        y = rear.y() + 34
+        painter.drawLine(QPointF(rear.x(), y - 5), QPointF(front.x(), y - 5))
+        for end in (rear, front):
+            painter.drawLine(QPointF(end.x(), y - 10), QPointF(end.x(), y))
+        wheel = f"wheels {2000 * wheel_radius_m(self.bike):.0f} mm across"  # type: ignore[arg-type]
+        self._centred(painter, QPointF((rear.x() + front.x()) / 2, y - 1), f"wheelbase {chassis.wheelbase_m:g} m, {wheel}", back=True)
+
+    def _paint_frame(self, painter: QPainter, at: Place, radius: float) -> None:
+        """A frame that fits the figures: nothing of it is measured, so it stays faint."""
+        base = self.bike.chassis.wheelbase_m  # type: ignore[union-attr]
+        painter.setPen(QPen(self.theme.color("rule"), 7, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        crank, seat, head = (0.46, 0.30), (0.26, 0.95), (base * 0.52, 0.92)
+        tubes = [((0, radius), crank), ((0, radius), (0.3, 0.75)), (crank, seat), (crank, head), ((0.31, 0.72), head),
+                 (head, (base, radius)), (head, (head[0] - 0.04, 1.08)), ((head[0] - 0.04, 1.08), (head[0] - 0.16, 1.1))]
+        for start, end in tubes:
+            painter.drawLine(at(*start), at(*end))
+
+    def _paint_wheels(self, painter: QPainter, at: Place, radius: float, scale: float) -> None:
+        bike = self.bike
+        assert bike is not None
+        theme = self.theme
+        for x, driven in ((0.0, bike.chassis.driven_wheel == "rear"), (bike.chassis.wheelbase_m, bike.chassis.driven_wheel == "front")):
+            hub = at(x, radius)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("text"), 4))
+            painter.drawEllipse(hub, radius * scale - 2, radius * scale - 2)
+            painter.setPen(QPen(theme.color("rule"), 1))
+            for spoke in range(12):
+                angle = math.radians(spoke * 30)
+                painter.drawLine(hub, hub + QPointF(math.cos(angle), math.sin(angle)) * (radius * scale - 5))
+            hub_radius = (0.13 if driven and bike.drivetrain.ratio == 1 else 0.05) * scale
+            painter.setPen(QPen(theme.color("text"), 1.6))
+            painter.setBrush(theme.color("quiet") if driven else theme.color("sheet"))
+            painter.drawEllipse(hub, hub_radius, hub_radius)
+
+    def _paint_masses(self, painter: QPainter, at: Place) -> None:
+        """The masses the document places."""
+        theme = self.theme
+        for mass in (self.bike.chassis.masses if self.bike else None) or []:
+            side = 0.06 * mass.kg ** (1 / 3)
+            place = at(mass.x_m, mass.z_m)
+            half = abs(at(side, 0).x() - at(0, 0).x())
+            painter.setPen(QPen(theme.color("text"), 1.2))
+            painter.setBrush(theme.color("sheet", 0.85))
+            painter.drawRoundedRect(QRectF(place.x() - half, place.y() - half, 2 * half, 2 * half), 4, 4)
+            painter.setFont(font(QUIET_PX))
+            painter.setPen(theme.color("text"))
+            self._centred(painter, place + QPointF(0, -2), mass.name)
+            self._centred(painter, place + QPointF(0, 13), f"{mass.kg:g} kg")
+
+    def _paint_balance(self, painter: QPainter, at: Place) -> None:
+        bike = self.bike
+        assert bike is not None
+        theme, chassis = self.theme, bike.chassis
+        from_rear_m, height_m = centre_of_gravity(bike)
+        centre = at(from_rear_m, height_m)
+        painter.setPen(QPen(theme.color("text"), 1.6))
+        painter.setBrush(theme.color("sheet"))
+        painter.drawEllipse(centre, 11, 11)
+        for quarter in (0, 180):  # the usual sign for a centre of gravity: opposite quarters filled
+            path = QPainterPath(centre)
+            path.arcTo(QRectF(centre.x() - 11, centre.y() - 11, 22, 22), quarter, 90)
+            path.closeSubpath()
+            painter.fillPath(path, theme.color("text"))
+        painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
+        painter.setPen(theme.color("text"))
+        words = f"{bike.mass_kg:g} kg, {height_m:.2f} m up"
+        note = QPointF(self.width() - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
+        painter.drawText(note, words)
+        painter.setPen(QPen(theme.color("quiet"), 1))
+        painter.drawPolyline(QPolygonF([centre + QPointF(8, -8), QPointF(note.x() - 30, note.y() - 5), QPointF(note.x() - 6, note.y() - 5)]))
+        rear, front = wheel_loads(bike)
+        painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
+        painter.setPen(theme.color("text"))
+        for x, load in ((0.0, rear), (chassis.wheelbase_m, front)):
+            foot = at(x, 0)
+            self._centred(painter, foot + QPointF(0, 18), f"{load:.0f} kg")
+        lift = lift_force_n(bike)
+        if math.isfinite(lift):
+            painter.setFont(font(QUIET_PX))
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(note + QPointF(0, 18), f"front wheel lifts at {lift:.0f} N")
+
+    def _centred(self, painter: QPainter, at: QPointF, text: str, back: bool = False) -> None:
+        metrics = QFontMetricsF(painter.font())
+        wide = metrics.horizontalAdvance(text)
+        if back:
+            painter.fillRect(QRectF(at.x() - wide / 2 - 6, at.y() - 14, wide + 12, 18), self.theme.color("ground"))
+        painter.drawText(QPointF(at.x() - wide / 2, at.y()), text)
+
+
+def wheel_loads(bike: Bike) -> tuple[float, float]:
+    """Mass (kg) on the rear and the front wheel, standing on the flat."""
+    front = bike.mass_kg * centre_of_gravity(bike)[0] / bike.chassis.wheelbase_m
+    return bike.mass_kg - front, front

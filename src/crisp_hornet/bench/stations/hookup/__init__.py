@@ -1,0 +1,1 @@
+"""Hook-up: ports, identity, first backup, live values."""

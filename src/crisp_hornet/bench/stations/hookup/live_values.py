@@ -1,0 +1,69 @@
+"""The controller's live values, large enough to read at arm's length, each looking as old as it is."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.text import label, sheet
+from crisp_hornet.link.contact import Live
+
+SHOWN = [
+    ("pack_v", "pack", "V", 1), ("battery_a", "battery current", "A", 1), ("phase_a", "phase current", "A", 0),
+    ("wheel_speed_kmh", "wheel", "km/h", 1), ("throttle", "throttle", "%", 0), ("brake", "brake", "", 0),
+    ("motor_c", "motor", "°C", 0), ("controller_c", "controller", "°C", 0), ("fault", "fault", "", 0),
+]
+STALE_S = 1.0
+
+
+class LiveValues(QWidget):
+    """Nine figures and their age."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self._live: Live | None = None
+        self._age = label("no live values", "quiet")
+        self._values = {name: label("–", "big") for name, _, _, _ in SHOWN}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(8)
+        for index, (name, words, unit, _) in enumerate(SHOWN):
+            box = sheet(label(f"{words}, {unit}" if unit else words, "quiet"), self._values[name], margin=12, spacing=4)
+            grid.addWidget(box, index // 3, index % 3)
+        column = QVBoxLayout()
+        column.addWidget(self._age)
+        grid.addLayout(column, 3, 0, 1, 3)
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self._show_age)
+        self._clock.start(200)
+
+    def take(self, live: Live | None) -> None:
+        """Show a reading, or that there is none."""
+        self._live = live
+        for name, _, _, digits in SHOWN:
+            value = live.values.get(name) if live else None
+            self._values[name].setText("–" if value is None else self._words(name, value, digits))
+        self._show_age()
+
+    def _words(self, name: str, value: float, digits: int) -> str:
+        if name == "brake":
+            return "pulled" if value else "free"
+        if name == "fault":
+            return f"code {value:g}" if value else "none"
+        return f"{100 * value if name == 'throttle' else value:.{digits}f}"
+
+    def _show_age(self) -> None:
+        if self._live is None:
+            self._age.setText("no live values")
+            fresh = False
+        else:
+            age = time.monotonic() - self._live.at_s
+            fresh = age < STALE_S
+            self._age.setText(f"read {age:.1f} s ago" if fresh else f"stale: read {age:.0f} s ago")
+        for value in self._values.values():
+            value.setEnabled(fresh)
+            value.setStyleSheet("" if fresh else f"color: {self.theme.quiet}; text-decoration: line-through;")

@@ -1,0 +1,1 @@
+"""Logbook: everything that happened, in time order."""

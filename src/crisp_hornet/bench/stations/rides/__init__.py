@@ -1,0 +1,1 @@
+"""Rides: import logs and look at them."""

@@ -1,0 +1,1 @@
+"""Send: difference, cautions, progress, proof."""

@@ -1,0 +1,92 @@
+"""The difference as lines: what, from, to, and after a send what the controller is known to hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QSize
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.marks import paint_check, paint_severity, paint_truth
+from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, VALUE_PX, Theme, font
+from crisp_hornet.link.send import Held
+
+ROW = 58
+
+
+@dataclass(frozen=True)
+class ChangeLine:
+    """One change in words. ``held`` is known after a send."""
+
+    label: str
+    before: str
+    after: str
+    note: str = ""
+    held: Held | None = None
+
+
+class ChangeList(QWidget):
+    """A row per change, from the controller's mark to the draft's."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.lines: list[ChangeLine] = []
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(560, max(1, len(self.lines)) * ROW)
+
+    def show_lines(self, lines: list[ChangeLine]) -> None:
+        """Show a difference."""
+        self.lines = lines
+        self.setAccessibleName("; ".join(f"{one.label} {one.before} to {one.after}" for one in lines) or "no change")
+        self.updateGeometry()
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for index, line in enumerate(self.lines):
+            self._paint_line(painter, line, index * ROW)
+
+    def _paint_line(self, painter: QPainter, line: ChangeLine, top: float) -> None:
+        theme, middle = self.theme, top + 24
+        painter.setFont(font(BUTTON_PX, QFont.Weight.Medium))
+        painter.setPen(theme.color("text"))
+        painter.drawText(QPointF(0, middle + 6), line.label[:1].upper() + line.label[1:])
+        from_x, to_x = self.width() * 0.40, self.width() * 0.64
+        paint_truth(painter, theme, "controller", QPointF(from_x, middle), 7)
+        self._figure(painter, from_x + 16, middle, line.before)
+        painter.setPen(QPen(theme.color("quiet"), 1.4))
+        end = to_x - 16
+        start = min(from_x + 24 + QFontMetricsF(painter.font()).horizontalAdvance(line.before), end - 10)
+        painter.drawLine(QPointF(start, middle), QPointF(end, middle))
+        painter.drawLine(QPointF(end - 5, middle - 4), QPointF(end, middle))
+        painter.drawLine(QPointF(end - 5, middle + 4), QPointF(end, middle))
+        paint_truth(painter, theme, "drafted", QPointF(to_x, middle), 7.5)
+        self._figure(painter, to_x + 16, middle, line.after)
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(theme.color("quiet"))
+        painter.drawText(QPointF(0, middle + 25), line.note)
+        if line.held is not None:
+            self._paint_held(painter, line.held, middle)
+        painter.setPen(QPen(theme.color("rule"), 1))
+        painter.drawLine(QPointF(0, top + ROW - 1), QPointF(self.width(), top + ROW - 1))
+
+    def _figure(self, painter: QPainter, x: float, middle: float, text: str) -> None:
+        painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
+        painter.setPen(self.theme.color("text"))
+        painter.drawText(QPointF(x, middle + 7), text)
+
+    def _paint_held(self, painter: QPainter, held: Held, middle: float) -> None:
+        theme, x = self.theme, self.width() - 108.0
+        if held is Held.NEW:
+            paint_check(painter, theme.color("settled"), QPointF(x, middle), 8)
+        else:
+            paint_severity(painter, theme, "stop" if held is Held.UNKNOWN else "note", QPointF(x, middle), 7)
+        painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
+        painter.setPen(theme.color("text"))
+        words = {Held.NEW: "holds it", Held.OLD: "as before", Held.UNKNOWN: "not known"}
+        painter.drawText(QPointF(x + 16, middle + 5), words[held])

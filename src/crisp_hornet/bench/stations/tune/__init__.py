@@ -1,0 +1,1 @@
+"""Tune: the pull chart is the form."""

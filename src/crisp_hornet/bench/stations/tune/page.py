@@ -1,0 +1,214 @@
+"""The Tune station: rulers left, the pull chart, its consequences below."""
+
+from __future__ import annotations
+
+import dataclasses
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.prediction import FULL_CELL_V
+from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.stations.tune.edges import BATTERY, PHASE, edges, value_at
+from crisp_hornet.bench.stations.tune.pull_chart import PullChart
+from crisp_hornet.bench.stations.tune.words import reading
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.force_chart import TruthLegend
+from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
+from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.core.rules import Strength
+from crisp_hornet.core.starting import starting_tune
+from crisp_hornet.documents.bike import Bike
+
+POWER, RPM = "drive.power_w", "drive.motor_rpm"
+
+
+def scales(bike: Bike) -> dict[str, Scale]:
+    """What each ruler measures on this bike, with its named stops."""
+    controller, battery = bike.controller, bike.battery
+    highest_v = FULL_CELL_V * battery.series
+    pack = [Stop(battery.bms_discharge_a, f"pack {battery.bms_discharge_a:g}")]
+    if battery.fuse_a:
+        pack.append(Stop(battery.fuse_a, f"fuse {battery.fuse_a:g}"))
+    top_a = 1.15 * controller.max_battery_current_a
+    return {
+        PHASE: Scale("Phase current", "A", 0, _round_up(1.15 * controller.max_phase_current_a, 10), 1, 0.5,
+                     [Stop(controller.max_phase_current_a, f"rating {controller.max_phase_current_a:g}")]),
+        BATTERY: Scale("Battery current", "A", 0, _round_up(top_a, 5), 1, 0.5,
+                       [*pack, Stop(controller.max_battery_current_a, f"rating {controller.max_battery_current_a:g}")]),
+        POWER: Scale("Power limit", "W", 0, _round_up(top_a * highest_v, 500), 50, 10,
+                     [Stop(battery.bms_discharge_a * 3.6 * battery.series, "pack, half charge")], none_text="no limit"),
+        RPM: Scale("Motor speed limit", "rpm", 0, _round_up(1.15 * bike.motor.max_rpm, 50), 10, 1,
+                   [Stop(bike.motor.max_rpm, f"motor {bike.motor.max_rpm:g}")]),
+    }
+
+
+def _round_up(value: float, to: float) -> float:
+    return -(-value // to) * to
+
+
+class TunePage(Station):
+    """Direct handling first, numbers second."""
+
+    number, name = 4, "Tune"
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        self.rulers: dict[str, Ruler] = {}
+        self._left = QVBoxLayout()
+        self._left.setSpacing(4)
+        self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
+        self._charge.changed.connect(self._take_charge)
+        self._charge_words = label("", "quiet", wrap=True)
+        self.chart = PullChart(theme, desk.token)
+        self.chart.dragged.connect(self._take_drag)
+        self.chart.stepped.connect(self._take_step)
+        self.chart.returned.connect(self._return)
+        self.chart.cancelled.connect(lambda setting, token: self._cancel_chart_drag(setting, token))
+        self.chart.pointed.connect(lambda _kmh: self.news.emit())
+        self._legend = TruthLegend(theme, {"drafted": "drafted", "controller": "on the controller"})
+        self.consequences = Consequences(theme)
+        self._before_drag: dict[int, float | None] = {}
+        self._lay_out()
+        desk.bike_changed.connect(self._take_bike)
+        desk.draft_changed.connect(self._show)
+        desk.controller_changed.connect(self._show)
+        desk.conditions_changed.connect(self._show)
+        self._take_bike()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(label("Full-throttle pull at the driven wheel", "title"))
+        head.addStretch(1)
+        head.addWidget(label("newtons against km/h; drag a ring", "quiet"), alignment=Qt.AlignmentFlag.AlignBottom)
+        middle = QVBoxLayout()
+        middle.setSpacing(6)
+        middle.addLayout(head)
+        middle.addWidget(self._legend)
+        middle.addWidget(self.chart, 1)
+        middle.addWidget(self.consequences)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(24)
+        row.addLayout(self._left, 0)
+        row.addLayout(middle, 1)
+
+    # --- what came in ---------------------------------------------------------------------------------------
+
+    def _take_bike(self) -> None:
+        bike = self.desk.bike
+        if bike is None:
+            return
+        wanted = scales(bike)
+        if not self.rulers:
+            for setting, scale in wanted.items():
+                ruler = Ruler(scale, self.theme, self.desk.token)
+                ruler.setFixedWidth(240)
+                ruler.changed.connect(lambda value, token, setting=setting: self.desk.change(setting, value, token))
+                self.rulers[setting] = ruler
+                self._left.addWidget(ruler)
+            self._left.addSpacing(14)
+            self._left.addWidget(label("DRAWN FOR", "caps"))
+            self._charge.setFixedWidth(240)
+            self._left.addWidget(self._charge)
+            self._left.addWidget(self._charge_words)
+            self._left.addStretch(1)
+        for setting, scale in wanted.items():
+            self.rulers[setting].set_scale(scale)
+        low, high = bike.battery.bms_trip_v, FULL_CELL_V * bike.battery.series
+        self._charge.set_scale(Scale("Rested pack", "V", round(low, 1), round(high, 1), 0.5, 0.1,
+                                     [Stop(low, "pack trips")], truth=False))
+        self._show()
+
+    def _show(self) -> None:
+        desk = self.desk
+        if desk.bike is None or not self.rulers:
+            return
+        for setting, ruler in self.rulers.items():
+            value = desk.draft.setting(setting) if desk.draft else None
+            now = desk.controller.setting(setting) if desk.controller else None
+            ruler.show_value(value, now, desk.controller is not None)
+        self._charge.show_value(desk.conditions.rested_v)
+        per_cell = desk.conditions.rested_v / desk.bike.battery.series
+        self._charge_words.setText(f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, "
+                                   f"{desk.bike.mass_kg:g} kg, no wind")
+        drafted, now_predicted = desk.draft_prediction, desk.controller_prediction
+        self.chart.show_curves(drafted.curve if drafted else None, now_predicted.curve if now_predicted else None,
+                               drafted.refusal if drafted else "", hold_scale=self.chart.dragging is not None)
+        self.chart.show_edges(edges(drafted.curve, desk.draft) if drafted and drafted.curve and desk.draft else [])
+        self.consequences.show_figures(drafted.consequences if drafted else [], now_predicted.consequences if now_predicted else [])
+        self.news.emit()
+
+    # --- what the hands do ----------------------------------------------------------------------------------
+
+    def _take_drag(self, setting: str, kmh: float, force: float, token: int) -> None:
+        prediction, draft = self.desk.draft_prediction, self.desk.draft
+        if prediction is None or prediction.curve is None or draft is None:
+            return
+        self._before_drag.setdefault(token, draft.setting(setting))
+        value = value_at(prediction.curve, self.desk.conditions, setting, kmh, force)
+        if value is not None:
+            self._set(setting, value, token)
+
+    def _take_step(self, setting: str, steps: float, fine: bool, token: int) -> None:
+        draft = self.desk.draft
+        if draft is not None:
+            scale = self.rulers[setting].scale
+            self._set(setting, (draft.setting(setting) or 0.0) + steps * (scale.fine if fine else scale.step), token)
+
+    def _set(self, setting: str, value: float, token: int) -> None:
+        scale = self.rulers[setting].scale
+        self.desk.change(setting, min(max(value, scale.low), scale.high), token)
+
+    def _return(self, setting: str) -> None:
+        if self.desk.controller is not None:
+            self.desk.change(setting, self.desk.controller.setting(setting))
+
+    def _cancel_chart_drag(self, setting: str, token: int) -> None:
+        if token in self._before_drag:
+            self.desk.change(setting, self._before_drag.pop(token), token)
+
+    def _take_charge(self, value: float | None, _token: int) -> None:
+        if value is not None:
+            self.desk.set_conditions(dataclasses.replace(self.desk.conditions, rested_v=value))
+
+    # --- the job line and the footer ------------------------------------------------------------------------
+
+    def state(self) -> BoltState:
+        if self.desk.draft is None:
+            return BoltState.UNTOUCHED
+        if any(warning.strength is Strength.STOP for warning in self.desk.warnings):
+            return BoltState.NEEDS_A_LOOK
+        return BoltState.IN_WORK if self.desk.drafted else BoltState.DONE if self.desk.controller else BoltState.IN_WORK
+
+    def caption(self) -> str:
+        if self.desk.draft is None:
+            return "no draft"
+        if self.desk.controller is None:
+            return self.desk.draft.name
+        drafted = len(self.desk.drafted)
+        return f"{drafted} drafted" if drafted else "as on the controller"
+
+    def meaning(self) -> tuple[str, str]:
+        return reading(self.desk.draft_prediction, self.desk.controller_prediction, self.desk.draft, self.chart.at_kmh)
+
+    def act_text(self) -> str:
+        if self.desk.draft is None:
+            return "Start a gentle draft" if self.desk.bike else ""
+        drafted = len(self.desk.drafted)
+        return f"Review {drafted} change{'s' if drafted != 1 else ''}" if drafted else "Nothing to review"
+
+    def act_enabled(self) -> bool:
+        return self.desk.draft is None or bool(self.desk.drafted)
+
+    def act(self) -> None:
+        if self.desk.draft is None and self.desk.bike is not None:
+            self.desk.set_draft(starting_tune(self.desk.bike))
+        else:
+            self.go.emit(5)
+
+

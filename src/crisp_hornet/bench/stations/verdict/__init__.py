@@ -1,0 +1,1 @@
+"""Verdict: what was measured, laid over what was predicted."""

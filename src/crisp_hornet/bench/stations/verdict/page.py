@@ -1,0 +1,171 @@
+"""The Verdict station: measured points over the predicted curve, peaks against limits, findings beside."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.prediction import Prediction, predict
+from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
+from crisp_hornet.bench.widgets.traces import Traces, clock
+from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.core.evidence.findings import Finding, findings
+from crisp_hornet.core.evidence.measured_pull import measured_pull
+from crisp_hornet.core.evidence.peaks import Peak, energy, peaks
+from crisp_hornet.core.evidence.rested import conditions_at_start
+
+STRIP = ["wheel_speed_kmh", "pack_v", "battery_a", "motor_c"]
+
+
+class VerdictPage(Station):
+    """Proof instead of feel."""
+
+    number, name = 7, "Verdict"
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        self.found: list[Finding] = []
+        self.peaks: list[Peak] = []
+        self._ride: object = None
+        self._prediction: Prediction | None = None
+        self._title = label("", "title")
+        self._about = label("", "quiet")
+        self.chart = ForceChart(theme)
+        self._legend = TruthLegend(theme, {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"})
+        self.table = PeakTable(theme)
+        self.table.setFixedWidth(318)
+        self._traces = Traces(theme, STRIP)
+        self._traces.setFixedHeight(196)
+        self._cursor = label("", "quiet")
+        self._traces.pointed.connect(self._show_cursor)
+        inside = QWidget()
+        self._cards = QVBoxLayout(inside)
+        self._cards.setContentsMargins(0, 0, 4, 0)
+        self._cards.setSpacing(8)
+        self._side = column_scroll(inside)
+        self._lay_out()
+        desk.rides_changed.connect(self._judge)
+        desk.bike_changed.connect(self._judge)
+        self._judge()
+
+    def _lay_out(self) -> None:
+        chart = QVBoxLayout()
+        chart.setSpacing(2)
+        chart.addWidget(self._legend)
+        chart.addWidget(self.chart, 1)
+        upper = QHBoxLayout()
+        upper.setSpacing(22)
+        upper.addLayout(chart, 1)
+        table = QVBoxLayout()
+        table.addWidget(self.table)
+        table.addStretch(1)
+        upper.addLayout(table)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(3)
+        column.addWidget(self._title)
+        column.addWidget(self._about)
+        column.addLayout(upper, 1)
+        column.addWidget(self._traces)
+        column.addWidget(self._cursor)
+
+    def side(self) -> QWidget | None:
+        return self._side
+
+    def set_theme(self, theme: Theme) -> None:
+        """Cards are made in one theme's colours: make them anew."""
+        self.theme = theme
+        self._show_findings()
+
+    def _judge(self) -> None:
+        ride, bike = self.desk.ride, self.desk.bike
+        self.found, self.peaks, self._prediction = [], [], None
+        tune = self.desk.ride_tune or self.desk.controller
+        if ride is not None and bike is not None and tune is not None and self.desk.speeds is not None:
+            conditions = conditions_at_start(ride, bike) or self.desk.conditions
+            self._prediction = predict(bike, tune, conditions, self.desk.speeds)
+            self.peaks = peaks(ride, tune)
+            self.found = findings(ride, tune, self._prediction.curve)
+            guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
+            self._title.setText(f"{ride.name}, on “{tune.name}”")
+            self._about.setText(f"predicted for {conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C{guessed}")
+            self.chart.show_curves(None, self._prediction.curve, self._prediction.refusal)
+            self.chart.show_measured(measured_pull(ride, bike))
+        else:
+            self._title.setText("No ride to judge")
+            self._about.setText("Import a log on Rides; connect once, so that the tune it was ridden on is known.")
+            self.chart.show_curves(None, None)
+            self.chart.show_measured(None)
+        if self._traces.ride is not ride:
+            self._traces.show_ride(ride)
+        self.table.show_lines(self._lines())
+        self._show_findings()
+        self.news.emit()
+
+    def _lines(self) -> list[PeakLine]:
+        lines = [PeakLine(one.label, f"{one.value:.1f} {one.unit}", _against(one), _word(one)) for one in self.peaks]
+        used = energy(self.desk.ride) if self.desk.ride is not None and self.peaks else None
+        if used is not None and used.wh_per_km is not None:
+            lines.append(PeakLine("energy", f"{used.wh_per_km:.1f} Wh/km", f"{used.distance_km:.1f} km", f"{used.wh_out - used.wh_back:.0f} Wh"))
+        return lines
+
+    def _show_findings(self) -> None:
+        clear(self._cards)
+        self._cards.addWidget(label("FINDINGS", "caps"))
+        for one in self.found:
+            self._cards.addWidget(card(self.theme, one.severity, one.text, one.reason, *self._links(one)))
+        if not self.found:
+            self._cards.addWidget(label("None: there is no ride to judge.", "quiet", wrap=True))
+        self._cards.addStretch(1)
+
+    def _links(self, one: Finding) -> list[QWidget]:
+        if one.at_s is None:
+            return []
+        jump: Callable[[], None] = partial(self._traces.point_at, one.at_s)
+        return [button(f"Show {clock(one.at_s)}", jump, "link", f"Show the moment of {one.id}")]
+
+    def _show_cursor(self, _at_s: float) -> None:
+        self._cursor.setText(self._traces.values_at_cursor())
+
+    def state(self) -> BoltState:
+        if not self.found:
+            return BoltState.UNTOUCHED
+        return BoltState.NEEDS_A_LOOK if any(one.severity == "warn" for one in self.found) else BoltState.DONE
+
+    def caption(self) -> str:
+        return f"{len(self.found)} findings" if self.found else "nothing to judge"
+
+    def meaning(self) -> tuple[str, str]:
+        if not self.found:
+            return "PROOF", "A ride laid over its prediction shows which limit was reached, and which never was."
+        return "WHAT THE RIDE SAYS", " ".join(f"<b>{one.text}.</b> {one.reason}" for one in self.found[:2])
+
+    def act_text(self) -> str:
+        return "Back to the tune" if self.found else "Import a log"
+
+    def act(self) -> None:
+        self.go.emit(4 if self.found else 6)
+
+
+def _against(peak: Peak) -> str:
+    if peak.limit is None:
+        return "no limit"
+    word = "fade" if peak.channel in ("pack_v", "motor_c", "controller_c") else "limit"
+    return f"{word} {peak.limit:g} {peak.unit}"
+
+
+def _word(peak: Peak) -> str:
+    if peak.reached is None:
+        return ""
+    if peak.reached:
+        return "reached"
+    return "not proven" if peak.channel in ("pack_v", "motor_c", "controller_c") else "not reached"

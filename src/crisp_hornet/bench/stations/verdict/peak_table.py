@@ -1,0 +1,67 @@
+"""Peaks of a ride against its limits, one row each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QSize
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.marks import paint_truth
+from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
+
+ROW = 42
+
+
+@dataclass(frozen=True)
+class PeakLine:
+    """Name, measured figure, what it stands against, and the word that says how it stands."""
+
+    label: str
+    value: str
+    against: str
+    word: str
+
+
+class PeakTable(QWidget):
+    """Measured figures, large."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.lines: list[PeakLine] = []
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(330, max(1, len(self.lines)) * ROW)
+
+    def show_lines(self, lines: list[PeakLine]) -> None:
+        """Show the rows."""
+        self.lines = lines
+        self.setAccessibleName("; ".join(f"{one.label} {one.value}, {one.against} {one.word}" for one in lines))
+        self.updateGeometry()
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.theme
+        for index, line in enumerate(self.lines):
+            top = index * ROW
+            painter.setFont(font(QUIET_PX))
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(QPointF(18, top + 12), line.label)
+            paint_truth(painter, theme, "measured", QPointF(7, top + 27), 5)
+            painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
+            painter.setPen(theme.color("text"))
+            painter.drawText(QPointF(18, top + 33), line.value)
+            painter.setFont(font(TEXT_PX))
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(QPointF(self.width() * 0.45, top + 33), line.against)
+            painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
+            painter.setPen(theme.color("text"))
+            wide = QFontMetricsF(painter.font()).horizontalAdvance(line.word)
+            painter.drawText(QPointF(self.width() - wide, top + 33), line.word)
+            painter.setPen(QPen(theme.color("rule"), 1))
+            painter.drawLine(QPointF(0, top + ROW - 2), QPointF(self.width(), top + ROW - 2))

@@ -1,0 +1,68 @@
+"""What the draft means on the road, and what runs now: a row of cards."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.prediction import Consequence
+from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
+
+HEIGHT = 78
+GAP = 7.0
+
+
+class Consequences(QWidget):
+    """A card per figure."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.drafted: list[Consequence] = []
+        self.now: list[Consequence] = []
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(660, HEIGHT)
+
+    def show_figures(self, drafted: list[Consequence], now: list[Consequence]) -> None:
+        """Show the figures of draft and controller; either may be empty."""
+        self.drafted, self.now = drafted, now
+        self.setAccessibleName("; ".join(
+            f"{one.label} {one.text} {one.unit}" + (f", now {now[index].text}" if now else "") for index, one in enumerate(drafted)))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.color("ground"))
+        if not self.drafted:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        wide = (self.width() - GAP * (len(self.drafted) - 1)) / len(self.drafted)
+        for index, one in enumerate(self.drafted):
+            now = self.now[index] if index < len(self.now) else None
+            self._paint_card(painter, QRectF(index * (wide + GAP), 0, wide, HEIGHT - 1), one, now)
+
+    def _paint_card(self, painter: QPainter, box: QRectF, one: Consequence, now: Consequence | None) -> None:
+        theme = self.theme
+        painter.setPen(QPen(theme.color("rule"), 1))
+        painter.setBrush(theme.color("sheet"))
+        painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
+        x = box.left() + 9
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(theme.color("quiet"))
+        painter.drawText(QPointF(x, 19), QFontMetricsF(painter.font()).elidedText(one.label, Qt.TextElideMode.ElideRight, box.width() - 14))
+        painter.setFont(font(CONSEQUENCE_PX if one.text[0].isdigit() else 17, QFont.Weight.DemiBold))
+        painter.setPen(theme.color("text"))
+        painter.drawText(QPointF(x, 48), one.text)
+        end = x + QFontMetricsF(painter.font()).horizontalAdvance(one.text) + 4
+        painter.setFont(font(QUIET_PX))
+        if one.text[0].isdigit():
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(QPointF(end, 48), one.unit)
+        if now is not None:
+            painter.setPen(theme.color("controller"))
+            painter.drawText(QPointF(x, 68), f"now {now.text}" if now.text != one.text else "as now")
+

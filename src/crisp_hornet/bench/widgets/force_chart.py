@@ -1,0 +1,347 @@
+"""Wheel force against road speed: the chart that Tune drags on and Verdict judges on.
+
+Painted by hand: it is the heart of the application, and repaints with every step of a drag.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.marks import paint_truth, truth_pen
+from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
+from crisp_hornet.bench.widgets.ruler import tick_spacing
+from crisp_hornet.core.evidence.measured_pull import MeasuredPull
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.vehicle import grip_force_n, lift_force_n, road_load_n
+
+GRADES = (0.0, 0.06, 0.12, 0.18)
+LEFT, RIGHT, TOP, BOTTOM = 34.0, 6.0, 8.0, 44.0
+CROSS_CELL_PX = 7.0
+LIMIT_WORDS = {"low_voltage": "low voltage"}
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A run of speeds over which one limit sets the force."""
+
+    limit: str
+    from_kmh: float
+    to_kmh: float
+
+
+def stretches(curve: PullCurve) -> list[Stretch]:
+    """Which limit sets the force where, over the speeds that still pull."""
+    pulls = np.flatnonzero(curve.wheel_force_n > 0)
+    if pulls.size == 0:
+        return []
+    names, speeds = curve.limit[: pulls[-1] + 1], curve.speed_kmh
+    edges = [0, *(np.flatnonzero(names[1:] != names[:-1]) + 1).tolist(), len(names)]
+    return [Stretch(str(names[a]), float(speeds[a]), float(speeds[min(b, len(speeds) - 1)])) for a, b in zip(edges, edges[1:], strict=False)]
+
+
+class ForceChart(QWidget):
+    """Curves of the three truths over speed, grade lines, lift and grip. ``pointed`` carries the speed under the pointer."""
+
+    pointed = pyqtSignal(float)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.draft: PullCurve | None = None
+        self.controller: PullCurve | None = None
+        self.measured: MeasuredPull | None = None
+        self.message = ""
+        self.at_kmh = 25.0
+        self._top_n = 100.0
+        self._grade_lines: list[tuple[float, Array]] = []
+        self._lines_of: object = None
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Wheel force against speed; left and right move the reading")
+
+    def sizeHint(self) -> QSize:
+        return QSize(660, 380)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(320, 200)
+
+    # --- what to show ---------------------------------------------------------------------------------------
+
+    def show_curves(self, draft: PullCurve | None, controller: PullCurve | None, message: str = "", hold_scale: bool = False) -> None:
+        """Show one or both curves. ``hold_scale`` keeps the force axis from shrinking while something is dragged."""
+        self.draft, self.controller, self.message = draft, controller, message
+        curves = [curve for curve in (draft, controller) if curve is not None]
+        highest = max([float(curve.wheel_force_n.max()) for curve in curves], default=100.0)
+        if self.measured is not None and len(self.measured.force_n):
+            highest = max(highest, float(self.measured.force_n.max()))
+        top = nice_top(highest * 1.1)
+        self._top_n = max(self._top_n, top) if hold_scale else top
+        if curves and self._lines_of is not curves[0].bike:
+            self._lines_of = curves[0].bike
+            self._grade_lines = [(grade, road_load_n(curves[0].bike, curves[0].speed_kmh, grade)) for grade in GRADES]
+        self.update()
+
+    def show_measured(self, measured: MeasuredPull | None) -> None:
+        """Lay measured points over the curves."""
+        self.measured = measured
+        self.show_curves(self.draft, self.controller, self.message)
+
+    # --- axes -----------------------------------------------------------------------------------------------
+
+    @property
+    def curve(self) -> PullCurve | None:
+        """The curve that gives the axis its speeds."""
+        return self.draft or self.controller
+
+    @property
+    def plot(self) -> QRectF:
+        """The area inside the axes."""
+        return QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+
+    @property
+    def last_kmh(self) -> float:
+        """The right end of the speed axis."""
+        return float(self.curve.speed_kmh[-1]) if self.curve is not None else 60.0
+
+    def point(self, kmh: float, force_n: float) -> QPointF:
+        """Where a speed and a force lie on the widget."""
+        plot = self.plot
+        return QPointF(plot.left() + kmh / self.last_kmh * plot.width(), plot.bottom() - force_n / self._top_n * plot.height())
+
+    def value(self, at: QPointF) -> tuple[float, float]:
+        """Speed and force under a place on the widget, inside the axes."""
+        plot = self.plot
+        kmh = (at.x() - plot.left()) / plot.width() * self.last_kmh
+        force = (plot.bottom() - at.y()) / plot.height() * self._top_n
+        return min(max(kmh, 0.0), self.last_kmh), min(max(force, 0.0), self._top_n)
+
+    # --- pointing -------------------------------------------------------------------------------------------
+
+    def point_at(self, kmh: float) -> None:
+        """Move the reading to a speed."""
+        self.at_kmh = min(max(kmh, 0.0), self.last_kmh)
+        self.pointed.emit(self.at_kmh)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.plot.contains(event.position()):
+            self.point_at(self.value(event.position())[0])
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.point_at(self.at_kmh + (step if event.key() == Qt.Key.Key_Right else -step))
+        else:
+            super().keyPressEvent(event)
+
+    # --- painting -------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.color("ground"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_axes(painter)
+        painter.save()
+        painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
+        self._paint_grades(painter)
+        self._paint_crosses(painter)
+        self._paint_curve(painter, self.draft, "drafted")
+        self._paint_curve(painter, self.controller, "controller")
+        self._paint_reading(painter)
+        painter.restore()
+        self._paint_grade_names(painter)
+        self._paint_stretches(painter)
+        self.paint_over(painter)
+        if self.message:
+            painter.setPen(self.theme.color("text"))
+            painter.setFont(font(TEXT_PX))
+            painter.drawText(self.plot.adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+        if self.hasFocus():
+            painter.setPen(QPen(self.theme.color("text"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, self.height() - 2), 3, 3)
+
+    def paint_over(self, painter: QPainter) -> None:
+        """What a kind of chart adds on top."""
+
+    def _paint_axes(self, painter: QPainter) -> None:
+        theme, plot = self.theme, self.plot
+        painter.setFont(font(QUIET_PX))
+        metrics = QFontMetricsF(painter.font())
+        for force in ticks(self._top_n):
+            y = self.point(0, force).y()
+            painter.setPen(QPen(theme.color("rule", 0.6 if force else 1.0), 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(theme.color("quiet"))
+            text = f"{force:g}"
+            painter.drawText(QPointF(plot.left() - 6 - metrics.horizontalAdvance(text), y + 4), text)
+        for kmh in ticks(self.last_kmh):
+            at = self.point(kmh, 0)
+            painter.setPen(QPen(theme.color("quiet"), 1))
+            painter.drawLine(at, at + QPointF(0, 4))
+            text = f"{kmh:g}"
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(at + QPointF(-metrics.horizontalAdvance(text) / 2, 17), text)
+
+    def _paint_grades(self, painter: QPainter) -> None:
+        if self.curve is None:
+            return
+        painter.setPen(QPen(self.theme.color("quiet", 0.75), 1))
+        for _grade, load in self._grade_lines:
+            painter.drawPolyline(self._polygon(_thinned(self.curve.speed_kmh), _thinned(load)))
+        for force in (lift_force_n(self.curve.bike), grip_force_n(self.curve.bike)):
+            if force < self._top_n:
+                painter.setPen(QPen(self.theme.color("stop"), 1, Qt.PenStyle.DotLine))
+                painter.drawLine(self.point(0, force), self.point(self.last_kmh, force))
+
+    def _paint_grade_names(self, painter: QPainter) -> None:
+        if self.curve is None:
+            return
+        painter.setFont(font(QUIET_PX))
+        metrics = QFontMetricsF(painter.font())
+        painter.setPen(self.theme.color("quiet"))
+        for grade, load in self._grade_lines:
+            text = f"{grade:.0%} grade".replace("%", " %")
+            at = self.point(self.last_kmh, float(load[-1]))
+            if at.y() > TOP + 12:
+                painter.drawText(QPointF(self.plot.right() - metrics.horizontalAdvance(text), at.y() - 5), text)
+        painter.setPen(self.theme.color("stop"))
+        for name, force in (("front wheel lifts, flat", lift_force_n(self.curve.bike)), ("tyre slips, dry", grip_force_n(self.curve.bike))):
+            if force < self._top_n:
+                painter.drawText(self.point(self.last_kmh * 0.42, force) + QPointF(0, -4), f"{name} {force:.0f} N")
+
+    def _paint_curve(self, painter: QPainter, curve: PullCurve | None, truth: str) -> None:
+        if curve is None:
+            return
+        drawn = worth_drawing(curve.wheel_force_n)
+        polygon = self._polygon(curve.speed_kmh[drawn], curve.wheel_force_n[drawn])
+        if truth == "drafted":
+            area = QPainterPath()
+            area.addPolygon(QPolygonF([*polygon, self.point(float(curve.speed_kmh[-1]), 0), self.point(0, 0)]))
+            painter.fillPath(area, self.theme.color("drafted", 0.09))
+        painter.setPen(truth_pen(self.theme, truth))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(polygon)
+
+    def _paint_crosses(self, painter: QPainter) -> None:
+        if self.measured is None:
+            return
+        full = self.measured.full_throttle
+        for chosen, alpha in ((~full, 0.35), (full, 1.0)):
+            which = self._apart(np.flatnonzero(chosen))
+            painter.setPen(QPen(self.theme.color("measured", alpha), 1.3))
+            lines = []
+            for index in which:
+                at = self.point(float(self.measured.speed_kmh[index]), float(self.measured.force_n[index]))
+                lines += [QLineF(at.x() - 3, at.y() - 3, at.x() + 3, at.y() + 3), QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3)]
+            painter.drawLines(lines)
+
+    def _apart(self, which: NDArray[np.intp]) -> NDArray[np.intp]:
+        """One sample for each small cell of the chart: a thousand crosses on one spot say no more than one."""
+        assert self.measured is not None
+        cells_x = np.floor(self.measured.speed_kmh[which] / self.last_kmh * self.plot.width() / CROSS_CELL_PX)
+        cells_y = np.floor(self.measured.force_n[which] / self._top_n * self.plot.height() / CROSS_CELL_PX)
+        return which[np.unique(cells_x * 10_000 + cells_y, return_index=True)[1]]
+
+    def _paint_reading(self, painter: QPainter) -> None:
+        if self.curve is None:
+            return
+        plot = self.plot
+        x = self.point(self.at_kmh, 0).x()
+        painter.setPen(QPen(self.theme.color("text", 0.55), 1))
+        painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+        for curve, truth in ((self.controller, "controller"), (self.draft, "drafted")):
+            if curve is not None:
+                force = float(np.interp(self.at_kmh, curve.speed_kmh, curve.wheel_force_n))
+                paint_truth(painter, self.theme, truth, self.point(self.at_kmh, force), 4)
+
+    def _paint_stretches(self, painter: QPainter) -> None:
+        """Under the axis: which limit sets the force where."""
+        curve = self.curve
+        if curve is None:
+            return
+        theme, y = self.theme, self.plot.bottom() + 25
+        painter.setFont(font(QUIET_PX))
+        metrics = QFontMetricsF(painter.font())
+        for stretch in stretches(curve):
+            left, right = self.point(stretch.from_kmh, 0).x(), self.point(stretch.to_kmh, 0).x()
+            painter.setPen(QPen(theme.color("quiet"), 1))
+            painter.drawLine(QPointF(left, y - 3), QPointF(left, y + 14))
+            painter.drawLine(QPointF(right, y - 3), QPointF(right, y + 14))
+            painter.drawLine(QPointF(left, y + 14), QPointF(right, y + 14))
+            text = LIMIT_WORDS.get(stretch.limit, stretch.limit)
+            wide = metrics.horizontalAdvance(text)
+            if wide < right - left - 4:
+                painter.drawText(QPointF((left + right - wide) / 2, y + 9), text)
+
+    def _polygon(self, kmh: Array, force: Array) -> QPolygonF:
+        plot = self.plot
+        x = plot.left() + kmh / self.last_kmh * plot.width()
+        y = plot.bottom() - force / self._top_n * plot.height()
+        return QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
+
+
+class TruthLegend(QWidget):
+    """Which line is which truth."""
+
+    def __init__(self, theme: Theme, words: dict[str, str]) -> None:
+        super().__init__()
+        self.theme, self.words = theme, words
+        self.setFixedHeight(20)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
+        metrics = QFontMetricsF(painter.font())
+        x = 0.0
+        for truth, text in self.words.items():
+            if truth == "measured":
+                paint_truth(painter, self.theme, truth, QPointF(x + 8, 10), 5)
+                x += 22
+            else:
+                painter.setPen(truth_pen(self.theme, truth))
+                painter.drawLine(QPointF(x, 10), QPointF(x + 32, 10))
+                paint_truth(painter, self.theme, truth, QPointF(x + 16, 10), 4.5)
+                x += 40
+            painter.setPen(self.theme.color("text"))
+            painter.drawText(QPointF(x, 15), text)
+            x += metrics.horizontalAdvance(text) + 22
+
+
+def worth_drawing(force_n: Array) -> NDArray[np.bool_]:
+    """Which samples of a curve to draw: every fourth, and all next to a kink. Stroking is what a repaint costs."""
+    kink = np.abs(np.diff(force_n, 2, prepend=0, append=0)) > 0.004 * max(float(force_n.max(initial=1.0)), 1.0)
+    near = kink | np.roll(kink, 1) | np.roll(kink, -1)
+    near[::4] = True
+    near[-1] = True
+    return near
+
+
+def _thinned(values: Array) -> Array:
+    """Every eighth value and the last: enough for a smooth line."""
+    return np.append(values[:-1:8], values[-1])
+
+
+def nice_top(value: float) -> float:
+    """The next round top of an axis."""
+    spacing = tick_spacing(value)
+    return math.ceil(value / spacing) * spacing
+
+
+def ticks(top: float) -> list[float]:
+    """Round ticks from 0 to ``top``."""
+    spacing = tick_spacing(top)
+    return [spacing * index for index in range(int(top / spacing + 1e-9) + 1)]

@@ -1,0 +1,92 @@
+"""The job line: one line, one bolt head per station, under each name one live figure."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
+
+from crisp_hornet.bench.marks import BoltState, paint_bolt
+from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+
+HEIGHT = 76
+BOLT_X = 24.0
+LINE_Y = 42.0
+
+
+class StationButton(QAbstractButton):
+    """One station on the job line."""
+
+    def __init__(self, number: int, name: str, theme: Theme) -> None:
+        super().__init__()
+        self.number, self.theme = number, theme
+        self.state, self.caption = BoltState.UNTOUCHED, ""
+        self.first = self.last = False
+        self.setText(name)
+        self.setCheckable(True)
+        self.setAutoExclusive(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_state(self, state: BoltState, caption: str) -> None:
+        """Show where the station stands."""
+        if (state, caption) == (self.state, self.caption):
+            return
+        self.state, self.caption = state, caption
+        self.setAccessibleName(f"{self.number} {self.text()}: {state.value}, {caption}")
+        self.setToolTip(f"Ctrl+{self.number} · {state.value} · {caption}")
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(150, HEIGHT)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme, width = self.theme, float(self.width())
+        if self.isChecked() or self.hasFocus():
+            painter.setPen(QPen(theme.color("text"), 2 if self.isChecked() else 1.2,
+                                Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine))
+            painter.setBrush(theme.color("sheet") if self.isChecked() else Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(2, 3, width - 4, HEIGHT - 6), 3, 3)
+        if self.isChecked() and self.hasFocus():
+            painter.setPen(QPen(theme.color("text"), 1, Qt.PenStyle.DotLine))
+            painter.drawRoundedRect(QRectF(6, 7, width - 12, HEIGHT - 14), 2, 2)
+        painter.setPen(QPen(theme.color("text"), 1.4))
+        painter.drawLine(QPointF(BOLT_X if self.first else 0, LINE_Y), QPointF(BOLT_X if self.last else width, LINE_Y))
+        paint_bolt(painter, theme, self.state, QPointF(BOLT_X, LINE_Y))
+        painter.setFont(font(17, QFont.Weight.DemiBold))
+        painter.setPen(theme.color("text"))
+        painter.drawText(QPointF(BOLT_X - 10, 25), self.text())
+        end = BOLT_X - 10 + QFontMetricsF(painter.font()).horizontalAdvance(self.text())
+        small = font(QUIET_PX)
+        painter.setFont(small)
+        painter.setPen(theme.color("quiet"))
+        painter.drawText(QPointF(end + 7, 25), str(self.number))
+        room = width - BOLT_X - 24
+        painter.drawText(QPointF(BOLT_X + 16, 62), QFontMetricsF(small).elidedText(self.caption, Qt.TextElideMode.ElideRight, room))
+
+
+class JobLine(QWidget):
+    """All stations in the order of the work. Numbers stay fixed while a station is not there yet."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, stations: list[tuple[int, str]], theme: Theme) -> None:
+        super().__init__()
+        self.setFixedHeight(HEIGHT)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 0, 12, 0)
+        row.setSpacing(0)
+        self.buttons: dict[int, StationButton] = {}
+        for number, name in stations:
+            button = StationButton(number, name, theme)
+            button.clicked.connect(lambda _checked, number=number: self.chosen.emit(number))
+            row.addWidget(button, 1)
+            self.buttons[number] = button
+        self.buttons[stations[0][0]].first = True
+        self.buttons[stations[-1][0]].last = True
+
+    def choose(self, number: int) -> None:
+        """Mark a station as the one shown."""
+        self.buttons[number].setChecked(True)

@@ -1,0 +1,41 @@
+"""A line above the page for what just happened: said once, closed by the user or by the next one."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.text import button, clear, label
+from crisp_hornet.bench.widgets.watch_list import SeverityMark
+
+
+class Notice(QWidget):
+    """Hidden while there is nothing to say."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.text = ""
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(22, 4, 22, 0)
+        self.hide()
+
+    def say(self, severity: str, text: str) -> None:
+        """Show a message."""
+        clear(self._column)
+        self.text = text
+        frame = QFrame()
+        frame.setObjectName("sheet")
+        frame.setAccessibleName(text)
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.addWidget(SeverityMark(severity, self.theme))
+        row.addWidget(label(text, wrap=True), 1)
+        row.addWidget(button("Close", self.clear, "link", "Close the message"))
+        self._column.addWidget(frame)
+        self.show()
+
+    def clear(self) -> None:
+        """Take the message away."""
+        self.text = ""
+        self.hide()

@@ -1,0 +1,287 @@
+"""A limit as a ruler on its own physical scale, with named stops where they are.
+
+Four ways to set it: drag, arrow keys (fine with Shift), type a figure, or the wheel while it has the focus.
+Double-click returns it to what is on the controller; Esc cancels a drag; Delete takes the limit away where that is allowed.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+
+from crisp_hornet.bench.marks import paint_truth
+from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
+
+HEIGHT = 74
+LINE_Y = 38.0
+SIDE = 10.0
+
+
+@dataclass(frozen=True)
+class Stop:
+    """A named place on the scale: what the pack allows, a fuse, a rating."""
+
+    value: float
+    name: str
+
+
+@dataclass(frozen=True)
+class Scale:
+    """What a ruler measures. ``none_text`` names the state without a limit, where that is allowed."""
+
+    label: str
+    unit: str
+    low: float
+    high: float
+    step: float
+    fine: float
+    stops: list[Stop] = field(default_factory=list)
+    none_text: str = ""
+    truth: bool = True  # a drafted setting; False for a condition the chart is drawn for
+
+
+class Ruler(QWidget):
+    """One figure on its scale. ``changed`` carries the new value (None: no limit) and a token of the gesture."""
+
+    changed = pyqtSignal(object, int)
+
+    def __init__(self, scale: Scale, theme: Theme, new_token: Callable[[], int]) -> None:
+        super().__init__()
+        self.scale, self.theme = scale, theme
+        self.value: float | None = scale.low
+        self.now: float | None = None
+        self.now_known = False
+        self._new_token = new_token
+        self._drag: tuple[int, float | None] | None = None
+        self._keys: int | None = None
+        self._editor: QLineEdit | None = None
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setObjectName(scale.label)
+        self._name()
+
+    def set_scale(self, scale: Scale) -> None:
+        """Measure something else, or with other stops."""
+        self.scale = scale
+        self._name()
+        self.update()
+
+    def show_value(self, value: float | None, now: float | None = None, now_known: bool = False) -> None:
+        """Show a drafted value, and what is on the controller if that is known."""
+        self.value, self.now, self.now_known = value, now, now_known
+        self._name()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(236, HEIGHT)
+
+    # --- setting it -----------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        key, fine = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        step = self.scale.fine if fine else self.scale.step
+        moves = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1,
+                 Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
+        if key == Qt.Key.Key_Escape and self._drag is not None:
+            self._cancel_drag()
+        elif key in moves:
+            if not event.isAutoRepeat() or self._keys is None:
+                self._keys = self._new_token()
+            self._set(self._from() + moves[Qt.Key(key)] * step, self._keys, self.scale.fine)
+        elif key == Qt.Key.Key_Delete and self.scale.none_text:
+            self.changed.emit(None, self._new_token())
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.edit("")
+        elif event.text() and event.text() in "0123456789.,":
+            self.edit(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if not self.hasFocus():  # never by a passing scroll
+            event.ignore()
+            return
+        turns = event.angleDelta().y() / 120
+        self._set(self._from() + turns * self.scale.step, self._new_token(), self.scale.fine)
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            if event.position().y() < 26 and event.position().x() > self.width() - 100:
+                self.edit("")
+                return
+            self._drag = (self._new_token(), self.value)
+            self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._drag is not None:
+            share = (event.position().x() - SIDE) / (self.width() - 2 * SIDE)
+            self._set(self.scale.low + share * (self.scale.high - self.scale.low), self._drag[0], self.scale.fine)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._drag = None
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if self.now_known:
+            self.changed.emit(self.now, self._new_token())
+
+    def edit(self, start: str) -> None:
+        """Open a field for typing a figure; Enter takes it, Esc leaves it."""
+        editor = QLineEdit(start, self)
+        editor.setAccessibleName(f"{self.scale.label} in {self.scale.unit}")
+        editor.setGeometry(self.width() - 104, 0, 104, 32)
+        editor.setAlignment(Qt.AlignmentFlag.AlignRight)
+        if not start:
+            editor.setText(self.value_text())
+            editor.selectAll()
+        editor.returnPressed.connect(lambda: self._take_typed(editor))
+        editor.editingFinished.connect(lambda: self._close_editor(editor))
+        self._editor = editor
+        editor.show()
+        editor.setFocus()
+
+    def _take_typed(self, editor: QLineEdit) -> None:
+        text = editor.text().strip().replace(",", ".").removesuffix(self.scale.unit).strip()
+        if self.scale.none_text and text in ("", self.scale.none_text):
+            self.changed.emit(None, self._new_token())
+            return
+        try:
+            value = float(text)
+        except ValueError:
+            return
+        if math.isfinite(value):
+            self._set(value, self._new_token(), 0.0)
+
+    def _close_editor(self, editor: QLineEdit) -> None:
+        if self._editor is editor:
+            self._editor = None
+            editor.deleteLater()
+            self.setFocus()
+
+    def _cancel_drag(self) -> None:
+        assert self._drag is not None
+        token, before = self._drag
+        self._drag = None
+        self.changed.emit(before, token)
+
+    def _from(self) -> float:
+        return self.scale.high if self.value is None else self.value
+
+    def _set(self, value: float, token: int, grid: float) -> None:
+        """Ask for a value, kept inside the scale and, unless it was typed, on the grid of fine steps."""
+        value = min(max(value, self.scale.low), self.scale.high)
+        if grid:
+            value = round(value / grid) * grid
+        value = float(f"{value:.6g}")
+        if value != self.value:
+            self.changed.emit(value, token)
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def value_text(self) -> str:
+        """The value without its unit."""
+        return self.scale.none_text if self.value is None else f"{self.value:g}"
+
+    def _name(self) -> None:
+        now = ""
+        if self.now_known:
+            now = f", on the controller {self.scale.none_text if self.now is None else f'{self.now:g}'}"
+        stops = "".join(f", {stop.name} {stop.value:g}" for stop in self.scale.stops)
+        self.setAccessibleName(f"{self.scale.label} {self.value_text()} {self.scale.unit}{now}{stops}")
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+    def _x(self, value: float) -> float:
+        share = (value - self.scale.low) / (self.scale.high - self.scale.low)
+        return SIDE + min(max(share, 0.0), 1.0) * (self.width() - 2 * SIDE)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.color("ground"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.theme
+        if self.hasFocus():
+            painter.setPen(QPen(theme.color("text"), 2))
+            painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, HEIGHT - 2), 3, 3)
+        self._paint_figures(painter)
+        self._paint_line(painter)
+        self._paint_stops(painter)
+        if self.scale.truth:
+            if self.now_known and self.now is not None:
+                paint_truth(painter, theme, "controller", QPointF(self._x(self.now), LINE_Y), 7)
+            if self.value is not None:
+                paint_truth(painter, theme, "drafted", QPointF(self._x(self.value), LINE_Y), 7.5)
+        elif self.value is not None:
+            painter.fillRect(QRectF(self._x(self.value) - 3, LINE_Y - 9, 6, 18), theme.color("text"))
+
+    def _paint_figures(self, painter: QPainter) -> None:
+        theme, right = self.theme, self.width() - SIDE + 4
+        painter.setPen(theme.color("text"))
+        painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
+        painter.drawText(QPointF(SIDE - 4, 21), self.scale.label)
+        unit = "" if self.value is None else f" {self.scale.unit}"
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(theme.color("quiet"))
+        wide = QFontMetricsF(painter.font()).horizontalAdvance(unit)
+        painter.drawText(QPointF(right - wide, 21), unit)
+        painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
+        painter.setPen(theme.color("text"))
+        painter.drawText(QPointF(right - wide - QFontMetricsF(painter.font()).horizontalAdvance(self.value_text()), 22), self.value_text())
+
+    def _paint_line(self, painter: QPainter) -> None:
+        theme, scale = self.theme, self.scale
+        painter.setPen(QPen(theme.color("text"), 1.2))
+        painter.drawLine(QPointF(SIDE, LINE_Y), QPointF(self.width() - SIDE, LINE_Y))
+        painter.setPen(QPen(theme.color("quiet"), 1))
+        spacing = tick_spacing(scale.high - scale.low)
+        tick = math.ceil(scale.low / spacing) * spacing
+        while tick <= scale.high + 1e-9:
+            painter.drawLine(QPointF(self._x(tick), LINE_Y - 4), QPointF(self._x(tick), LINE_Y + 4))
+            tick += spacing
+
+    def _paint_stops(self, painter: QPainter) -> None:
+        """Named stops below the line; names that would touch are moved apart or left to the tool tip."""
+        theme = self.theme
+        painter.setFont(font(QUIET_PX))
+        metrics = QFontMetricsF(painter.font())
+        taken: list[tuple[float, float]] = []
+        if self.scale.truth and self.now_known:
+            text = f"now {'none' if self.now is None else f'{self.now:g}'}"
+            painter.setPen(theme.color("controller"))
+            painter.drawText(QPointF(SIDE - 4, 66), text)
+            taken.append((0, SIDE + metrics.horizontalAdvance(text) + 4))
+        for stop in sorted(self.scale.stops, key=lambda one: one.value):
+            x = self._x(stop.value)
+            painter.setPen(QPen(theme.color("stop"), 2))
+            painter.drawLine(QPointF(x, LINE_Y - 9), QPointF(x, LINE_Y + 9))
+            wide = metrics.horizontalAdvance(stop.name)
+            left = min(max(x - wide / 2, SIDE - 4), self.width() - wide - 2)
+            if all(left + wide < start or left > end for start, end in taken):
+                painter.setPen(theme.color("stop"))
+                painter.drawText(QPointF(left, 66), stop.name)
+                taken.append((left - 6, left + wide + 6))
+
+
+def tick_spacing(span: float) -> float:
+    """A round distance of ticks that gives about eight of them."""
+    raw = span / 8
+    power = 10.0 ** math.floor(math.log10(raw))
+    return next(factor * power for factor in (1, 2, 5, 10) if factor * power >= raw)

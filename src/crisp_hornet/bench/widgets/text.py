@@ -1,0 +1,75 @@
+"""Labels, lines and buttons with a role that the style sheet knows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+
+def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
+    """A label; ``role`` is one of the style sheet's (quiet, caps, title, value)."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        made.setProperty("role", role)
+    if not wrap:
+        made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+    else:
+        made.setWordWrap(True)
+        made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.MinimumExpanding)
+    return made
+
+
+def button(text: str, act: Callable[[], object], role: str = "", name: str = "") -> QPushButton:
+    """A button that says what happens; ``name`` is for those who cannot see it, and for tests."""
+    made = QPushButton(text)
+    made.setProperty("role", role)
+    made.setAccessibleName(name or text)
+    made.setObjectName(name or text)
+    made.clicked.connect(lambda: act())
+    if role == "link":
+        made.setCursor(Qt.CursorShape.PointingHandCursor)
+        made.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+    return made
+
+
+def sheet(*inside: QWidget, margin: int = 12, spacing: int = 6) -> QFrame:
+    """A framed sheet of paper with widgets below each other."""
+    made = QFrame()
+    made.setObjectName("sheet")
+    column = QVBoxLayout(made)
+    column.setContentsMargins(margin, margin, margin, margin)
+    column.setSpacing(spacing)
+    for widget in inside:
+        column.addWidget(widget)
+    return made
+
+
+def rule() -> QFrame:
+    """A thin horizontal line."""
+    made = QFrame()
+    made.setObjectName("line")
+    made.setFixedHeight(1)
+    return made
+
+
+def column_scroll(inside: QWidget) -> QScrollArea:
+    """A widget that scrolls up and down when it is too long."""
+    scroll = QScrollArea()
+    scroll.setWidget(inside)
+    scroll.setWidgetResizable(True)
+    scroll.setFrameShape(QFrame.Shape.NoFrame)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    return scroll
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout and let it go."""
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif (inner := item.layout()) is not None:
+            clear(inner)

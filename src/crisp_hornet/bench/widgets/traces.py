@@ -1,0 +1,164 @@
+"""Channels of a ride below each other on one time axis, with a shared cursor.
+
+Drag pans, the wheel zooms in time, left and right move the cursor, Home shows the whole ride.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.core.evidence.channels import UNITS, Ride
+
+SHOWN = ["wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "throttle", "motor_c", "human_nm", "altitude_m"]
+WORDS = {"wheel_speed_kmh": "speed", "pack_v": "pack", "battery_a": "battery", "phase_a": "phase", "throttle": "throttle",
+         "motor_c": "motor", "controller_c": "controller", "human_nm": "rider", "altitude_m": "height", "gps_speed_kmh": "GPS",
+         "cadence_rpm": "cadence", "motor_rpm": "motor"}
+
+
+TIME_STEPS_S = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1200.0, 1800.0, 3600.0)
+
+
+class TimeAxis(pg.AxisItem):  # type: ignore[misc]
+    """Ticks as minutes and seconds."""
+
+    def tickSpacing(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, float]]:
+        wanted = (maxVal - minVal) / max(size / 90, 1)
+        return [(next((step for step in TIME_STEPS_S if step >= wanted), 3600.0), 0.0)]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [clock(value) for value in values]
+
+
+class Traces(QWidget):
+    """``pointed`` carries the time (s) under the cursor."""
+
+    pointed = pyqtSignal(float)
+
+    def __init__(self, theme: Theme, channels: list[str] | None = None) -> None:
+        super().__init__()
+        self.theme = theme
+        self.channels = channels or SHOWN
+        self.ride: Ride | None = None
+        self.at_s = 0.0
+        self._plots: list[pg.PlotItem] = []
+        self._cursors: list[pg.InfiniteLine] = []
+        self._view = pg.GraphicsLayoutWidget()
+        self._view.setAntialiasing(False)
+        self._view.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._view.ci.layout.setSpacing(2)
+        self._view.ci.layout.setContentsMargins(0, 0, 0, 0)
+        self._view.scene().sigMouseMoved.connect(self._mouse_moved)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self._view)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Channels over time; left and right move the cursor, Home shows the whole ride")
+
+    def show_ride(self, ride: Ride | None) -> None:
+        """Show a ride's channels, those it has."""
+        self.ride = ride
+        self._view.clear()
+        self._plots, self._cursors = [], []
+        self._view.setBackground(self.theme.color("ground"))
+        if ride is None or not len(ride):
+            return
+        present = [name for name in self.channels if ride.has(name)]
+        for row, name in enumerate(present):
+            self._add_plot(row, name, ride, last=row == len(present) - 1)
+        self._show_all()
+        self.point_at(float(ride.time_s[int(0.3 * (len(ride) - 1))]))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self.theme = theme
+        self.show_ride(self.ride)
+
+    def point_at(self, at_s: float) -> None:
+        """Move the cursor to the sample nearest to a time."""
+        if self.ride is None or not len(self.ride):
+            return
+        index = int(np.argmin(np.abs(self.ride.time_s - at_s)))
+        self.at_s = float(self.ride.time_s[index])
+        for cursor in self._cursors:
+            cursor.setPos(self.at_s)
+        self.pointed.emit(self.at_s)
+
+    def values_at_cursor(self) -> str:
+        """For example ``6:32 · 31.0 km/h · 59.1 V``."""
+        if self.ride is None or not len(self.ride):
+            return ""
+        index = int(np.argmin(np.abs(self.ride.time_s - self.at_s)))
+        words = [clock(self.at_s)]
+        for name in self.channels:
+            value = float(self.ride.get(name)[index])
+            if np.isfinite(value):
+                number = f"{100 * value:.0f} %" if name == "throttle" else f"{value:.1f} {UNITS[name]}".strip()
+                words.append(f"{WORDS.get(name, name)} {number}")
+        return " · ".join(words)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if self.ride is not None and len(self.ride) and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            samples = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+            index = int(np.argmin(np.abs(self.ride.time_s - self.at_s)))
+            index += samples if event.key() == Qt.Key.Key_Right else -samples
+            self.point_at(float(self.ride.time_s[min(max(index, 0), len(self.ride) - 1)]))
+        elif self._plots and event.key() == Qt.Key.Key_Home:
+            self._show_all()
+        else:
+            super().keyPressEvent(event)
+
+    def _show_all(self) -> None:
+        assert self.ride is not None
+        self._plots[0].setXRange(0.0, float(self.ride.time_s[-1]), padding=0)
+
+    def _add_plot(self, row: int, name: str, ride: Ride, last: bool) -> None:
+        theme = self.theme
+        unit = "%" if name == "throttle" else UNITS[name]
+        words = pg.LabelItem(f"{WORDS.get(name, name)} {unit}", justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
+        words.setFixedWidth(80)
+        self._view.addItem(words, row=row, col=0)
+        plot = self._view.addPlot(row=row, col=1, axisItems={"bottom": TimeAxis("bottom")})
+        plot.hideButtons()
+        plot.setMenuEnabled(False)
+        plot.setMouseEnabled(x=True, y=False)
+        plot.getViewBox().setBackgroundColor(theme.color("sheet"))
+        plot.getViewBox().setLimits(xMin=0, xMax=float(ride.time_s[-1]))
+        curve = pg.PlotDataItem()
+        plot.addItem(curve)  # first into the plot, then downsampling: the other order fails and is slow
+        curve.setDownsampling(auto=True, method="peak")
+        curve.setClipToView(True)
+        curve.setPen(pg.mkPen(theme.color("measured"), width=1))
+        curve.setData(ride.time_s, ride.get(name) * (100 if name == "throttle" else 1), connect="finite")
+        left, bottom = plot.getAxis("left"), plot.getAxis("bottom")
+        left.setWidth(34)
+        for axis in (left, bottom):
+            axis.setTickFont(font(QUIET_PX))
+            axis.setPen(pg.mkPen(theme.color("rule")))
+            axis.setTextPen(pg.mkPen(theme.color("quiet")))
+        left.setStyle(maxTickLevel=0, autoReduceTextSpace=False)
+        bottom.setStyle(showValues=last)
+        bottom.setHeight(22 if last else 4)
+        cursor = pg.InfiniteLine(angle=90, pen=pg.mkPen(theme.color("text"), width=1))
+        plot.addItem(cursor, ignoreBounds=True)
+        self._cursors.append(cursor)
+        if self._plots:
+            plot.setXLink(self._plots[0])
+        self._plots.append(plot)
+
+    def _mouse_moved(self, place: object) -> None:
+        for plot in self._plots:
+            if plot.sceneBoundingRect().contains(place):
+                self.point_at(plot.getViewBox().mapSceneToView(place).x())
+                return
+
+
+def clock(seconds: float) -> str:
+    """``6:32`` for 392 s."""
+    whole = max(0, round(seconds))
+    return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}" if whole >= 3600 else f"{whole // 60}:{whole % 60:02d}"

@@ -1,0 +1,112 @@
+"""The watch list: open warnings, each with its reason and a way to mend it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.marks import paint_severity
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
+from crisp_hornet.core.rules import Strength, Warning_
+
+
+class SeverityMark(QWidget):
+    """A severity's shape."""
+
+    def __init__(self, severity: str, theme: Theme) -> None:
+        super().__init__()
+        self._severity, self.theme = severity, theme
+        self.setFixedSize(22, 22)
+        self.setAccessibleName(severity)
+
+    def sizeHint(self) -> QSize:
+        return QSize(22, 22)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_severity(painter, self.theme, self._severity, QPointF(11, 11), 8)
+
+
+def card(theme: Theme, severity: str, text: str, reason: str, *links: QWidget) -> QFrame:
+    """A card with a severity's shape, one strong line, the reason, and links."""
+    strong = label(text, wrap=True)
+    strong.setStyleSheet("font-weight: 600;")
+    column = QVBoxLayout()
+    column.setSpacing(2)
+    column.addWidget(strong)
+    column.addWidget(label(reason, "quiet", wrap=True))
+    for link in links:
+        column.addWidget(link, alignment=Qt.AlignmentFlag.AlignLeft)
+    made = sheet(margin=10)
+    row = QHBoxLayout()
+    row.setSpacing(8)
+    row.addWidget(SeverityMark(severity, theme), alignment=Qt.AlignmentFlag.AlignTop)
+    row.addLayout(column, 1)
+    layout = made.layout()
+    assert isinstance(layout, QVBoxLayout)
+    layout.addLayout(row)
+    made.setAccessibleName(f"{severity}: {text}")
+    return made
+
+
+def summary(warnings: list[Warning_]) -> str:
+    """``1 stops sending, 2 warn`` in words."""
+    words = {Strength.STOP: "stops sending", Strength.WARN: "warn", Strength.NOTE: "note"}
+    counts = [(sum(one.strength is strength for one in warnings), word) for strength, word in words.items()]
+    return ", ".join(f"{number} {word}" for number, word in counts if number) or "nothing open"
+
+
+class WatchList(QWidget):
+    """The right column's list. ``mend`` asks for a warning's change to be drafted, ``show_me`` for its cause."""
+
+    mend = pyqtSignal(object)
+    show_me = pyqtSignal(object)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self._warnings: list[Warning_] | None = None
+        self._summary = label("", "quiet")
+        head = QHBoxLayout()
+        head.addWidget(label("WATCH LIST", "caps"))
+        head.addStretch(1)
+        head.addWidget(self._summary)
+        inside = QWidget()
+        self._cards = QVBoxLayout(inside)
+        self._cards.setContentsMargins(0, 0, 4, 0)
+        self._cards.setSpacing(8)
+        scroll = column_scroll(inside)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(head)
+        column.addWidget(scroll, 1)
+
+    def show_warnings(self, warnings: list[Warning_], empty: str = "Nothing to watch in this draft.") -> None:
+        """List warnings; does nothing if they are the ones already shown."""
+        if warnings == self._warnings:
+            return
+        self._warnings = list(warnings)
+        self._summary.setText(summary(warnings))
+        clear(self._cards)
+        for warning in warnings:
+            self._cards.addWidget(card(self.theme, warning.strength.value, warning.text, warning.reason, *self._links(warning)))
+        if not warnings:
+            note: QLabel = label(empty, "quiet", wrap=True)
+            self._cards.addWidget(note)
+        self._cards.addStretch(1)
+
+    def _links(self, warning: Warning_) -> list[QWidget]:
+        if warning.setting is None:
+            return [label(warning.mend, "quiet", wrap=True)]
+        if warning.mended_value is None:
+            return [label(warning.mend, "quiet", wrap=True), self._link("Show me", lambda: self.show_me.emit(warning), warning)]
+        return [self._link(warning.mend, lambda: self.mend.emit(warning), warning)]
+
+    def _link(self, text: str, act: Callable[[], object], warning: Warning_) -> QWidget:
+        return button(text, act, "link", f"{text}: {warning.id}")

@@ -1,0 +1,232 @@
+"""The window: job line on top, the station, the watch list to its right, plain words and the main act below."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from crisp_hornet.bench import theme as themes
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.stations.build.page import BuildPage
+from crisp_hornet.bench.stations.hookup.page import HookUpPage
+from crisp_hornet.bench.stations.logbook.page import LogbookPage
+from crisp_hornet.bench.stations.rides.page import RidesPage
+from crisp_hornet.bench.stations.send.page import SendPage
+from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.tune.page import TunePage
+from crisp_hornet.bench.stations.verdict.page import VerdictPage
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.job_line import JobLine
+from crisp_hornet.bench.widgets.notice import Notice
+from crisp_hornet.bench.widgets.text import button, label, rule
+from crisp_hornet.bench.widgets.watch_list import WatchList
+from crisp_hornet.core.rules import Warning_
+
+SIDE_WIDTH = 292
+MARGIN = 22
+STATIONS: list[type[Station]] = [BuildPage, HookUpPage, TunePage, SendPage, RidesPage, VerdictPage, LogbookPage]
+
+
+class Window(QMainWindow):
+    """The one window. ``simulated_port`` is offered on Hook-up when a stand-in runs beside."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme = themes.LIGHT, simulated_port: str = "") -> None:
+        super().__init__()
+        self.desk, self.link, self.theme = desk, link, theme
+        self.simulated_port = simulated_port
+        self.setWindowTitle("Crisp Hornet")
+        self.resize(1280, 800)
+        self.setMinimumSize(1100, 700)
+        self.stations: dict[int, Station] = {}
+        self.current = 1
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._refresh)
+        self._build()
+        self._shortcuts()
+        self._listen()
+        self.show_station(1)
+
+    # --- made once ------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        ground = QWidget()
+        ground.setObjectName("ground")
+        column = QVBoxLayout(ground)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(8)
+        self.job_line = JobLine([(kind.number, kind.name) for kind in STATIONS], self.theme)
+        self.job_line.chosen.connect(self.show_station)
+        self.notice = Notice(self.theme)
+        column.addWidget(self.job_line)
+        column.addWidget(self.notice)
+        column.addLayout(self._body(), 1)
+        column.addWidget(rule())
+        column.addLayout(self._footer())
+        self.setCentralWidget(ground)
+
+    def _body(self) -> QHBoxLayout:
+        self._pages = QStackedWidget()
+        self._side = QVBoxLayout()
+        self._side.setSpacing(14)
+        for kind in STATIONS:
+            station = kind(self.desk, self.link, self.theme)
+            station.news.connect(self._refresh_soon)
+            station.go.connect(self.show_station)
+            self.stations[kind.number] = station
+            self._pages.addWidget(station)
+            if (side := station.side()) is not None:
+                self._side.addWidget(side)
+        hookup = self.stations[2]
+        assert isinstance(hookup, HookUpPage)
+        hookup.offer_simulated(self.simulated_port)
+        self.watch_list = WatchList(self.theme)
+        self.watch_list.mend.connect(self._mend)
+        self.watch_list.show_me.connect(self._show_me)
+        right = QWidget()
+        right.setFixedWidth(SIDE_WIDTH)
+        inner = QVBoxLayout(right)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(14)
+        inner.addLayout(self._side, 3)
+        inner.addWidget(self.watch_list, 2)
+        row = QHBoxLayout()
+        row.setContentsMargins(MARGIN, 2, 14, 0)
+        row.setSpacing(20)
+        row.addWidget(self._pages, 1)
+        row.addWidget(right)
+        return row
+
+    def _footer(self) -> QHBoxLayout:
+        self._head = label("", "caps")
+        self._words = QLabel()
+        self._words.setWordWrap(True)
+        self._words.setTextFormat(Qt.TextFormat.RichText)
+        self._words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._words.setFixedHeight(66)
+        words = QVBoxLayout()
+        words.setSpacing(4)
+        words.addWidget(self._head)
+        words.addWidget(self._words)
+        self.act_button: QPushButton = button("", self._act, "act", "main act")
+        self.act_button.setFixedWidth(SIDE_WIDTH)
+        policy = self.act_button.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self.act_button.setSizePolicy(policy)
+        small = QHBoxLayout()
+        small.setSpacing(16)
+        self._undo = button("undo", self.desk.undo_stack.undo, "link", "undo the last change of the draft")
+        self._redo = button("redo", self.desk.undo_stack.redo, "link", "redo")
+        self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
+        small.addStretch(1)
+        for one in (self._undo, self._redo, self._theme_link):
+            small.addWidget(one)
+        small.addStretch(1)
+        acts = QVBoxLayout()
+        acts.setSpacing(6)
+        acts.addWidget(self.act_button)
+        acts.addLayout(small)
+        row = QHBoxLayout()
+        row.setContentsMargins(MARGIN, 4, 14, 10)
+        row.setSpacing(20)
+        row.addLayout(words, 1)
+        row.addLayout(acts)
+        return row
+
+    def _shortcuts(self) -> None:
+        for kind in STATIONS:
+            shortcut = QShortcut(QKeySequence(f"Ctrl+{kind.number}"), self)
+            shortcut.activated.connect(lambda number=kind.number: self.show_station(number))
+        for keys, act in ((QKeySequence.StandardKey.Undo, self.desk.undo_stack.undo), (QKeySequence.StandardKey.Redo, self.desk.undo_stack.redo),
+                          (QKeySequence("Ctrl+Return"), self._act), (QKeySequence("Ctrl+D"), self.switch_theme)):
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    def _listen(self) -> None:
+        for signal in (self.desk.draft_changed, self.desk.controller_changed, self.desk.bike_changed, self.desk.rides_changed,
+                       self.desk.logbook_changed, self.desk.undo_stack.indexChanged, self.link.changed):
+            signal.connect(self._refresh_soon)
+        self.desk.said.connect(lambda severity, text: self.notice.say(severity, text))
+        self.link.failed.connect(self._link_failed)
+
+    # --- what the user does ---------------------------------------------------------------------------------
+
+    def show_station(self, number: int) -> None:
+        """Bring a station into view."""
+        if number not in self.stations:
+            return
+        self.current = number
+        station = self.stations[number]
+        self._pages.setCurrentWidget(station)
+        self.job_line.choose(number)
+        for other in self.stations.values():
+            if (side := other.side()) is not None:
+                side.setVisible(other is station)
+        station.shown()
+        self._refresh()
+
+    def switch_theme(self) -> None:
+        """Light to dark and back; the work in hand stays."""
+        self.theme = themes.DARK if self.theme is themes.LIGHT else themes.LIGHT
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            themes.apply(app, self.theme)
+        for widget in self.findChildren(QWidget):
+            if hasattr(widget, "set_theme"):
+                widget.set_theme(self.theme)
+            elif hasattr(widget, "theme"):
+                widget.theme = self.theme
+                widget.update()
+        self._theme_link.setText(self._other_theme())
+
+    def _other_theme(self) -> str:
+        return "dark bench" if self.theme is themes.LIGHT else "light bench"
+
+    def _act(self) -> None:
+        station = self.stations[self.current]
+        if station.act_text() and station.act_enabled():
+            station.act()
+
+    def _mend(self, warning: Warning_) -> None:
+        if warning.setting is not None:
+            self.desk.change(warning.setting, warning.mended_value)
+
+    def _show_me(self, warning: Warning_) -> None:
+        self.show_station(4)
+        page = self.stations[4]
+        assert isinstance(page, TunePage)
+        if warning.setting in page.rulers:
+            page.rulers[warning.setting].setFocus()
+
+    def _link_failed(self, why: str) -> None:
+        self.notice.say("stop", why)
+
+    def _refresh_soon(self) -> None:
+        """Many things change at once; job line, words and watch list are refreshed once, when all have."""
+        self._soon.start()
+
+    def _refresh(self) -> None:
+        self._soon.stop()
+        for number, station in self.stations.items():
+            self.job_line.buttons[number].show_state(station.state(), station.caption())
+        self.watch_list.show_warnings(self.desk.warnings, "Nothing to watch in this draft." if self.desk.draft else "No draft yet.")
+        station = self.stations[self.current]
+        head, words = station.meaning()
+        self._head.setText(head)
+        # the typeface ships a half-bold, not a bold: Qt would smear one from the regular
+        self._words.setText(words.replace("<b>", '<span style="font-weight:600">').replace("</b>", "</span>"))
+        text = station.act_text()
+        self.act_button.setVisible(bool(text))
+        self.act_button.setText(text)
+        self.act_button.setAccessibleName(text)
+        self.act_button.setEnabled(station.act_enabled())
+        self._undo.setEnabled(self.desk.undo_stack.canUndo())
+        self._redo.setEnabled(self.desk.undo_stack.canRedo())
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.desk.keep_draft()
+        self.link.close()
+        super().closeEvent(event)
+
+
