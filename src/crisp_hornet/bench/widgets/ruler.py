@@ -45,6 +45,29 @@ class Scale:
     truth: bool = True  # a drafted setting; False for a condition the chart is drawn for
 
 
+class _Entry(QLineEdit):
+    """A field for one figure. ``taken`` on Enter; ``left`` when it is done with, saying whether the ruler gets the
+    focus back. Keys end here: a line edit hands Enter on to its parent, which would open the next field."""
+
+    taken = pyqtSignal(str)
+    left = pyqtSignal(bool)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.taken.emit(self.text())
+            self.left.emit(True)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.left.emit(True)
+        else:
+            super().keyPressEvent(event)
+        event.accept()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.left.emit(False)
+
+
 class Ruler(QWidget):
     """One figure on its scale. ``changed`` carries the new value (None: no limit) and a token of the gesture."""
 
@@ -139,21 +162,23 @@ class Ruler(QWidget):
 
     def edit(self, start: str) -> None:
         """Open a field for typing a figure; Enter takes it, Esc leaves it."""
-        editor = QLineEdit(start, self)
+        if self._editor is not None:
+            return
+        editor = _Entry(start, self)
         editor.setAccessibleName(f"{self.scale.label} in {self.scale.unit}")
         editor.setGeometry(self.width() - 104, 0, 104, 32)
         editor.setAlignment(Qt.AlignmentFlag.AlignRight)
         if not start:
             editor.setText(self.value_text())
             editor.selectAll()
-        editor.returnPressed.connect(lambda: self._take_typed(editor))
-        editor.editingFinished.connect(lambda: self._close_editor(editor))
+        editor.taken.connect(self._take_typed)
+        editor.left.connect(self._close_editor)
         self._editor = editor
         editor.show()
         editor.setFocus()
 
-    def _take_typed(self, editor: QLineEdit) -> None:
-        text = editor.text().strip().replace(",", ".").removesuffix(self.scale.unit).strip()
+    def _take_typed(self, typed: str) -> None:
+        text = typed.strip().replace(",", ".").removesuffix(self.scale.unit).strip()
         if self.scale.none_text and text in ("", self.scale.none_text):
             self.changed.emit(None, self._new_token())
             return
@@ -164,11 +189,13 @@ class Ruler(QWidget):
         if math.isfinite(value):
             self._set(value, self._new_token(), 0.0)
 
-    def _close_editor(self, editor: QLineEdit) -> None:
-        if self._editor is editor:
-            self._editor = None
+    def _close_editor(self, back: bool) -> None:
+        if self._editor is not None:
+            editor, self._editor = self._editor, None
+            if back:
+                self.setFocus()
+            editor.hide()
             editor.deleteLater()
-            self.setFocus()
 
     def _cancel_drag(self) -> None:
         assert self._drag is not None

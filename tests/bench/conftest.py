@@ -1,0 +1,52 @@
+import pytest
+
+from crisp_hornet.bench import theme as themes
+from crisp_hornet.bench.app import make_application, tear_down
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.window import Window
+from crisp_hornet.demo.garage import demo_garage
+from crisp_hornet.documents.maps import shipped_maps
+from crisp_hornet.garage.garage import Garage
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    yield make_application()
+
+
+@pytest.fixture
+def open_window(qtbot, qapp):
+    """Opens windows on a garage, and closes them all at the end."""
+    opened = []
+
+    def open_one(garage, port=""):
+        themes.apply(qapp, themes.LIGHT)
+        window = Window(Desk(garage), Link(shipped_maps()), simulated_port=port)
+        window.show()
+        with qtbot.waitActive(window):
+            window.activateWindow()
+        opened.append((window, garage))
+        return window
+
+    def close(window):
+        garage = next(one for known, one in opened if known is window)
+        opened.remove((window, garage))
+        window.desk.keep_draft()
+        tear_down(qapp, window)
+        garage.close()
+
+    open_one.close = close
+    yield open_one
+    for window, _ in list(opened):
+        close(window)
+
+
+@pytest.fixture
+def demo_window(tmp_path, open_window):
+    return open_window(demo_garage(tmp_path / "garage"))
+
+
+@pytest.fixture
+def empty_window(tmp_path, open_window):
+    return open_window(Garage(tmp_path / "empty"))

@@ -1,0 +1,52 @@
+"""Hands for the window: what a user does with mouse and keyboard."""
+
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
+
+
+def press_keys(qtbot, widget, *keys, modifier=Qt.KeyboardModifier.NoModifier):
+    for key in keys:
+        qtbot.keyClick(widget, key, modifier)
+
+
+def go(qtbot, window, number):
+    """Ctrl+number, as from the keyboard."""
+    qtbot.keyClick(window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: window.current == number)
+
+
+def click(qtbot, widget):
+    qtbot.waitUntil(lambda: widget.isVisible() and widget.isEnabled())
+    qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)
+
+
+def find(window, name, kind=QAbstractButton):
+    """A visible widget by its accessible name."""
+    found = [one for one in window.findChildren(kind) if one.accessibleName().startswith(name) and one.isVisible()]
+    assert found, f"no visible {kind.__name__} named {name!r}"
+    return found[0]
+
+
+def texts(widget: QWidget):
+    """All words a user can read on a widget, labels and painted names alike."""
+    words = [one.text() for one in widget.findChildren(QWidget) if one.isVisible() and hasattr(one, "text") and callable(one.text)]
+    names = [one.accessibleName() for one in widget.findChildren(QWidget) if one.isVisible()]
+    return "\n".join(word for word in [*words, *names] if isinstance(word, str))
+
+
+def drag(widget, start: QPointF, path: list[QPointF], release=True):
+    """Press at ``start``, move along ``path``, release there."""
+    _mouse(widget, QMouseEvent.Type.MouseButtonPress, start)
+    for place in path:
+        _mouse(widget, QMouseEvent.Type.MouseMove, place)
+    if release:
+        _mouse(widget, QMouseEvent.Type.MouseButtonRelease, path[-1])
+    QApplication.processEvents()
+
+
+def _mouse(widget, kind, at: QPointF):
+    button = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseMove else Qt.MouseButton.LeftButton
+    held = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseButtonRelease else Qt.MouseButton.LeftButton
+    place = QPointF(widget.mapToGlobal(QPoint(round(at.x()), round(at.y()))))
+    QApplication.sendEvent(widget, QMouseEvent(kind, at, place, button, held, Qt.KeyboardModifier.NoModifier))

@@ -1,0 +1,128 @@
+"""Every number by drag, arrow keys, typing and wheel; Esc, double-click, undo; nothing by a passing scroll."""
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication, QLineEdit
+
+from tests.bench.driving import drag, go, press_keys
+
+PHASE, BATTERY, POWER = "drive.phase_current_a", "drive.battery_current_a", "drive.power_w"
+
+
+@pytest.fixture
+def tune(qtbot, demo_window):
+    go(qtbot, demo_window, 4)
+    return demo_window.stations[4]
+
+
+def wheel(widget, turns):
+    place = QPointF(widget.rect().center())
+    event = QWheelEvent(place, QPointF(widget.mapToGlobal(place.toPoint())), QPoint(), QPoint(0, 120 * turns), Qt.MouseButton.NoButton,
+                        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)
+    QApplication.sendEvent(widget, event)
+
+
+def test_a_ruler_by_arrow_keys_typing_wheel_and_drag(qtbot, tune):
+    desk, ruler = tune.desk, tune.rulers[BATTERY]
+    wheel(ruler, 1)
+    assert desk.draft.setting(BATTERY) == 36  # without the focus a scroll passes by
+    ruler.setFocus()
+    press_keys(qtbot, ruler, Qt.Key.Key_Right, Qt.Key.Key_Up)
+    assert desk.draft.setting(BATTERY) == 38
+    press_keys(qtbot, ruler, Qt.Key.Key_Left, modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert desk.draft.setting(BATTERY) == 37.5
+    wheel(ruler, -2)
+    assert desk.draft.setting(BATTERY) == 35.5
+    for typed, expected in (("28,5", 28.5), ("31.25", 31.25), ("9999", ruler.scale.high), ("abc", ruler.scale.high)):
+        qtbot.keyClick(ruler, Qt.Key.Key_Return)
+        editor = next(one for one in ruler.findChildren(QLineEdit) if one.isVisible())
+        editor.clear()
+        qtbot.keyClicks(editor, typed)
+        qtbot.keyClick(editor, Qt.Key.Key_Return)
+        assert desk.draft.setting(BATTERY) == expected
+        assert ruler.hasFocus()
+    drag(ruler, QPointF(60, 38), [QPointF(100, 38), QPointF(140, 38)])
+    share = (140 - 10) / (ruler.width() - 20)
+    assert desk.draft.setting(BATTERY) == pytest.approx(share * ruler.scale.high, abs=0.5)
+    qtbot.mouseDClick(ruler, Qt.MouseButton.LeftButton, pos=QPoint(60, 38))
+    assert desk.draft.setting(BATTERY) == 30  # back to what is on the controller
+
+
+def test_esc_cancels_a_drag_and_leaves_no_step_of_undo(qtbot, tune):
+    desk, ruler = tune.desk, tune.rulers[PHASE]
+    ruler.setFocus()
+    drag(ruler, QPointF(60, 38), [QPointF(200, 38)], release=False)
+    assert desk.draft.setting(PHASE) != 115
+    qtbot.keyClick(ruler, Qt.Key.Key_Escape)
+    assert desk.draft.setting(PHASE) == 115 and not desk.undo_stack.canUndo()
+
+
+def test_a_limit_can_be_taken_away_and_set_again(qtbot, tune):
+    ruler = tune.rulers[POWER]
+    ruler.setFocus()
+    assert ruler.value_text() == "no limit"
+    qtbot.keyClicks(ruler, "2")
+    qtbot.keyClicks(ruler.findChild(QLineEdit), "000")
+    qtbot.keyClick(ruler.findChild(QLineEdit), Qt.Key.Key_Return)
+    assert tune.desk.draft.setting(POWER) == 2000
+    assert "power" in set(tune.desk.draft_prediction.curve.limit.tolist())
+    assert ruler.hasFocus()
+    qtbot.keyClick(ruler, Qt.Key.Key_Delete)
+    assert tune.desk.draft.setting(POWER) is None
+
+
+def test_the_edge_follows_the_pointer(tune):
+    """What is dragged is what is set: the curve passes through the pointer, and the ruler shows the same figure."""
+    chart = tune.chart
+    for setting, place in ((BATTERY, (30.0, 170.0)), (PHASE, (2.0, 300.0))):
+        edge = next(one for one in chart.edges if one.setting == setting)
+        drag(chart, chart.point(edge.kmh, edge.force_n), [chart.point(*place)])
+        curve = tune.desk.draft_prediction.curve
+        at = abs(curve.speed_kmh - place[0]).argmin()
+        assert curve.wheel_force_n[at] == pytest.approx(place[1], rel=0.03)
+        assert tune.rulers[setting].value == tune.desk.draft.setting(setting)
+
+
+def test_the_chart_by_keyboard_alone_and_undo(qtbot, tune):
+    desk, chart = tune.desk, tune.chart
+    chart.setFocus()
+    press_keys(qtbot, chart, Qt.Key.Key_P, Qt.Key.Key_Up, Qt.Key.Key_Up)
+    press_keys(qtbot, chart, Qt.Key.Key_B, Qt.Key.Key_Down)
+    assert (desk.draft.setting(PHASE), desk.draft.setting(BATTERY)) == (117, 35)
+    before = chart.at_kmh
+    press_keys(qtbot, chart, Qt.Key.Key_Right, Qt.Key.Key_Right)
+    assert chart.at_kmh == before + 2
+    qtbot.keyClick(chart, Qt.Key.Key_Delete)
+    assert desk.draft.setting(BATTERY) == 30
+    window = chart.window()
+    for expected in (35, 36):
+        qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert desk.draft.setting(BATTERY) == expected
+    for _ in range(2):
+        qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert desk.draft.setting(PHASE) == 115 and not desk.undo_stack.canUndo()
+
+
+def test_the_draft_is_kept_by_itself_and_other_conditions_move_the_curve(qtbot, tune):
+    desk = tune.desk
+    tune.rulers[PHASE].setFocus()
+    qtbot.keyClick(tune.rulers[PHASE], Qt.Key.Key_Right)
+    qtbot.waitUntil(lambda: desk.garage.tune(desk.bike_id, "draft").setting(PHASE) == 116)
+    top = desk.draft_prediction.consequences[1].value
+    tune._charge.setFocus()
+    qtbot.keyClick(tune._charge, Qt.Key.Key_PageDown)
+    assert desk.draft_prediction.consequences[1].value < top
+    assert desk.undo_stack.count() == 1  # conditions are no change of the draft
+
+
+def test_reading_names_the_limit_and_the_front_wheel_rule_shows_its_cause(qtbot, tune):
+    tune.chart.point_at(25.0)
+    head, words = tune.meaning()
+    assert head == "AT 25 km/h" and "battery current" in words and "raising the phase limit changes nothing" in words
+    tune.chart.point_at(3.0)
+    assert "phase current" in tune.meaning()[1]
+    window = tune.window()
+    warning = type("W", (), {"setting": PHASE})()
+    window.watch_list.show_me.emit(warning)
+    assert tune.rulers[PHASE].hasFocus()

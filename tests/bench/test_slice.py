@@ -1,0 +1,162 @@
+"""The whole job once, through the real window, against the stand-in process over its pseudo-terminal."""
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from crisp_hornet.demo import HERON, ROUND
+from crisp_hornet.documents.store import read_bike
+from crisp_hornet.garage.garage import Garage
+from crisp_hornet.link.send import Held, Outcome
+from tests.bench.driving import click, drag, find, go, texts
+
+BATTERY = "drive.battery_current_a"
+
+
+def connect(qtbot, window, port):
+    go(qtbot, window, 2)
+    click(qtbot, find(window, f"Connect to {port}"))
+    qtbot.waitUntil(lambda: window.link.contact is not None and window.link.live is not None, timeout=10_000)
+
+
+def drag_battery_edge(window, by_px):
+    chart = window.stations[4].chart
+    edge = next(one for one in chart.edges if one.setting == BATTERY)
+    start = chart.point(edge.kmh, edge.force_n)
+    drag(chart, start, [start + QPointF(0, by_px * step / 5) for step in range(1, 6)])
+
+
+def send_and_wait(qtbot, window, keep):
+    page = window.stations[5]
+    go(qtbot, window, 5)
+    click(qtbot, page.keep if keep else page.trial)
+    for box in page.confirmations.values():
+        click(qtbot, box)
+    qtbot.waitUntil(lambda: window.act_button.isEnabled())
+    click(qtbot, window.act_button)
+    qtbot.waitUntil(lambda: page.report is not None and not window.link.busy, timeout=15_000)
+    return page.report
+
+
+@pytest.mark.slice
+def test_the_whole_job(qtbot, tmp_path, open_window, standin):
+    folder = tmp_path / "garage"
+    window = open_window(Garage(folder), standin.port)
+    desk = window.desk
+
+    # 1 know the bike
+    assert "no bike yet" in texts(window)
+    window.stations[1].read_bike(HERON)
+    qtbot.waitUntil(lambda: "Heron" in window.stations[1].caption())
+
+    # 2 hook up: identity and backup by themselves
+    connect(qtbot, window, standin.port)
+    assert "TW60-00417" in texts(window) and "3.2.1" in texts(window)
+    assert len(desk.garage.backups(desk.bike_id)) == 1
+    assert desk.controller.setting(BATTERY) == 30
+
+    # 4 drag the battery edge; 5 Send shows that one change
+    go(qtbot, window, 4)
+    before = desk.draft_prediction.curve.wheel_force_n.copy()
+    drag_battery_edge(window, -25)
+    drafted = desk.draft.setting(BATTERY)
+    assert 31 < drafted <= 40 and desk.drafted == [BATTERY]
+    assert desk.draft_prediction.curve.wheel_force_n.max() >= before.max()
+    assert desk.undo_stack.count() == 1  # a drag is one step of undo
+    go(qtbot, window, 5)
+    assert [(line.label, line.before, line.after) for line in window.stations[5].change_list.lines] == [
+        ("battery current", "30 A", f"{drafted:g} A")]
+
+    report = send_and_wait(qtbot, window, keep=True)
+    assert report.outcome is Outcome.PROVED and "17 of 17 settings read back as meant" in texts(window)
+    assert standin.shows(BATTERY) == (str(drafted), str(drafted))
+
+    # a second send, and the plug is pulled in the middle of it
+    go(qtbot, window, 4)
+    desk.change("drive.phase_current_a", 75.0)
+    desk.change(BATTERY, 25.0)
+    desk.change("drive.speed_taper_kmh", 4.0)
+    unchanged = desk.draft
+    standin.do("cut-after-writes 1")
+    report = send_and_wait(qtbot, window, keep=True)
+    assert report.outcome is Outcome.NOT_PROVED
+    assert list(report.held.values()).count(Held.UNKNOWN) == 2
+    said = texts(window)
+    assert "is not known" in said and "Do not ride before it has been read again" in said
+    assert desk.draft == unchanged and window.link.contact is None or not window.link.busy
+    qtbot.waitUntil(lambda: window.link.contact is None, timeout=5_000)
+    assert "Not proved" in texts(window.stations[5])
+
+    # plugged in again: what it really holds is read, nothing was kept
+    standin.do("plug")
+    connect(qtbot, window, standin.port)
+    assert desk.controller.setting(BATTERY) in (drafted, 25.0)
+
+    # 6 the ride, 7 the verdict
+    go(qtbot, window, 6)
+    window.stations[6].import_file(ROUND)
+    qtbot.waitUntil(lambda: desk.ride is not None and not window.stations[6]._import.running, timeout=10_000)
+    go(qtbot, window, 7)
+    assert "Battery current peak 31.5 A" in texts(window)
+    assert "battery peak 31.5 A" in texts(window)
+
+    # restart on the same garage: it is all in the logbook
+    events = [one.title for one in desk.garage.logbook(desk.bike_id)]
+    open_window.close(window)
+    again = open_window(Garage(folder))
+    go(qtbot, again, 8)
+    assert [one.title for one in again.stations[8].entries] == events
+    words = texts(again)
+    for expected in ("Heron opened", "Backup of Weir 60 kept", "Sent with proof", "Send not proved", "Ride imported: bakery-round"):
+        assert expected in words
+    assert again.desk.draft == unchanged
+    assert again.desk.bike == read_bike(HERON)
+
+
+def test_the_wheel_turning_stops_a_send_and_says_so(qtbot, demo_window, standin):
+    window = demo_window
+    window.stations[2].offer_simulated(standin.port)
+    connect(qtbot, window, standin.port)
+    standin.do("throttle 0.3")
+    report = send_and_wait(qtbot, window, keep=False)
+    assert report.outcome is Outcome.STOPPED
+    assert standin.shows(BATTERY) == ("30.0", "30.0")
+    qtbot.waitUntil(lambda: "holds what it held before" in texts(window.stations[5]))
+
+
+def test_the_backup_can_be_taken_back(qtbot, demo_window, standin):
+    window = demo_window
+    window.stations[2].offer_simulated(standin.port)
+    connect(qtbot, window, standin.port)
+    assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
+    click(qtbot, find(window, "Draft the newest other backup"))
+    assert window.desk.draft.setting(BATTERY) == 30
+    assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
+    assert standin.shows(BATTERY) == ("30.0", "30.0")
+
+
+def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, standin):
+    window = demo_window
+    window.stations[2].offer_simulated(standin.port)
+    connect(qtbot, window, standin.port)
+    window.desk.change(BATTERY, 44.0)
+    go(qtbot, window, 5)
+    for box in window.stations[5].confirmations.values():
+        click(qtbot, box)
+    assert not window.act_button.isEnabled()
+    assert "Nothing overrides a stop" in texts(window)
+    qtbot.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    assert not window.link.busy
+    click(qtbot, find(window, "Lower to 40 A"))
+    qtbot.waitUntil(lambda: window.desk.draft.setting(BATTERY) == 40)
+
+
+def test_a_port_that_is_none_is_explained(qtbot, demo_window, tmp_path):
+    page = demo_window.stations[2]
+    go(qtbot, demo_window, 2)
+    page._typed.setFocus()
+    qtbot.keyClicks(page._typed, str(Path(tmp_path) / "nothing"))
+    qtbot.keyClick(page._typed, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: "no such port" in demo_window.notice.text, timeout=5_000)
+    assert "look for ports again" in demo_window.notice.text

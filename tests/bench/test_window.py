@@ -1,0 +1,150 @@
+"""The window as a whole: job line, empty garage, wrong files, both themes, long words, cancelled imports."""
+
+import json
+from itertools import product
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QWidget
+
+from crisp_hornet.bench.theme import DARK, LIGHT, SEVERITIES, TRUTHS
+from crisp_hornet.demo import FACTORY, HERON
+from tests.bench.driving import click, go, texts
+from tests.bikes import BIKE, changed
+
+
+def luminance(color):
+    channel = [value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4 for value in (color.redF(), color.greenF(), color.blueF())]
+    return 0.2126 * channel[0] + 0.7152 * channel[1] + 0.0722 * channel[2]
+
+
+def contrast(theme, one, other):
+    high, low = sorted((luminance(theme.color(one)), luminance(theme.color(other))), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda theme: theme.name)
+def test_every_colour_can_be_read(theme):
+    for word, surface in product(("text", "quiet", "drafted", "controller", "measured", *SEVERITIES), ("ground", "sheet")):
+        assert contrast(theme, word, surface) >= 4.5, (word, surface)
+    assert contrast(theme, "on_ink", "ink") >= 4.5
+    assert len({getattr(theme, one) for one in (*TRUTHS, "text", "ink", "quiet", "stop", "warn")}) >= 7  # the truths share with nobody
+
+
+def test_numbers_stay_fixed_and_a_station_that_is_not_there_is_not_shown(qtbot, demo_window):
+    assert [button.number for button in demo_window.job_line.buttons.values()] == [1, 2, 4, 5, 6, 7, 8]
+    go(qtbot, demo_window, 7)
+    qtbot.keyClick(demo_window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert demo_window.current == 7
+    for number in (1, 2, 4, 5, 6, 7, 8):
+        go(qtbot, demo_window, number)
+        assert demo_window.job_line.buttons[number].isChecked()
+
+
+def test_an_empty_garage_says_on_every_page_where_to_begin(qtbot, empty_window):
+    for number, words in ((1, "Open a bike file"), (2, "Open a bike on Build"), (4, "Open a bike and a tune"), (5, "Nothing to send"),
+                          (6, "No ride yet"), (7, "No ride to judge"), (8, "Nothing yet")):
+        go(qtbot, empty_window, number)
+        assert words in texts(empty_window), number
+
+
+def test_a_bike_alone_starts_with_a_gentle_draft_that_nothing_warns_about(qtbot, empty_window):
+    empty_window.stations[1].read_bike(HERON)
+    go(qtbot, empty_window, 4)
+    click(qtbot, empty_window.act_button)
+    assert empty_window.desk.draft.name == "Gentle start"
+    assert empty_window.desk.warnings == []
+
+
+@pytest.mark.parametrize(("content", "words"), [
+    (b"", "the file is empty"),
+    (b'{"format": "crisp-hornet/bike", "version": 1, "name": "x", "name": "y"}', "'name' stands twice"),
+    (json.dumps(changed(BIKE, motor__phase_resistance_ohm=-0.1)).encode(), "motor.phase_resistance_ohm"),
+    (json.dumps(changed(BIKE, battery__series="sixteen")).encode(), "must be a whole number"),
+])
+def test_a_bad_bike_file_is_explained_and_changes_nothing(qtbot, demo_window, tmp_path, content, words):
+    path = tmp_path / "bad.json"
+    path.write_bytes(content)
+    demo_window.stations[1].read_bike(path)
+    assert words in demo_window.notice.text and "bad.json" in demo_window.notice.text
+    assert demo_window.desk.bike.name == "Heron"
+    qtbot.waitUntil(lambda: demo_window.notice.isVisible())
+
+
+def test_a_tune_file_becomes_the_draft_and_undo_brings_the_other_back(qtbot, demo_window):
+    demo_window.stations[1].read_tune(FACTORY)
+    assert demo_window.desk.draft.name == "Factory" and demo_window.desk.drafted == []
+    demo_window.desk.undo_stack.undo()
+    assert demo_window.desk.draft.name == "Daily, stronger uphill"
+
+
+def test_a_tune_that_is_not_predicted_says_so_and_draws_no_curve(demo_window):
+    demo_window.desk.change("drive.field_weakening_a", 20.0)
+    assert demo_window.stations[4].chart.draft is None
+    assert "field weakening is not computed yet" in demo_window.stations[4].meaning()[1]
+
+
+def test_switching_the_theme_keeps_the_work(qtbot, demo_window):
+    demo_window.desk.change("drive.battery_current_a", 33.0)
+    go(qtbot, demo_window, 7)
+    qtbot.keyClick(demo_window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert demo_window.theme is DARK and demo_window.current == 7
+    assert all(widget.theme is DARK for widget in demo_window.findChildren(QWidget) if hasattr(widget, "theme"))
+    assert demo_window.desk.draft.setting("drive.battery_current_a") == 33
+
+
+def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_window, tmp_path):
+    rides = demo_window.stations[6]
+    bad = tmp_path / "bad.csv"
+    bad.write_text("time_s,pack_v\n0,60\n1,sixty\n")
+    rides.import_file(bad)
+    qtbot.waitUntil(lambda: "line 3, pack_v" in demo_window.notice.text)
+    good = tmp_path / "good.csv"
+    good.write_text("time_s,pack_v,colour\n0,60,red\n1,59,blue\n1,58,green\n")
+    rides.import_file(good)
+    rides._cancel_import()
+    assert demo_window.desk.ride.name == "Bakery round"
+    rides.import_file(good)
+    qtbot.waitUntil(lambda: demo_window.desk.ride.name == "good")
+    assert "1 of 3 rows left out" in demo_window.notice.text and "colour" in demo_window.notice.text
+
+
+def test_the_cursor_moves_by_key_and_shows_every_value(qtbot, demo_window):
+    go(qtbot, demo_window, 6)
+    traces = demo_window.stations[6].traces
+    before = traces.at_s
+    qtbot.keyClick(traces, Qt.Key.Key_Right)
+    assert traces.at_s == pytest.approx(before + 0.2)
+    assert "km/h" in traces.values_at_cursor() and " V" in traces.values_at_cursor()
+
+
+def test_findings_jump_to_their_moment(qtbot, demo_window):
+    go(qtbot, demo_window, 7)
+    page = demo_window.stations[7]
+    finding = page.found[0]
+    button = next(one for one in demo_window.findChildren(QWidget) if one.accessibleName() == f"Show the moment of {finding.id}" and one.isVisible())
+    click(qtbot, button)
+    assert page._traces.at_s == pytest.approx(finding.at_s)
+
+
+def test_notes_are_kept_and_found(qtbot, demo_window):
+    go(qtbot, demo_window, 8)
+    page = demo_window.stations[8]
+    page.note.setFocus()
+    qtbot.keyClicks(page.note, "chain oiled")
+    qtbot.keyClick(page.note, Qt.Key.Key_Return)
+    assert page.entries[0].title == "chain oiled"
+    qtbot.keyClicks(page.search, "OILED")
+    qtbot.waitUntil(lambda: "Heron taken in" not in texts(page))
+    qtbot.waitUntil(lambda: "chain oiled" in texts(page))
+
+
+def test_everything_that_can_be_pressed_has_a_name_and_long_words_stay_inside(qtbot, demo_window):
+    demo_window.desk.draft = demo_window.desk.draft.model_copy(update={"name": "A name that goes on " * 8})
+    demo_window.desk.said.emit("warn", "A long message. " * 30)
+    for number in (1, 2, 4, 5, 6, 7, 8):
+        go(qtbot, demo_window, number)
+        for widget in demo_window.findChildren(QWidget):
+            if widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus and type(widget).__module__.startswith("crisp_hornet"):
+                assert widget.accessibleName(), (number, widget)
+        assert demo_window.width() == 1280 and demo_window.height() == 800
