@@ -14,7 +14,11 @@ class StandInProcess:
         self.port = str(folder / "bike")
         self._process = subprocess.Popen(
             [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", self.port],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1)
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            bufsize=1,
+        )
         line = self._line(timeout=20)
         assert line.startswith("ready "), line
 

@@ -16,10 +16,12 @@ from typing import NoReturn
 from crisp_hornet import __version__
 from crisp_hornet.documents.errors import DocumentError
 
-PULL_COLUMNS = (
-    "speed_kmh wheel_force_n shaft_torque_nm phase_current_a id_a iq_a battery_current_a pack_v battery_w wheel_w "
-    "copper_loss_w iron_loss_w inverter_loss_w friction_loss_w drivetrain_loss_w pack_loss_w efficiency limit"
-).split()
+PULL_COLUMNS = [
+    *("speed_kmh", "wheel_force_n", "shaft_torque_nm", "phase_current_a", "id_a", "iq_a"),
+    *("battery_current_a", "pack_v", "battery_w", "wheel_w"),
+    *("copper_loss_w", "iron_loss_w", "inverter_loss_w", "friction_loss_w", "drivetrain_loss_w", "pack_loss_w"),
+    *("efficiency", "limit"),
+]
 MOST_SPEEDS = 1_000_000
 
 
@@ -48,7 +50,9 @@ def main(arguments: list[str] | None = None) -> int:
 def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="crisp-hornet", description="Tune high-power e-bikes: predict, send with proof, verify.")
     parser.add_argument("--version", action="version", version=f"crisp-hornet {__version__}")
-    parser.add_argument("--demo", action="store_true", help="open on demo data with a simulated bike; touches nothing of yours")
+    parser.add_argument(
+        "--demo", action="store_true", help="open on demo data with a simulated bike; touches nothing of yours"
+    )
     parser.set_defaults(run=_open_window)
     commands = parser.add_subparsers(title="headless commands", metavar="COMMAND", parser_class=_Parser)
 

@@ -30,7 +30,11 @@ def find(window, name, kind=QAbstractButton):
 
 def texts(widget: QWidget):
     """All words a user can read on a widget, labels and painted names alike."""
-    words = [one.text() for one in widget.findChildren(QWidget) if one.isVisible() and hasattr(one, "text") and callable(one.text)]
+    words = [
+        one.text()
+        for one in widget.findChildren(QWidget)
+        if one.isVisible() and hasattr(one, "text") and callable(one.text)
+    ]
     names = [one.accessibleName() for one in widget.findChildren(QWidget) if one.isVisible()]
     return "\n".join(word for word in [*words, *names] if isinstance(word, str))
 

@@ -18,8 +18,16 @@ def tune(qtbot, demo_window):
 
 def wheel(widget, turns):
     place = QPointF(widget.rect().center())
-    event = QWheelEvent(place, QPointF(widget.mapToGlobal(place.toPoint())), QPoint(), QPoint(0, 120 * turns), Qt.MouseButton.NoButton,
-                        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)
+    event = QWheelEvent(
+        place,
+        QPointF(widget.mapToGlobal(place.toPoint())),
+        QPoint(),
+        QPoint(0, 120 * turns),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(widget, event)
 
 

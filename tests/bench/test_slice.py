@@ -66,7 +66,8 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     assert desk.undo_stack.count() == 1  # a drag is one step of undo
     go(qtbot, window, 5)
     assert [(line.label, line.before, line.after) for line in window.stations[5].change_list.lines] == [
-        ("battery current", "30 A", f"{drafted:g} A")]
+        ("battery current", "30 A", f"{drafted:g} A")
+    ]
 
     report = send_and_wait(qtbot, window, keep=True)
     assert report.outcome is Outcome.PROVED and "17 of 17 settings read back as meant" in texts(window)
@@ -84,7 +85,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     assert list(report.held.values()).count(Held.UNKNOWN) == 2
     said = texts(window)
     assert "is not known" in said and "Do not ride before it has been read again" in said
-    assert desk.draft == unchanged and window.link.contact is None or not window.link.busy
+    assert (desk.draft == unchanged and window.link.contact is None) or not window.link.busy
     qtbot.waitUntil(lambda: window.link.contact is None, timeout=5_000)
     assert "Not proved" in texts(window.stations[5])
 
@@ -108,7 +109,13 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     go(qtbot, again, 8)
     assert [one.title for one in again.stations[8].entries] == events
     words = texts(again)
-    for expected in ("Heron opened", "Backup of Weir 60 kept", "Sent with proof", "Send not proved", "Ride imported: bakery-round"):
+    for expected in (
+        "Heron opened",
+        "Backup of Weir 60 kept",
+        "Sent with proof",
+        "Send not proved",
+        "Ride imported: bakery-round",
+    ):
         assert expected in words
     assert again.desk.draft == unchanged
     assert again.desk.bike == read_bike(HERON)

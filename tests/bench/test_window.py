@@ -14,7 +14,10 @@ from tests.bikes import BIKE, changed
 
 
 def luminance(color):
-    channel = [value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4 for value in (color.redF(), color.greenF(), color.blueF())]
+    channel = [
+        value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4
+        for value in (color.redF(), color.greenF(), color.blueF())
+    ]
     return 0.2126 * channel[0] + 0.7152 * channel[1] + 0.0722 * channel[2]
 
 
@@ -25,10 +28,14 @@ def contrast(theme, one, other):
 
 @pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda theme: theme.name)
 def test_every_colour_can_be_read(theme):
-    for word, surface in product(("text", "quiet", "drafted", "controller", "measured", *SEVERITIES), ("ground", "sheet")):
+    for word, surface in product(
+        ("text", "quiet", "drafted", "controller", "measured", *SEVERITIES), ("ground", "sheet")
+    ):
         assert contrast(theme, word, surface) >= 4.5, (word, surface)
     assert contrast(theme, "on_ink", "ink") >= 4.5
-    assert len({getattr(theme, one) for one in (*TRUTHS, "text", "ink", "quiet", "stop", "warn")}) >= 7  # the truths share with nobody
+    assert (
+        len({getattr(theme, one) for one in (*TRUTHS, "text", "ink", "quiet", "stop", "warn")}) >= 7
+    )  # the truths share with nobody
 
 
 def test_numbers_stay_fixed_and_a_station_that_is_not_there_is_not_shown(qtbot, demo_window):
@@ -42,8 +49,15 @@ def test_numbers_stay_fixed_and_a_station_that_is_not_there_is_not_shown(qtbot, 
 
 
 def test_an_empty_garage_says_on_every_page_where_to_begin(qtbot, empty_window):
-    for number, words in ((1, "Open a bike file"), (2, "Open a bike on Build"), (4, "Open a bike and a tune"), (5, "Nothing to send"),
-                          (6, "No ride yet"), (7, "No ride to judge"), (8, "Nothing yet")):
+    for number, words in (
+        (1, "Open a bike file"),
+        (2, "Open a bike on Build"),
+        (4, "Open a bike and a tune"),
+        (5, "Nothing to send"),
+        (6, "No ride yet"),
+        (7, "No ride to judge"),
+        (8, "Nothing yet"),
+    ):
         go(qtbot, empty_window, number)
         assert words in texts(empty_window), number
 
@@ -56,12 +70,15 @@ def test_a_bike_alone_starts_with_a_gentle_draft_that_nothing_warns_about(qtbot,
     assert empty_window.desk.warnings == []
 
 
-@pytest.mark.parametrize(("content", "words"), [
-    (b"", "the file is empty"),
-    (b'{"format": "crisp-hornet/bike", "version": 1, "name": "x", "name": "y"}', "'name' stands twice"),
-    (json.dumps(changed(BIKE, motor__phase_resistance_ohm=-0.1)).encode(), "motor.phase_resistance_ohm"),
-    (json.dumps(changed(BIKE, battery__series="sixteen")).encode(), "must be a whole number"),
-])
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b"", "the file is empty"),
+        (b'{"format": "crisp-hornet/bike", "version": 1, "name": "x", "name": "y"}', "'name' stands twice"),
+        (json.dumps(changed(BIKE, motor__phase_resistance_ohm=-0.1)).encode(), "motor.phase_resistance_ohm"),
+        (json.dumps(changed(BIKE, battery__series="sixteen")).encode(), "must be a whole number"),
+    ],
+)
 def test_a_bad_bike_file_is_explained_and_changes_nothing(qtbot, demo_window, tmp_path, content, words):
     path = tmp_path / "bad.json"
     path.write_bytes(content)
@@ -122,7 +139,11 @@ def test_findings_jump_to_their_moment(qtbot, demo_window):
     go(qtbot, demo_window, 7)
     page = demo_window.stations[7]
     finding = page.found[0]
-    button = next(one for one in demo_window.findChildren(QWidget) if one.accessibleName() == f"Show the moment of {finding.id}" and one.isVisible())
+    button = next(
+        one
+        for one in demo_window.findChildren(QWidget)
+        if one.accessibleName() == f"Show the moment of {finding.id}" and one.isVisible()
+    )
     click(qtbot, button)
     assert page._traces.at_s == pytest.approx(finding.at_s)
 
@@ -145,6 +166,10 @@ def test_everything_that_can_be_pressed_has_a_name_and_long_words_stay_inside(qt
     for number in (1, 2, 4, 5, 6, 7, 8):
         go(qtbot, demo_window, number)
         for widget in demo_window.findChildren(QWidget):
-            if widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus and type(widget).__module__.startswith("crisp_hornet"):
+            if (
+                widget.isVisible()
+                and widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+                and type(widget).__module__.startswith("crisp_hornet")
+            ):
                 assert widget.accessibleName(), (number, widget)
         assert demo_window.width() == 1280 and demo_window.height() == 800

@@ -15,9 +15,12 @@ def limits_of(bike, tune):
     chain = bike.chain
     least = lambda values: min(v for v in values if v is not None)
     return {
-        "phase": least([tune.drive.phase_current_a, bike.controller.max_phase_current_a] + [c.phase_current_a for c in chain]),
-        "battery": least([tune.drive.battery_current_a, bike.controller.max_battery_current_a]
-                         + [c.battery_current_a for c in chain]),
+        "phase": least(
+            [tune.drive.phase_current_a, bike.controller.max_phase_current_a] + [c.phase_current_a for c in chain]
+        ),
+        "battery": least(
+            [tune.drive.battery_current_a, bike.controller.max_battery_current_a] + [c.battery_current_a for c in chain]
+        ),
         "power": least([tune.drive.power_w, math.inf] + [c.power_w for c in chain]),
         "rpm": min(tune.drive.motor_rpm, bike.motor.max_rpm),
         "speed": least([tune.drive.speed_kmh, math.inf] + [c.speed_kmh for c in chain]),
@@ -44,20 +47,36 @@ def state(bike, rested_v, winding_c, v_kmh, i_d, i_q):
     with np.errstate(invalid="ignore"):
         pack_v = (rested_v + np.sqrt(rested_v**2 - 4 * power * rb)) / 2
     torque = 1.5 * m.pole_pairs * (m.flux_linkage_wb * i_q + (m.ld_h - m.lq_h) * i_d * i_q)
-    drag = m.pole_pairs / (2 * math.pi) * (m.hysteresis_loss_w_per_hz + m.eddy_loss_w_per_hz2 * w / (2 * math.pi)) + m.friction_nm
+    drag = (
+        m.pole_pairs / (2 * math.pi) * (m.hysteresis_loss_w_per_hz + m.eddy_loss_w_per_hz2 * w / (2 * math.pi))
+        + m.friction_nm
+    )
     gain = bike.drivetrain.ratio * bike.drivetrain.efficiency / radius
-    return {"rpm": shaft * 30 / math.pi, "v": np.hypot(vd, vq), "pack_v": pack_v, "power": power, "ib": power / pack_v,
-            "shaft_nm": torque - drag, "force": np.maximum(torque - drag, 0) * gain}
+    return {
+        "rpm": shaft * 30 / math.pi,
+        "v": np.hypot(vd, vq),
+        "pack_v": pack_v,
+        "power": power,
+        "ib": power / pack_v,
+        "shaft_nm": torque - drag,
+        "force": np.maximum(torque - drag, 0) * gain,
+    }
 
 
 def violation(bike, tune, rested_v, winding_c, v_kmh, i_d, i_q):
     """How far the worst limit is exceeded, relative to its own size; NaN pack voltage counts as infinite."""
     lim, s = limits_of(bike, tune), state(bike, rested_v, winding_c, v_kmh, i_d, i_q)
     share = clip_fade(winding_c, tune.heat_guard.motor_fade_start_c, tune.heat_guard.motor_fade_end_c)
-    share *= clip_fade(v_kmh, lim["speed"] - tune.drive.speed_taper_kmh, lim["speed"]) if lim["speed"] < math.inf else 1.0
+    share *= (
+        clip_fade(v_kmh, lim["speed"] - tune.drive.speed_taper_kmh, lim["speed"]) if lim["speed"] < math.inf else 1.0
+    )
     start, end = tune.battery_guard.fade_start_v, tune.battery_guard.fade_end_v
     with np.errstate(invalid="ignore", divide="ignore"):
-        fade = np.clip((s["pack_v"] - end) / (start - end), 0, 1) if start > end else np.where(s["pack_v"] >= end, 1.0, 0.0)
+        fade = (
+            np.clip((s["pack_v"] - end) / (start - end), 0, 1)
+            if start > end
+            else np.where(s["pack_v"] >= end, 1.0, 0.0)
+        )
         over = [
             (np.abs(i_q) - share * np.sqrt(np.maximum(lim["phase"] ** 2 - i_d**2, 0))) / lim["phase"],
             s["v"] / (bike.controller.modulation_limit * s["pack_v"] / math.sqrt(3)) - 1,

@@ -7,7 +7,13 @@ import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
-from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, operating_point, steady_ride, steady_speed_kmh
+from crisp_hornet.core.performance import (
+    front_wheel_keeps,
+    launch_time_s,
+    operating_point,
+    steady_ride,
+    steady_speed_kmh,
+)
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
 from tests.bikes import a_bike, a_tune
@@ -32,8 +38,15 @@ def test_launch_time_agrees_with_time_stepping(grade):
     mass = 166 + 0.2 / (1.59 / (2 * math.pi)) ** 2
     reached = lambda t, v: v[0] * 3.6 - target
     reached.terminal = True
-    run = solve_ivp(lambda t, v: [(force_at(bike, tune, v[0] * 3.6) - load_at(v[0] * 3.6, grade)) / mass],
-                    (0, 120), [0.0], events=reached, rtol=1e-7, atol=1e-9, max_step=0.2)
+    run = solve_ivp(
+        lambda t, v: [(force_at(bike, tune, v[0] * 3.6) - load_at(v[0] * 3.6, grade)) / mass],
+        (0, 120),
+        [0.0],
+        events=reached,
+        rtol=1e-7,
+        atol=1e-9,
+        max_step=0.2,
+    )
     assert launch_time_s(curve, target, grade) == pytest.approx(run.t_events[0][0], rel=2e-3)
 
 
@@ -80,4 +93,6 @@ def test_the_operating_point_inverts_the_pull_curve():
     curve = pull_curve(bike, tune, [10.0, 30.0, 38.0], Conditions(62.0, 50.0))
     for k, v in enumerate(curve.speed_kmh):
         point = operating_point(bike, float(v), float(curve.wheel_force_n[k]), 62.0, 50.0)
-        assert point.iq_a == pytest.approx(curve.iq_a[k]) and point.battery_current_a == pytest.approx(curve.battery_current_a[k])
+        assert point.iq_a == pytest.approx(curve.iq_a[k]) and point.battery_current_a == pytest.approx(
+            curve.battery_current_a[k]
+        )

@@ -40,7 +40,10 @@ def test_the_named_limit_is_the_one_whose_release_gains(case):
     bike, tune, rested_v, winding_c = case
     curve = pull_curve(bike, tune, SPEEDS, Conditions(rested_v, winding_c))
     released = {
-        "battery": (a_like(bike, "controller", "max_battery_current_a"), tune.with_setting("drive.battery_current_a", 1e4)),
+        "battery": (
+            a_like(bike, "controller", "max_battery_current_a"),
+            tune.with_setting("drive.battery_current_a", 1e4),
+        ),
         "power": (bike, tune.with_setting("drive.power_w", None)),
         "phase": (a_like(bike, "controller", "max_phase_current_a"), tune.with_setting("drive.phase_current_a", 1e4)),
     }
@@ -63,8 +66,14 @@ def test_losses_add_up_to_what_the_pack_gives():
     """Power balance, each loss on its own: the cells' power is road power plus every loss."""
     curve = pull_curve(a_bike(), a_tune(), np.arange(1.0, 46.0), Conditions(62.0, 60.0))
     pulling = curve.wheel_force_n > 0
-    losses = (curve.copper_loss_w + curve.iron_loss_w + curve.inverter_loss_w + curve.friction_loss_w
-              + curve.drivetrain_loss_w + curve.pack_loss_w)
+    losses = (
+        curve.copper_loss_w
+        + curve.iron_loss_w
+        + curve.inverter_loss_w
+        + curve.friction_loss_w
+        + curve.drivetrain_loss_w
+        + curve.pack_loss_w
+    )
     from_cells = 62.0 * curve.battery_current_a
     assert np.allclose((curve.wheel_w + losses)[pulling], from_cells[pulling], rtol=1e-10)
 
@@ -76,8 +85,13 @@ def test_closed_forms_at_standstill_and_at_no_load():
     stall_nm = 1.5 * 23 * 0.019 * 120 - 23 / (2 * math.pi) * motor.hysteresis_loss_w_per_hz - motor.friction_nm
     assert curve.wheel_force_n[0] == pytest.approx(stall_nm * 2 * math.pi / 1.59, rel=1e-12)
     # an ideal machine runs up to the speed at which its back-EMF uses up the voltage
-    ideal = a_bike(motor__hysteresis_loss_w_per_hz=0, motor__eddy_loss_w_per_hz2=0, motor__friction_nm=0,
-                   controller__idle_w=0, motor__max_rpm=9000)
+    ideal = a_bike(
+        motor__hysteresis_loss_w_per_hz=0,
+        motor__eddy_loss_w_per_hz2=0,
+        motor__friction_nm=0,
+        controller__idle_w=0,
+        motor__max_rpm=9000,
+    )
     no_load_rad = 0.95 * 62.0 / math.sqrt(3) / 0.019 / 23
     no_load_kmh = no_load_rad * 1.59 / (2 * math.pi) * 3.6
     freer = a_tune(drive__motor_rpm=9000)
@@ -85,12 +99,15 @@ def test_closed_forms_at_standstill_and_at_no_load():
     assert forces[0] > 0 and forces[1] == 0
 
 
-@pytest.mark.parametrize(("change", "key"), [
-    ({"motor__lq_h": 2e-4}, "motor.lq_h"),
-    ({"motor__saturation": {"knee_a": 90}}, "motor.saturation"),
-    ({"drivetrain__gears": [1.0, 2.0]}, "drivetrain.gears"),
-    ({"controller__ratings_by_voltage": [[60, 90]]}, "controller.ratings_by_voltage"),
-])
+@pytest.mark.parametrize(
+    ("change", "key"),
+    [
+        ({"motor__lq_h": 2e-4}, "motor.lq_h"),
+        ({"motor__saturation": {"knee_a": 90}}, "motor.saturation"),
+        ({"drivetrain__gears": [1.0, 2.0]}, "drivetrain.gears"),
+        ({"controller__ratings_by_voltage": [[60, 90]]}, "controller.ratings_by_voltage"),
+    ],
+)
 def test_what_is_not_computed_is_refused_by_name(change, key):
     with pytest.raises(NotComputed, match=key):
         pull_curve(a_bike(**change), a_tune(), [0.0], Conditions(62.0))

@@ -79,7 +79,7 @@ def test_a_pulled_plug_is_said_plainly_and_nothing_is_called_known_that_is_not(s
 def test_nothing_is_written_while_the_wheel_turns(standin, contact):
     standin.do("throttle 0.4")
     report = send_all(contact, draft(contact, drive__battery_current_a=20))
-    assert report.outcome is Outcome.STOPPED and "wheel turns" in report.message or "throttle" in report.message
+    assert (report.outcome is Outcome.STOPPED and "wheel turns" in report.message) or "throttle" in report.message
     assert standin.shows("drive.battery_current_a") == ("30.0", "30.0")
 
 
@@ -107,9 +107,12 @@ def test_nobody_and_no_port(standin, tmp_path):
     with SerialLine(standin.port, MAPS[0].line) as line, pytest.raises(PortFailed, match="another program"):
         line.identify()
         SerialLine(standin.port, MAPS[0].line).open()
-    with SerialLine(standin.port, MAPS[0].line.model_copy(update={"device": 9}), answer_s=0.05) as line:
-        with pytest.raises(LineDead, match="no answer came in time"):
-            line.identify()
+    elsewhere = MAPS[0].line.model_copy(update={"device": 9})
+    with (
+        SerialLine(standin.port, elsewhere, answer_s=0.05) as line,
+        pytest.raises(LineDead, match="no answer came in time"),
+    ):
+        line.identify()
 
 
 def test_an_unknown_device_is_refused_before_anything_is_written(standin):

@@ -23,7 +23,6 @@ from crisp_hornet.documents.maps import shipped_maps
 from crisp_hornet.garage.garage import Garage, GarageError, default_folder
 
 
-
 def run_application(demo: bool) -> int:
     """Open the window and run until it closes; returns the exit code."""
     app = make_application()

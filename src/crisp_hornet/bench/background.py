@@ -14,7 +14,9 @@ class _Answer(QObject):
 
 
 class _Job(QRunnable):
-    def __init__(self, number: int, work: Callable[[], Any], answer: _Answer, expected: tuple[type[Exception], ...]) -> None:
+    def __init__(
+        self, number: int, work: Callable[[], Any], answer: _Answer, expected: tuple[type[Exception], ...]
+    ) -> None:
         super().__init__()
         self._number, self._work, self._answer, self._expected = number, work, answer, expected
 

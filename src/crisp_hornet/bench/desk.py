@@ -78,8 +78,14 @@ class Desk(QObject):
             self.open_ride(rides[0])
         self._predict_controller()
         self._predict_draft()
-        for signal in (self.bike_changed, self.controller_changed, self.draft_changed, self.conditions_changed,
-                       self.rides_changed, self.logbook_changed):
+        for signal in (
+            self.bike_changed,
+            self.controller_changed,
+            self.draft_changed,
+            self.conditions_changed,
+            self.rides_changed,
+            self.logbook_changed,
+        ):
             signal.emit()
 
     # --- the bike -------------------------------------------------------------------------------------------
@@ -100,7 +106,9 @@ class Desk(QObject):
         """Change one setting of the draft, undoably."""
         if self.draft is None or self.draft.setting(setting) == value:
             return
-        self.undo_stack.push(_Change(self, self.draft, self.draft.with_setting(setting, value), setting, token or self.token()))
+        self.undo_stack.push(
+            _Change(self, self.draft, self.draft.with_setting(setting, value), setting, token or self.token())
+        )
 
     def open_draft(self, tune: Tune) -> None:
         """Take a whole tune as the draft, undoably."""
@@ -129,7 +137,11 @@ class Desk(QObject):
             return []
         if self._drafted[0] is not self.draft or self._drafted[1] is not self.controller:
             draft, controller = self.draft, self.controller
-            self._drafted = (draft, controller, [path for path in SETTINGS if draft.setting(path) != controller.setting(path)])
+            self._drafted = (
+                draft,
+                controller,
+                [path for path in SETTINGS if draft.setting(path) != controller.setting(path)],
+            )
         return self._drafted[2]
 
     # --- conditions and predictions -------------------------------------------------------------------------
@@ -154,8 +166,15 @@ class Desk(QObject):
         curve = self.draft_prediction.curve if self.draft_prediction else None
         found = judge(Situation(self.bike, self.draft, curve, self.controller))
         if self.draft_prediction and self.draft_prediction.refusal:
-            found.append(Warning_("not-predicted", Strength.WARN, "This tune is not predicted", self.draft_prediction.refusal,
-                                  "Set it aside, or send it unpredicted"))
+            found.append(
+                Warning_(
+                    "not-predicted",
+                    Strength.WARN,
+                    "This tune is not predicted",
+                    self.draft_prediction.refusal,
+                    "Set it aside, or send it unpredicted",
+                )
+            )
         return found
 
     def _predict_draft(self) -> None:
@@ -176,8 +195,11 @@ class Desk(QObject):
     def take_contact(self, tune: Tune, backup: Backup) -> None:
         """A controller answered: keep its backup, and know what it holds."""
         self.garage.keep_backup(self.bike_id, backup)
-        self.log("backup", f"Backup of {backup.product} kept",
-                 f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}")
+        self.log(
+            "backup",
+            f"Backup of {backup.product} kept",
+            f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}",
+        )
         self._take_controller(tune)
         if self.draft is None:
             self.set_draft(tune)

@@ -190,8 +190,14 @@ class Link(QObject):
     def _on_sent(self, report: Report, tune: Tune, words: dict[int, int]) -> None:
         self.busy = ""
         if self.contact is not None:
-            self.contact = ContactMade(self.contact.port, self.contact.identity, self.contact.map, words, self.contact.tune,
-                                       self.contact.backup)
+            self.contact = ContactMade(
+                self.contact.port,
+                self.contact.identity,
+                self.contact.map,
+                words,
+                self.contact.tune,
+                self.contact.backup,
+            )
         self.sent.emit(report, tune)
         self.changed.emit()
 

@@ -58,9 +58,13 @@ def paint_severity(painter: QPainter, theme: Theme, severity: str, at: QPointF, 
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(color)
     if severity == "stop":
-        painter.drawPolygon(QPolygonF([at + QPointF(0, -size), at + QPointF(size, 0), at + QPointF(0, size), at + QPointF(-size, 0)]))
+        painter.drawPolygon(
+            QPolygonF([at + QPointF(0, -size), at + QPointF(size, 0), at + QPointF(0, size), at + QPointF(-size, 0)])
+        )
     elif severity == "warn":
-        painter.drawPolygon(QPolygonF([at + QPointF(0, -size), at + QPointF(size, size * 0.8), at + QPointF(-size, size * 0.8)]))
+        painter.drawPolygon(
+            QPolygonF([at + QPointF(0, -size), at + QPointF(size, size * 0.8), at + QPointF(-size, size * 0.8)])
+        )
     elif severity == "note":
         painter.drawRect(QRectF(at.x() - size, at.y() - size * 0.3, 2 * size, size * 0.6))
     else:
@@ -71,7 +75,15 @@ def paint_check(painter: QPainter, color: QColor, at: QPointF, size: float) -> N
     """A check mark."""
     painter.setPen(QPen(color, size * 0.34, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPolyline(QPolygonF([at + QPointF(-size * 0.8, 0), at + QPointF(-size * 0.2, size * 0.65), at + QPointF(size * 0.9, -size * 0.7)]))
+    painter.drawPolyline(
+        QPolygonF(
+            [
+                at + QPointF(-size * 0.8, 0),
+                at + QPointF(-size * 0.2, size * 0.65),
+                at + QPointF(size * 0.9, -size * 0.7),
+            ]
+        )
+    )
 
 
 def paint_bolt(painter: QPainter, theme: Theme, state: BoltState, at: QPointF, size: float = 10.0) -> None:

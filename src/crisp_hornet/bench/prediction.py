@@ -48,7 +48,14 @@ def axis_speeds(bike: Bike) -> Array:
     """Speeds (km/h, 400) up to a little over what the full pack could ever turn, so that the axis stays put."""
     full_v = FULL_CELL_V * bike.battery.series
     omega = bike.controller.modulation_limit * full_v / math.sqrt(3) / bike.motor.flux_linkage_wb
-    fastest = omega / bike.motor.pole_pairs / bike.drivetrain.ratio * bike.drivetrain.wheel_circumference_m / (2 * math.pi) * 3.6
+    fastest = (
+        omega
+        / bike.motor.pole_pairs
+        / bike.drivetrain.ratio
+        * bike.drivetrain.wheel_circumference_m
+        / (2 * math.pi)
+        * 3.6
+    )
     return np.linspace(0.0, math.ceil(fastest * 1.04 / 5) * 5, SPEEDS)
 
 

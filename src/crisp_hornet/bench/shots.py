@@ -28,7 +28,9 @@ def take_shots(folder: Path) -> Iterator[Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise DocumentError(str(folder), "", f"cannot be made: {(error.strerror or '').lower()}", "Choose another folder.") from error
+        raise DocumentError(
+            str(folder), "", f"cannot be made: {(error.strerror or '').lower()}", "Choose another folder."
+        ) from error
     app = make_application()
 
     def wait(until: Callable[[], bool]) -> None:

@@ -46,12 +46,38 @@ def _color(name: str, alpha: float) -> QColor:
 
 
 LIGHT = Theme(
-    name="light", ground="#F3F0E8", sheet="#FFFDF8", rule="#CFC8B8", text="#1E2326", quiet="#565C57", ink="#1E2326", on_ink="#FFFDF8",
-    drafted="#C2410C", controller="#27496D", measured="#0F766E", stop="#7A1230", warn="#8A5A00", note="#565C57", settled="#2F6B3E",
+    name="light",
+    ground="#F3F0E8",
+    sheet="#FFFDF8",
+    rule="#CFC8B8",
+    text="#1E2326",
+    quiet="#565C57",
+    ink="#1E2326",
+    on_ink="#FFFDF8",
+    drafted="#C2410C",
+    controller="#27496D",
+    measured="#0F766E",
+    stop="#7A1230",
+    warn="#8A5A00",
+    note="#565C57",
+    settled="#2F6B3E",
 )
 DARK = Theme(
-    name="dark", ground="#191C1E", sheet="#23282A", rule="#474E4E", text="#EEE9DD", quiet="#B4B7AD", ink="#EEE9DD", on_ink="#191C1E",
-    drafted="#FF8C4B", controller="#8DB9EE", measured="#45CDBB", stop="#F28BA9", warn="#E7B550", note="#B4B7AD", settled="#7FCB92",
+    name="dark",
+    ground="#191C1E",
+    sheet="#23282A",
+    rule="#474E4E",
+    text="#EEE9DD",
+    quiet="#B4B7AD",
+    ink="#EEE9DD",
+    on_ink="#191C1E",
+    drafted="#FF8C4B",
+    controller="#8DB9EE",
+    measured="#45CDBB",
+    stop="#F28BA9",
+    warn="#E7B550",
+    note="#B4B7AD",
+    settled="#7FCB92",
 )
 TRUTHS = ("drafted", "controller", "measured")
 SEVERITIES = ("stop", "warn", "note", "settled")

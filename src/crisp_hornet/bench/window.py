@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk import Desk
@@ -139,13 +148,24 @@ class Window(QMainWindow):
         for kind in STATIONS:
             shortcut = QShortcut(QKeySequence(f"Ctrl+{kind.number}"), self)
             shortcut.activated.connect(lambda number=kind.number: self.show_station(number))
-        for keys, act in ((QKeySequence.StandardKey.Undo, self.desk.undo_stack.undo), (QKeySequence.StandardKey.Redo, self.desk.undo_stack.redo),
-                          (QKeySequence("Ctrl+Return"), self._act), (QKeySequence("Ctrl+D"), self.switch_theme)):
+        for keys, act in (
+            (QKeySequence.StandardKey.Undo, self.desk.undo_stack.undo),
+            (QKeySequence.StandardKey.Redo, self.desk.undo_stack.redo),
+            (QKeySequence("Ctrl+Return"), self._act),
+            (QKeySequence("Ctrl+D"), self.switch_theme),
+        ):
             QShortcut(QKeySequence(keys), self).activated.connect(act)
 
     def _listen(self) -> None:
-        for signal in (self.desk.draft_changed, self.desk.controller_changed, self.desk.bike_changed, self.desk.rides_changed,
-                       self.desk.logbook_changed, self.desk.undo_stack.indexChanged, self.link.changed):
+        for signal in (
+            self.desk.draft_changed,
+            self.desk.controller_changed,
+            self.desk.bike_changed,
+            self.desk.rides_changed,
+            self.desk.logbook_changed,
+            self.desk.undo_stack.indexChanged,
+            self.link.changed,
+        ):
             signal.connect(self._refresh_soon)
         self.desk.said.connect(lambda severity, text: self.notice.say(severity, text))
         self.link.failed.connect(self._link_failed)
@@ -210,7 +230,9 @@ class Window(QMainWindow):
         self._soon.stop()
         for number, station in self.stations.items():
             self.job_line.buttons[number].show_state(station.state(), station.caption())
-        self.watch_list.show_warnings(self.desk.warnings, "Nothing to watch in this draft." if self.desk.draft else "No draft yet.")
+        self.watch_list.show_warnings(
+            self.desk.warnings, "Nothing to watch in this draft." if self.desk.draft else "No draft yet."
+        )
         station = self.stations[self.current]
         head, words = station.meaning()
         self._head.setText(head)
@@ -228,5 +250,3 @@ class Window(QMainWindow):
         self.desk.keep_draft()
         self.link.close()
         super().closeEvent(event)
-
-

@@ -45,10 +45,8 @@ def power_cap(
     """
     room = fade_start_v - fade_end_v + battery_current_a * resistance_ohm
     above = rested_v - fade_end_v
-    if room > 0:
-        faded = battery_current_a * above / room
-    else:  # a fade of no width on a pack of no resistance: a step
-        faded = battery_current_a if above > 0 else 0.0
+    step = battery_current_a if above > 0 else 0.0  # a fade of no width on a pack of no resistance
+    faded = battery_current_a * above / room if room > 0 else step
     current = min(max(faded, 0.0), battery_current_a)
     limit = "low_voltage" if faded < battery_current_a else "battery"
     if resistance_ohm > 0 and current > rested_v / (2 * resistance_ohm):

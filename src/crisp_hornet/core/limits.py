@@ -36,12 +36,14 @@ def effective_limits(bike: Bike, tune: Tune) -> Limits:
     drive, controller = tune.drive, bike.controller
     chain = [(link.name, link) for link in bike.chain]
     return Limits(
-        phase_current_a=_least([("tune", drive.phase_current_a),
-                                ("controller rating", controller.max_phase_current_a)]
-                               + [(name, link.phase_current_a) for name, link in chain]),
-        battery_current_a=_least([("tune", drive.battery_current_a),
-                                  ("controller rating", controller.max_battery_current_a)]
-                                 + [(name, link.battery_current_a) for name, link in chain]),
+        phase_current_a=_least(
+            [("tune", drive.phase_current_a), ("controller rating", controller.max_phase_current_a)]
+            + [(name, link.phase_current_a) for name, link in chain]
+        ),
+        battery_current_a=_least(
+            [("tune", drive.battery_current_a), ("controller rating", controller.max_battery_current_a)]
+            + [(name, link.battery_current_a) for name, link in chain]
+        ),
         power_w=_least([("tune", drive.power_w)] + [(name, link.power_w) for name, link in chain]),
         motor_rpm=_least([("tune", drive.motor_rpm), ("motor", bike.motor.max_rpm)]),
         speed_kmh=_least([("tune", drive.speed_kmh)] + [(name, link.speed_kmh) for name, link in chain]),

@@ -76,7 +76,9 @@ class OperatingPoint:
         return self.from_cells_w / self.speed_kmh
 
 
-def operating_point(bike: Bike, speed_kmh: float, wheel_force_n: float, rested_v: float, winding_c: float = 25.0) -> OperatingPoint:
+def operating_point(
+    bike: Bike, speed_kmh: float, wheel_force_n: float, rested_v: float, winding_c: float = 25.0
+) -> OperatingPoint:
     """What a wheel force (N, ≥ 0) takes at ``speed_kmh`` (> 0 for the energy per km).
 
     At no force the motor is taken to rest: idle draw only.
@@ -92,7 +94,9 @@ def operating_point(bike: Bike, speed_kmh: float, wheel_force_n: float, rested_v
     return OperatingPoint(speed_kmh, float(iq), battery_w, current, current * rested_v)
 
 
-def steady_ride(bike: Bike, speed_kmh: float, rested_v: float, grade: float = 0.0, winding_c: float = 25.0) -> OperatingPoint:
+def steady_ride(
+    bike: Bike, speed_kmh: float, rested_v: float, grade: float = 0.0, winding_c: float = 25.0
+) -> OperatingPoint:
     """What holding ``speed_kmh`` (> 0) on ``grade`` takes without pedalling; downhill the motor rests."""
     force = max(float(road_load_n(bike, speed_kmh, grade)), 0.0)
     return operating_point(bike, speed_kmh, force, rested_v, winding_c)

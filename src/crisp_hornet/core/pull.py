@@ -139,8 +139,14 @@ def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditi
     limits = effective_limits(bike, tune)
     guard = tune.battery_guard
     assert limits.battery_current_a.value is not None  # a tune always sets it
-    cap = power_cap(conditions.rested_v, bike.battery.resistance_ohm, limits.battery_current_a.value,
-                    guard.fade_start_v, guard.fade_end_v, limits.power_w.value)
+    cap = power_cap(
+        conditions.rested_v,
+        bike.battery.resistance_ohm,
+        limits.battery_current_a.value,
+        guard.fade_start_v,
+        guard.fade_end_v,
+        limits.power_w.value,
+    )
     solver = _Solver(bike, MotorModel.of(bike, conditions.winding_c), conditions.rested_v, cap)
     share, fading = _torque_share(tune, limits, conditions, speed)
     return solver.solve(speed, share, fading, limits)
@@ -189,8 +195,9 @@ class _Solver:
         iq = np.where(running, iq, 0.0)
         idle_w = self.bike.controller.idle_w
         battery_w = np.where(running, self.motor.electrical_power_w(omega, iq), 0.0) + idle_w
-        return PullCurve(self.bike, self.motor, self.rested_v, speed, iq, running, battery_w,
-                         self._pack_v(battery_w), name)
+        return PullCurve(
+            self.bike, self.motor, self.rested_v, speed, iq, running, battery_w, self._pack_v(battery_w), name
+        )
 
     def _pack_v(self, power_w: Array) -> Array:
         return loaded_voltage(self.rested_v, self.bike.battery.resistance_ohm, power_w)
@@ -210,7 +217,9 @@ class _Solver:
 
     def _available_v(self, omega: Array, iq: Array) -> Array:
         power = self.motor.electrical_power_w(omega, iq) + self.bike.controller.idle_w
-        ceiling = self.rested_v**2 / (4 * self.bike.battery.resistance_ohm) if self.bike.battery.resistance_ohm else math.inf
+        ceiling = (
+            self.rested_v**2 / (4 * self.bike.battery.resistance_ohm) if self.bike.battery.resistance_ohm else math.inf
+        )
         pack_v = self._pack_v(np.minimum(power, ceiling))
         return self.bike.controller.modulation_limit * pack_v / math.sqrt(3)
 
@@ -224,8 +233,11 @@ class _Solver:
             excess = motor.voltage_squared(omega, iq) - available**2
             power_slope = 1.5 * (2 * motor.r_ohm * iq + omega * motor.psi)
             sag_slope = -rb / np.maximum(2 * available / gain - self.rested_v, 1e-12) * power_slope
-            slope = (2 * (omega * motor.l_h) ** 2 * iq + 2 * motor.r_ohm * (motor.r_ohm * iq + omega * motor.psi)
-                     - 2 * available * gain * sag_slope)
+            slope = (
+                2 * (omega * motor.l_h) ** 2 * iq
+                + 2 * motor.r_ohm * (motor.r_ohm * iq + omega * motor.psi)
+                - 2 * available * gain * sag_slope
+            )
             step = excess / np.maximum(slope, 1e-300)
             iq = np.clip(iq - step, 0.0, iq_above)
             if np.all(np.abs(step) <= 1e-9 * (1 + iq)):

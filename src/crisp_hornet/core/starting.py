@@ -19,12 +19,29 @@ def starting_tune(bike: Bike) -> Tune:
     full_v = CELL_FULL_V * battery.series
     hottest = bike.motor.max_winding_c
     return Tune(
-        format="crisp-hornet/tune", version=1, name="Gentle start",
-        drive=Drive(phase_current_a=round(LOW_SHARE * controller.max_phase_current_a), power_w=None,
-                    battery_current_a=round(LOW_SHARE * least_battery_a), field_weakening_a=0,
-                    motor_rpm=bike.motor.max_rpm, speed_kmh=None, speed_taper_kmh=2),
-        regen=Regen(phase_current_a=0, battery_current_a=0, fade_start_v=round(0.96 * full_v, 1), fade_end_v=round(0.985 * full_v, 1)),
+        format="crisp-hornet/tune",
+        version=1,
+        name="Gentle start",
+        drive=Drive(
+            phase_current_a=round(LOW_SHARE * controller.max_phase_current_a),
+            power_w=None,
+            battery_current_a=round(LOW_SHARE * least_battery_a),
+            field_weakening_a=0,
+            motor_rpm=bike.motor.max_rpm,
+            speed_kmh=None,
+            speed_taper_kmh=2,
+        ),
+        regen=Regen(
+            phase_current_a=0,
+            battery_current_a=0,
+            fade_start_v=round(0.96 * full_v, 1),
+            fade_end_v=round(0.985 * full_v, 1),
+        ),
         battery_guard=BatteryGuard(fade_start_v=round(fade_end + CELL_FADE_V * battery.series, 1), fade_end_v=fade_end),
-        heat_guard=HeatGuard(motor_fade_start_c=hottest - 35, motor_fade_end_c=hottest - 10, controller_fade_start_c=70,
-                             controller_fade_end_c=85),
+        heat_guard=HeatGuard(
+            motor_fade_start_c=hottest - 35,
+            motor_fade_end_c=hottest - 10,
+            controller_fade_start_c=70,
+            controller_fade_end_c=85,
+        ),
     )

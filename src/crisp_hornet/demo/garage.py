@@ -19,7 +19,13 @@ def demo_garage(folder: Path) -> Garage:
     number = garage.save_bike(bike)
     day = datetime.now().replace(hour=9, minute=12) - timedelta(days=9)
     for kind, title, detail, days, minutes in (
-        ("bike", f"{bike.name} taken in", "Cargo bike of the bakery in Tarnholm, direct-drive rear hub, 16 cells in series.", 0, 0),
+        (
+            "bike",
+            f"{bike.name} taken in",
+            "Cargo bike of the bakery in Tarnholm, direct-drive rear hub, 16 cells in series.",
+            0,
+            0,
+        ),
         ("note", "Customer: too slow up Quarry Lane with a full box", "On the flat it is fast enough.", 0, 6),
         ("backup", "Backup of Weir 60 kept", "17 settings, firmware 3.2.1, serial number TW60-00417", 0, 41),
         ("note", "Tyres at 3.5 bar, brake pads new in front", "", 2, 15),
@@ -30,6 +36,12 @@ def demo_garage(folder: Path) -> Garage:
     ride = read_ride(ROUND).ride
     ride = type(ride)("Bakery round", ride.time_s, ride.channels)
     garage.keep_ride(number, ride, factory)
-    garage.log(number, "ride", "Ride imported: Bakery round", "20.7 min on the factory tune, 14 °C, dry", day + timedelta(days=8, minutes=380))
+    garage.log(
+        number,
+        "ride",
+        "Ride imported: Bakery round",
+        "20.7 min on the factory tune, 14 °C, dry",
+        day + timedelta(days=8, minutes=380),
+    )
     garage.save_draft(number, store.read_tune(DRAFT))
     return garage

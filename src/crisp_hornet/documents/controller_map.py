@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 import tomllib
+from collections import Counter
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
@@ -58,8 +59,10 @@ class Register(Part):
                 raise ValueError(f"{self.label} cannot be switched off on this controller")
             return self.none_raw
         if not self.min <= value <= self.max:
-            raise ValueError(f"{self.label} {value:g} {self.unit} lies outside what this controller takes "
-                             f"({self.min:g} to {self.max:g} {self.unit})")
+            raise ValueError(
+                f"{self.label} {value:g} {self.unit} lies outside what this controller takes "
+                f"({self.min:g} to {self.max:g} {self.unit})"
+            )
         steps = value / self.scale
         dust = 1e-6  # 42.3 / 0.1 is 422.99999999999994: no reason to fall a whole step
         return (math.floor(steps + dust) if self.safe == "lower" else math.ceil(steps - dust)) & 0xFFFF
@@ -131,10 +134,9 @@ class ControllerMap(Part):
     def _consistent(self) -> Self:
         names = [register.name for register in self.register_list]
         addresses = [register.address for register in self.register_list]
-        for things, what in ((names, "name"), (addresses, "address")):
-            twice = {str(thing) for thing in things if things.count(thing) > 1}
-            if twice:
-                raise ValueError(f"register {what} {', '.join(sorted(twice))} stands twice")
+        for what, count in (("name", Counter(names)), ("address", Counter(addresses))):
+            if twice := [str(thing) for thing, times in count.items() if times > 1]:
+                raise ValueError(f"register {what} {twice[0]} stands twice")
         if unknown := [name for name in names if name not in SETTINGS]:
             raise ValueError(f"register {unknown[0]!r} names no setting of a tune")
         if self.keep.unkept not in {channel.name for channel in self.telemetry.channel}:

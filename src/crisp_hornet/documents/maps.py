@@ -16,4 +16,6 @@ def shipped_maps() -> list[ControllerMap]:
 
 def map_for(vendor: str, product: str) -> ControllerMap | None:
     """The description that fits a controller's own identification, or None."""
-    return next((one for one in shipped_maps() if one.identity.vendor == vendor and one.identity.product == product), None)
+    return next(
+        (one for one in shipped_maps() if one.identity.vendor == vendor and one.identity.product == product), None
+    )

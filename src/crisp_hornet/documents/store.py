@@ -76,8 +76,9 @@ def _check_header(data: dict[str, Any], format_name: str, version: int, file: st
     if not isinstance(number, int) or isinstance(number, bool) or number < 1:
         raise DocumentError(file, "version", "must be a whole number from 1", "Mend the file there.")
     if number > version:
-        raise DocumentError(file, "version", f"{number} is newer than this application knows ({version})",
-                            "Update the application.")
+        raise DocumentError(
+            file, "version", f"{number} is newer than this application knows ({version})", "Update the application."
+        )
 
 
 def _place(detail: ErrorDetails) -> str:

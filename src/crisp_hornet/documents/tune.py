@@ -99,11 +99,16 @@ class Tune(Part):
         """The value at a dotted path. Raises :class:`KeyError` for a path that names no setting."""
         group, _, key = path.partition(".")
         part = getattr(self, group, None)
-        if not isinstance(part, Part) or key not in type(part).model_fields:
+        if not isinstance(part, Part) or key not in SETTING_GROUPS[group].model_fields:
             raise KeyError(path)
         value: float | None = getattr(part, key)
         return value
 
 
-SETTING_GROUPS = {"drive": Drive, "regen": Regen, "battery_guard": BatteryGuard, "heat_guard": HeatGuard}
+SETTING_GROUPS: dict[str, type[Part]] = {
+    "drive": Drive,
+    "regen": Regen,
+    "battery_guard": BatteryGuard,
+    "heat_guard": HeatGuard,
+}
 SETTINGS = [f"{group}.{key}" for group, part in SETTING_GROUPS.items() for key in part.model_fields]

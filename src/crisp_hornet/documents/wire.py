@@ -47,7 +47,9 @@ def read_object(path: Path) -> dict[str, Any]:
     except ValueError as error:  # from the hooks, or an integer of absurd length
         raise DocumentError(str(path), "", str(error), "Mend that key.") from None
     if not isinstance(value, dict):
-        raise DocumentError(str(path), "", "does not hold a JSON object", "A document starts with { and names its format.")
+        raise DocumentError(
+            str(path), "", "does not hold a JSON object", "A document starts with { and names its format."
+        )
     return value
 
 
@@ -61,8 +63,9 @@ def write_text(path: Path, text: str) -> None:
     try:
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:
-        raise DocumentError(str(path), "", f"cannot be written: {(error.strerror or '').lower()}",
-                            "Choose a folder you may write to.") from error
+        raise DocumentError(
+            str(path), "", f"cannot be written: {(error.strerror or '').lower()}", "Choose a folder you may write to."
+        ) from error
     temporary = Path(name)
     try:
         with os.fdopen(handle, "w", encoding="utf-8") as file:
@@ -73,8 +76,12 @@ def write_text(path: Path, text: str) -> None:
         temporary.replace(path)
     except OSError as error:
         temporary.unlink(missing_ok=True)
-        raise DocumentError(str(path), "", f"cannot be written: {(error.strerror or '').lower()}",
-                            "Free some space or choose another place.") from error
+        raise DocumentError(
+            str(path),
+            "",
+            f"cannot be written: {(error.strerror or '').lower()}",
+            "Free some space or choose another place.",
+        ) from error
 
 
 def _no_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -69,15 +69,18 @@ class Garage:
         try:
             self._rides.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise GarageError(f"The garage {folder} cannot be made: {(error.strerror or '').lower()}. "
-                              "Check that you may write there.") from error
+            raise GarageError(
+                f"The garage {folder} cannot be made: {(error.strerror or '').lower()}. Check that you may write there."
+            ) from error
         self._engine = _engine(folder / "garage.sqlite")
         try:
             self._bring_up_to_date()
         except DatabaseError as error:
             self._engine.dispose()
-            raise GarageError(f"The garage {folder} cannot be opened: {error.orig}. Move the folder aside to start a new one; "
-                              "nothing in it was changed.") from error
+            raise GarageError(
+                f"The garage {folder} cannot be opened: {error.orig}. Move the folder aside to start a new one; "
+                "nothing in it was changed."
+            ) from error
 
     def close(self) -> None:
         """Close the database."""
@@ -100,7 +103,9 @@ class Garage:
             row = session.scalar(select(BikeRow).order_by(BikeRow.opened_at.desc()))
             if row is None:
                 return None
-            return row.id, store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}")
+            return row.id, store.parse(
+                Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}"
+            )
 
     def save_draft(self, bike_id: int, tune: Tune) -> None:
         """Keep the one draft of a bike."""
@@ -113,13 +118,18 @@ class Garage:
     def keep_sent(self, bike_id: int, tune: Tune) -> None:
         """Keep a tune as it was sent and proved."""
         with self._session() as session:
-            session.add(TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now()))
+            session.add(
+                TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now())
+            )
 
     def tune(self, bike_id: int, role: str) -> Tune | None:
         """The newest tune of a role: "draft", "controller" or "sent"."""
         with self._session() as session:
-            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role)
-                                 .order_by(TuneRow.at.desc(), TuneRow.id.desc()))
+            row = session.scalar(
+                select(TuneRow)
+                .where(TuneRow.bike_id == bike_id, TuneRow.role == role)
+                .order_by(TuneRow.at.desc(), TuneRow.id.desc())
+            )
             if row is None:
                 return None
             return store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, f"{self.folder}: tune {row.name}")
@@ -127,14 +137,19 @@ class Garage:
     def keep_backup(self, bike_id: int, backup: Backup) -> None:
         """Keep a backup of a controller."""
         with self._session() as session:
-            session.add(BackupRow(bike_id=bike_id, serial=backup.serial, document=store.dump(backup), at=datetime.now()))
+            session.add(
+                BackupRow(bike_id=bike_id, serial=backup.serial, document=store.dump(backup), at=datetime.now())
+            )
 
     def backups(self, bike_id: int) -> list[tuple[datetime, Backup]]:
         """All backups, the newest first."""
         with self._session() as session:
             rows = session.scalars(select(BackupRow).where(BackupRow.bike_id == bike_id).order_by(BackupRow.at.desc()))
             where = f"{self.folder}: backup"
-            return [(row.at, store.parse(Backup, "crisp-hornet/backup", BACKUP_VERSION, row.document, where)) for row in rows]
+            return [
+                (row.at, store.parse(Backup, "crisp-hornet/backup", BACKUP_VERSION, row.document, where))
+                for row in rows
+            ]
 
     def keep_ride(self, bike_id: int, ride: Ride, tune: Tune | None) -> KeptRide:
         """Keep a ride's channels, list it, and remember the tune that was on the controller."""
@@ -143,8 +158,13 @@ class Garage:
         name = f"{uuid.uuid4().hex}.parquet"
         write_parquet(ride, self._rides / name)
         with self._session() as session:
-            row = RideRow(bike_id=bike_id, name=ride.name[:200], file=name, at=datetime.now(),
-                          tune=store.dump(tune) if tune else None)
+            row = RideRow(
+                bike_id=bike_id,
+                name=ride.name[:200],
+                file=name,
+                at=datetime.now(),
+                tune=store.dump(tune) if tune else None,
+            )
             session.add(row)
             session.flush()
             return self._kept(row)
@@ -152,7 +172,9 @@ class Garage:
     def rides(self, bike_id: int) -> list[KeptRide]:
         """All rides of a bike, the newest first."""
         with self._session() as session:
-            rows = session.scalars(select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc()))
+            rows = session.scalars(
+                select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc())
+            )
             return [self._kept(row) for row in rows]
 
     def load_ride(self, kept: KeptRide) -> Ride:
@@ -170,7 +192,9 @@ class Garage:
     def logbook(self, bike_id: int) -> list[Entry]:
         """Every line of a bike's logbook, the newest first."""
         with self._session() as session:
-            rows = session.scalars(select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc()))
+            rows = session.scalars(
+                select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc())
+            )
             return [Entry(row.at, row.kind, row.title, row.detail) for row in rows]
 
     def _replace(self, bike_id: int, role: str, tune: Tune) -> None:
@@ -207,8 +231,10 @@ class Garage:
             try:
                 command.upgrade(config, "head")
             except CommandError as error:
-                raise GarageError(f"The garage {self.folder} comes from a newer version of the application ({version}). "
-                                  "Update the application.") from error
+                raise GarageError(
+                    f"The garage {self.folder} comes from a newer version of the application ({version}). "
+                    "Update the application."
+                ) from error
 
 
 def _version(connection: Connection) -> str | None:

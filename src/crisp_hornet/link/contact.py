@@ -56,8 +56,11 @@ def identify(line: Line, maps: list[ControllerMap]) -> tuple[Identity, Controlle
     for one in maps:
         if (one.identity.vendor, one.identity.product) == (identity.vendor, identity.product):
             return identity, one
-    raise WrongDevice("This device is not known", f"it calls itself {identity.vendor or '?'} {identity.product or '?'}",
-                      "Nothing was written. Add a description for it, or connect another.")
+    raise WrongDevice(
+        "This device is not known",
+        f"it calls itself {identity.vendor or '?'} {identity.product or '?'}",
+        "Nothing was written. Add a description for it, or connect another.",
+    )
 
 
 def read_words(line: Line, registers: list[Register], cancelled: Callable[[], bool] | None = None) -> dict[int, int]:
@@ -94,11 +97,19 @@ def backup_of(contact: Contact) -> Backup:
     """A backup document of what the contact last read."""
     who = contact.identity
     return Backup(
-        taken=datetime.now().astimezone().isoformat(timespec="seconds"), vendor=who.vendor, product=who.product,
-        firmware=who.firmware, serial=who.serial,
+        taken=datetime.now().astimezone().isoformat(timespec="seconds"),
+        vendor=who.vendor,
+        product=who.product,
+        firmware=who.firmware,
+        serial=who.serial,
         registers=[
-            BackedUpRegister(name=one.name, address=one.address, word=contact.words[one.address],
-                             value=one.decode(contact.words[one.address]), unit=one.unit)
+            BackedUpRegister(
+                name=one.name,
+                address=one.address,
+                word=contact.words[one.address],
+                value=one.decode(contact.words[one.address]),
+                unit=one.unit,
+            )
             for one in contact.map.register_list
         ],
     )

@@ -33,7 +33,9 @@ class Change:
 
     def in_words(self) -> str:
         """For example ``battery current 30 A to 38 A``."""
-        return f"{self.register.label} {shown(self.before, self.register.unit)} to {shown(self.after, self.register.unit)}"
+        return (
+            f"{self.register.label} {shown(self.before, self.register.unit)} to {shown(self.after, self.register.unit)}"
+        )
 
 
 def shown(value: float | None, unit: str) -> str:

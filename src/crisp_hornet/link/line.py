@@ -65,18 +65,22 @@ class SerialLine:
         self.open()
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.close()
 
     def open(self) -> None:
         """Open the port. Raises :class:`PortFailed` with the reason."""
         if self._client.connect():
             return
-        raise PortFailed(f"{self.port} cannot be opened", _why_closed(self.port), "Check the lead, then look for ports again.")
+        raise PortFailed(
+            f"{self.port} cannot be opened", _why_closed(self.port), "Check the lead, then look for ports again."
+        )
 
     def close(self) -> None:
         """Close the port."""
-        self._client.close()
+        self._client.close()  # type: ignore[no-untyped-call]
 
     def read_settings(self, address: int, count: int) -> list[int]:
         """Holding registers as words (count,). Raises :class:`~crisp_hornet.link.errors.LinkError`."""
@@ -88,17 +92,23 @@ class SerialLine:
 
     def write(self, address: int, word: int) -> None:
         """Set one register, once: a write is never repeated blindly."""
-        answer = self._ask(f"Writing register {address:#06x}",
-                           lambda: self._client.write_register(address, word, device_id=self._device))
+        answer = self._ask(
+            f"Writing register {address:#06x}",
+            lambda: self._client.write_register(address, word, device_id=self._device),
+        )
         if answer.address != address or list(answer.registers) != [word]:
             self._settle()
-            raise LineGarbled(f"Writing register {address:#06x}", "the answer speaks of something else",
-                              "What it holds is read back before anything else is done.")
+            raise LineGarbled(
+                f"Writing register {address:#06x}",
+                "the answer speaks of something else",
+                "What it holds is read back before anything else is done.",
+            )
 
     def identify(self) -> dict[int, str]:
         """Texts of the device identification: 0 vendor, 1 product, 2 firmware, 6 serial number."""
-        answer = self._repeated("Asking who is there",
-                                lambda: self._client.read_device_information(read_code=2, device_id=self._device))
+        answer = self._repeated(
+            "Asking who is there", lambda: self._client.read_device_information(read_code=2, device_id=self._device)
+        )
         information: dict[int, Any] = getattr(answer, "information", {})
         return {key: bytes(value).decode("ascii", "replace") for key, value in information.items()}
 
@@ -128,10 +138,13 @@ class SerialLine:
             answer = ask()
         except ModbusException:
             self._settle()
-            raise LineDead(what, "no answer came in time" if self._client.connected else "the port is gone",
-                           "Check plug and power, then connect again.") from None
+            raise LineDead(
+                what,
+                "no answer came in time" if self._client.connected else "the port is gone",
+                "Check plug and power, then connect again.",
+            ) from None
         except (OSError, serial.SerialException, TypeError) as error:  # pyserial on a port that has just vanished
-            self._client.close()
+            self._client.close()  # type: ignore[no-untyped-call]
             raise LineDead(what, f"the port is gone ({error})", "Check plug and power, then connect again.") from None
         if answer.isError():
             code = int(getattr(answer, "exception_code", 0))
@@ -153,7 +166,7 @@ class SerialLine:
                     quiet_since = time.monotonic()
                 time.sleep(0.002)
         except (OSError, serial.SerialException, TypeError):
-            self._client.close()
+            self._client.close()  # type: ignore[no-untyped-call]
 
 
 def _why_closed(port: str) -> str:

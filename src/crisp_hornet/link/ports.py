@@ -18,4 +18,6 @@ class Port:
 def serial_ports() -> list[Port]:
     """The serial ports of this machine, those on USB first."""
     found = sorted(list_ports.comports(), key=lambda one: (one.vid is None, one.device))
-    return [Port(one.device, one.description if one.description not in (None, "n/a") else "serial port") for one in found]
+    return [
+        Port(one.device, one.description if one.description not in (None, "n/a") else "serial port") for one in found
+    ]

@@ -74,8 +74,14 @@ def send(
 
 
 class _Send:
-    def __init__(self, contact: Contact, changes: list[Change], keep: bool, progress: Callable[[Progress], None],
-                 cancelled: Callable[[], bool]) -> None:
+    def __init__(
+        self,
+        contact: Contact,
+        changes: list[Change],
+        keep: bool,
+        progress: Callable[[Progress], None],
+        cancelled: Callable[[], bool],
+    ) -> None:
         self._contact, self._changes, self._keep = contact, changes, keep
         self._progress, self._cancelled = progress, cancelled
         self._held = {change.register.name: Held.OLD for change in changes}
@@ -106,8 +112,14 @@ class _Send:
         try:
             self._keep_and_check()
         except (LinkError, _Stopped) as error:
-            return Report(Outcome.NOT_PROVED, f"{str(error).rstrip('.')}. The new values run and read back as meant, but "
-                          "whether they outlast power-off is not known.", self._held, False, compared)
+            return Report(
+                Outcome.NOT_PROVED,
+                f"{str(error).rstrip('.')}. The new values run and read back as meant, but "
+                "whether they outlast power-off is not known.",
+                self._held,
+                False,
+                compared,
+            )
         return Report(Outcome.PROVED, f"{proved}, kept over power-off.", self._held, True, compared)
 
     def _say(self, text: str) -> None:
@@ -126,8 +138,11 @@ class _Send:
     def _write_and_read(self, address: int, word: int) -> None:
         self._contact.line.write(address, word)
         if self._contact.line.read_settings(address, 1) != [word]:
-            raise LinkError("Reading back", f"register {address:#06x} does not hold what was written",
-                            "Read the controller again before you ride.")
+            raise LinkError(
+                "Reading back",
+                f"register {address:#06x} does not hold what was written",
+                "Read the controller again before you ride.",
+            )
 
     def _prove(self) -> int:
         expected = dict(self._contact.words)
@@ -136,7 +151,9 @@ class _Send:
             for offset, word in enumerate(self._contact.line.read_settings(first, count)):
                 if word != expected[first + offset]:
                     name = next(one.label for one in self._contact.map.register_list if one.address == first + offset)
-                    raise LinkError("Proof", f"{name} reads back differently", "Something else may be changing the controller.")
+                    raise LinkError(
+                        "Proof", f"{name} reads back differently", "Something else may be changing the controller."
+                    )
         return len(expected)
 
     def _keep_and_check(self) -> None:
@@ -144,7 +161,9 @@ class _Send:
         keep = self._contact.map.keep
         self._contact.line.write(keep.address, keep.word)
         if read_live(self._contact).values[keep.unkept] != 0:
-            raise LinkError("Keeping", "the controller does not confirm it", "After power-off it may hold the earlier values.")
+            raise LinkError(
+                "Keeping", "the controller does not confirm it", "After power-off it may hold the earlier values."
+            )
 
     def _undone(self, written: list[Change], outcome: Outcome, why: str) -> Report:
         """Take back what was written, newest first, and say what each register holds now."""
@@ -169,9 +188,13 @@ class _Send:
         new = [change for change in self._changes if self._held[change.register.name] is Held.NEW]
         if not unknown and not new:
             return "The controller holds what it held before."
-        parts = [f"{c.register.label} is not known: {shown(c.before, c.register.unit)} or {shown(c.after, c.register.unit)}"
-                 for c in unknown]
+        parts = [
+            f"{c.register.label} is not known: {shown(c.before, c.register.unit)} or {shown(c.after, c.register.unit)}"
+            for c in unknown
+        ]
         parts += [f"{c.register.label} holds the new {shown(c.after, c.register.unit)}" for c in new]
         text = "; ".join(parts)
-        return (text[0].upper() + text[1:] + ". Do not ride before it has been read again. Nothing was kept: switched off "
-                "and on, it holds the earlier values.")
+        return (
+            text[0].upper() + text[1:] + ". Do not ride before it has been read again. Nothing was kept: switched off "
+            "and on, it holds the earlier values."
+        )

@@ -24,11 +24,15 @@ def read_csv(path: Path) -> Loaded:
     wanted = [name for name in header if name == "time_s" or name in CHANNELS]
     schema = dict.fromkeys(wanted, pl.Float64)
     try:
-        frame = pl.read_csv(path, columns=wanted, schema_overrides=schema, null_values=[""], truncate_ragged_lines=False)
+        frame = pl.read_csv(
+            path, columns=wanted, schema_overrides=schema, null_values=[""], truncate_ragged_lines=False
+        )
     except pl.exceptions.PolarsError as error:
         raise _located(path, wanted, error) from None
     except OSError as error:
-        raise RideError(str(path), "", (error.strerror or "cannot be read").lower(), "Check that you may read it.") from None
+        raise RideError(
+            str(path), "", (error.strerror or "cannot be read").lower(), "Check that you may read it."
+        ) from None
     return _to_ride(path, frame, [name for name in header if name not in wanted])
 
 
@@ -43,7 +47,9 @@ def read_parquet(path: Path) -> Loaded:
             raise RideError(str(path), "columns", "no column time_s, or far too many", "Check the column names.")
         frame = pl.read_parquet(path, columns=wanted).cast(pl.Float64)
     except (pl.exceptions.PolarsError, OSError) as error:
-        raise RideError(str(path), "", f"not a Parquet file we can read ({_first_line(error)})", "Export it again.") from None
+        raise RideError(
+            str(path), "", f"not a Parquet file we can read ({_first_line(error)})", "Export it again."
+        ) from None
     return _to_ride(path, frame, [name for name in header if name not in wanted])
 
 
@@ -58,8 +64,12 @@ def write_parquet(ride: Ride, path: Path) -> None:
         temporary.replace(path)
     except OSError as error:
         temporary.unlink(missing_ok=True)
-        raise RideError(str(path), "", f"cannot be written: {(error.strerror or '').lower()}",
-                        "Free some space or choose another place.") from error
+        raise RideError(
+            str(path),
+            "",
+            f"cannot be written: {(error.strerror or '').lower()}",
+            "Free some space or choose another place.",
+        ) from error
 
 
 def _check_size(path: Path) -> None:
@@ -77,7 +87,9 @@ def _header(path: Path) -> list[str]:
     except UnicodeDecodeError:
         raise RideError(str(path), "line 1", "not UTF-8 text", "Save the log as UTF-8 CSV.") from None
     except OSError as error:
-        raise RideError(str(path), "", (error.strerror or "cannot be read").lower(), "Check that you may read it.") from None
+        raise RideError(
+            str(path), "", (error.strerror or "cannot be read").lower(), "Check that you may read it."
+        ) from None
     if len(names) > MAX_COLUMNS:
         raise RideError(str(path), "line 1", f"{len(names)} columns", f"A log has at most {MAX_COLUMNS}.")
     if twice := {name for name in names if names.count(name) > 1 and name}:
@@ -98,8 +110,12 @@ def _located(path: Path, wanted: list[str], error: Exception) -> RideError:
         bad = (text[name].is_not_null() & (text[name] != "") & numbers.is_null()).arg_true()
         if len(bad):
             row = int(bad[0])
-            return RideError(str(path), f"line {row + 2}, {name}", f"{text[name][row][:40]!r} is not a number",
-                             "Mend or empty that cell.")
+            return RideError(
+                str(path),
+                f"line {row + 2}, {name}",
+                f"{text[name][row][:40]!r} is not a number",
+                "Mend or empty that cell.",
+            )
     return RideError(str(path), "", f"not CSV we can read ({_first_line(error)})", "Export the log again.")
 
 
@@ -113,7 +129,9 @@ def _to_ride(path: Path, frame: pl.DataFrame, unknown: list[str]) -> Loaded:
     notes = []
     if dropped := int(np.sum(~good)):
         first = int(np.flatnonzero(~good)[0]) + 2
-        notes.append(f"{dropped} of {len(time)} rows left out: no time, or time not after the row before (first: line {first})")
+        notes.append(
+            f"{dropped} of {len(time)} rows left out: no time, or time not after the row before (first: line {first})"
+        )
     if unknown:
         notes.append(f"columns not known and left out: {', '.join(unknown[:8])}{' …' if len(unknown) > 8 else ''}")
     start = time[good][0]

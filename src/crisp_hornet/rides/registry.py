@@ -45,6 +45,10 @@ def read_ride(path: Path) -> Loaded:
         raise RideError(str(path), "", "there is no such file", "Check the name.")
     read = READERS.get(path.suffix.lower())
     if read is None:
-        raise RideError(str(path), "", f"no reader for {path.suffix or 'a file without ending'!r}",
-                        f"Known: {', '.join(sorted(READERS))}.")
+        raise RideError(
+            str(path),
+            "",
+            f"no reader for {path.suffix or 'a file without ending'!r}",
+            f"Known: {', '.join(sorted(READERS))}.",
+        )
     return read(path)

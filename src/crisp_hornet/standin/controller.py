@@ -64,7 +64,7 @@ class SimulatedController:
         for channel in block.channel:
             words[channel.at] = _word(channel, live[channel.name])
         start = address - block.address
-        return words[start:start + count]
+        return words[start : start + count]
 
     def write(self, address: int, word: int) -> None:
         """Set one register, or keep what runs. Refused while the wheel turns."""
@@ -109,13 +109,22 @@ class SimulatedController:
 
     def _decode(self) -> Settings:
         value = {one.name: one.decode(self.running[one.address]) for one in self.map.register_list}
-        must = lambda name: float(value[name] or 0.0)  # noqa: E731  (shorter than a method for one caller)
+
+        def must(name: str) -> float:
+            return float(value[name] or 0.0)
+
         return Settings(
-            phase_a=must("drive.phase_current_a"), battery_a=must("drive.battery_current_a"),
-            power_w=value["drive.power_w"], rpm=must("drive.motor_rpm"), speed_kmh=value["drive.speed_kmh"],
-            taper_kmh=must("drive.speed_taper_kmh"), low_start_v=must("battery_guard.fade_start_v"),
-            low_end_v=must("battery_guard.fade_end_v"), motor_start_c=must("heat_guard.motor_fade_start_c"),
-            motor_end_c=must("heat_guard.motor_fade_end_c"), stage_start_c=must("heat_guard.controller_fade_start_c"),
+            phase_a=must("drive.phase_current_a"),
+            battery_a=must("drive.battery_current_a"),
+            power_w=value["drive.power_w"],
+            rpm=must("drive.motor_rpm"),
+            speed_kmh=value["drive.speed_kmh"],
+            taper_kmh=must("drive.speed_taper_kmh"),
+            low_start_v=must("battery_guard.fade_start_v"),
+            low_end_v=must("battery_guard.fade_end_v"),
+            motor_start_c=must("heat_guard.motor_fade_start_c"),
+            motor_end_c=must("heat_guard.motor_fade_end_c"),
+            stage_start_c=must("heat_guard.controller_fade_start_c"),
             stage_end_c=must("heat_guard.controller_fade_end_c"),
         )
 

@@ -19,18 +19,32 @@ class Hands:
 
     def take(self, word: str, value: float) -> None:
         """Do one thing. Raises :class:`ValueError` for a word or a figure that makes no sense."""
-        ranges = {"throttle": (0, 1), "pedal": (0, 250), "cadence": (0, 140), "slope": (-0.3, 0.3), "brake": (0, 1),
-                  "wheel-up": (0, 1), "ambient": (-20, 45)}
+        ranges = {
+            "throttle": (0, 1),
+            "pedal": (0, 250),
+            "cadence": (0, 140),
+            "slope": (-0.3, 0.3),
+            "brake": (0, 1),
+            "wheel-up": (0, 1),
+            "ambient": (-20, 45),
+        }
         if word not in ranges:
             raise ValueError(f"unknown: {word}; known: {', '.join(ranges)}")
         low, high = ranges[word]
         if not low <= value <= high:
             raise ValueError(f"{word} takes {low} to {high}")
         match word:
-            case "throttle": self.throttle = value
-            case "pedal": self.human_nm = value
-            case "cadence": self.cadence_rpm = value
-            case "slope": self.grade = value
-            case "brake": self.brake = bool(value)
-            case "wheel-up": self.wheel_up = bool(value)
-            case "ambient": self.ambient_c = value
+            case "throttle":
+                self.throttle = value
+            case "pedal":
+                self.human_nm = value
+            case "cadence":
+                self.cadence_rpm = value
+            case "slope":
+                self.grade = value
+            case "brake":
+                self.brake = bool(value)
+            case "wheel-up":
+                self.wheel_up = bool(value)
+            case "ambient":
+                self.ambient_c = value

@@ -48,14 +48,19 @@ class ModbusPeer:
     def _handlers(self) -> dict[type[ModbusPDU], Callable[[ModbusPDU], ModbusPDU]]:
         c = self._controller
         return {
-            registers.ReadHoldingRegistersRequest:
-                lambda q: registers.ReadHoldingRegistersResponse(registers=c.read_holding(q.address, q.count)),
-            registers.ReadInputRegistersRequest:
-                lambda q: registers.ReadInputRegistersResponse(registers=c.read_input(q.address, q.count)),
+            registers.ReadHoldingRegistersRequest: lambda q: registers.ReadHoldingRegistersResponse(
+                registers=c.read_holding(q.address, q.count)
+            ),
+            registers.ReadInputRegistersRequest: lambda q: registers.ReadInputRegistersResponse(
+                registers=c.read_input(q.address, q.count)
+            ),
             registers.WriteSingleRegisterRequest: self._write,
-            mei.ReadDeviceInformationRequest:
-                lambda q: mei.ReadDeviceInformationResponse(read_code=q.read_code, information=c.identification()),
+            mei.ReadDeviceInformationRequest: self._identify,
         }
+
+    def _identify(self, question: ModbusPDU) -> ModbusPDU:
+        assert isinstance(question, mei.ReadDeviceInformationRequest)
+        return mei.ReadDeviceInformationResponse(question.read_code, self._controller.identification())
 
     def _write(self, question: ModbusPDU) -> ModbusPDU:
         self._controller.write(question.address, question.registers[0])

@@ -75,12 +75,18 @@ class StandIn:
         word, _, rest = line.strip().partition(" ")
         try:
             match word:
-                case "plug": return f"ok {self.plug()}"
-                case "unplug": self.unplug()
-                case "key-off": self.controller.power_cycle()
-                case "cut-after-writes": self._writes_left = int(rest)
-                case "show": return self._show(rest)
-                case _: self.hands.take(word, float(rest))
+                case "plug":
+                    return f"ok {self.plug()}"
+                case "unplug":
+                    self.unplug()
+                case "key-off":
+                    self.controller.power_cycle()
+                case "cut-after-writes":
+                    self._writes_left = int(rest)
+                case "show":
+                    return self._show(rest)
+                case _:
+                    self.hands.take(word, float(rest))
         except ValueError as error:
             return f"no {error}"
         return "ok"
@@ -150,7 +156,7 @@ def _listen(loop: asyncio.AbstractEventLoop, stand_in: StandIn, at_end: Callable
         waiting.extend(data)
         while (end := waiting.find(b"\n")) >= 0:
             line = waiting[:end].decode("utf-8", "replace")
-            del waiting[:end + 1]
+            del waiting[: end + 1]
             if line.strip():
                 _say(stand_in.do(line))
 

@@ -24,10 +24,26 @@ class Leg:
 
 # A bakery's round in Tarnholm: along the lake, up Quarry Lane, down to the mill, through the town.
 BAKERY_ROUND = [
-    Leg(260, 0.0, 18, 8), Leg(420, 0.005, 27), Leg(300, 0.0, None, 20), Leg(520, 0.01, 30), Leg(250, -0.005, 24, 14),
-    Leg(160, 0.03, None), Leg(520, 0.105, None, 25), Leg(380, 0.07, 20), Leg(450, -0.04, 32), Leg(480, -0.07, 30, 10),
-    Leg(200, 0.0, None, 30), Leg(350, 0.01, 22, 18), Leg(280, 0.0, None, 12), Leg(600, 0.015, 31), Leg(260, -0.01, 20, 22),
-    Leg(420, 0.045, None), Leg(300, -0.045, 30), Leg(820, 0.0, None, 9), Leg(330, 0.0, 22, 25), Leg(400, -0.01, 27, 8),
+    Leg(260, 0.0, 18, 8),
+    Leg(420, 0.005, 27),
+    Leg(300, 0.0, None, 20),
+    Leg(520, 0.01, 30),
+    Leg(250, -0.005, 24, 14),
+    Leg(160, 0.03, None),
+    Leg(520, 0.105, None, 25),
+    Leg(380, 0.07, 20),
+    Leg(450, -0.04, 32),
+    Leg(480, -0.07, 30, 10),
+    Leg(200, 0.0, None, 30),
+    Leg(350, 0.01, 22, 18),
+    Leg(280, 0.0, None, 12),
+    Leg(600, 0.015, 31),
+    Leg(260, -0.01, 20, 22),
+    Leg(420, 0.045, None),
+    Leg(300, -0.045, 30),
+    Leg(820, 0.0, None, 9),
+    Leg(330, 0.0, 22, 25),
+    Leg(400, -0.01, 27, 8),
 ]
 BRAKING_MPS2 = 1.6
 STEP_S = 0.001
@@ -85,8 +101,16 @@ class _Rider:
             hands.throttle = 0.0 if hands.brake else min(1.0, max(0.0, 0.16 * (leg.wanted_kmh - kmh) + 0.12))
 
 
-def record(bike: SimulatedBike, controller: SimulatedController, hands: Hands, route: list[Leg], *, seed: int = 5,
-           every_s: float = 0.2, longest_s: float = 3600) -> Iterator[dict[str, float]]:
+def record(
+    bike: SimulatedBike,
+    controller: SimulatedController,
+    hands: Hands,
+    route: list[Leg],
+    *,
+    seed: int = 5,
+    every_s: float = 0.2,
+    longest_s: float = 3600,
+) -> Iterator[dict[str, float]]:
     """Ride a route; yields one row of exchange-form channels each ``every_s`` seconds."""
     chance = random.Random(seed)
     rider = _Rider(route, hands, seed)
@@ -108,7 +132,19 @@ def record(bike: SimulatedBike, controller: SimulatedController, hands: Hands, r
 
 def _row(time_s: float, controller: SimulatedController, altitude_m: float, gps_kmh: float) -> dict[str, float]:
     live = controller.live()
-    rounded = {"wheel_speed_kmh": 2, "motor_rpm": 0, "pack_v": 2, "battery_a": 2, "phase_a": 1, "throttle": 3, "human_nm": 1,
-               "cadence_rpm": 1, "motor_c": 1, "controller_c": 1, "brake": 0, "fault": 0}
+    rounded = {
+        "wheel_speed_kmh": 2,
+        "motor_rpm": 0,
+        "pack_v": 2,
+        "battery_a": 2,
+        "phase_a": 1,
+        "throttle": 3,
+        "human_nm": 1,
+        "cadence_rpm": 1,
+        "motor_c": 1,
+        "controller_c": 1,
+        "brake": 0,
+        "fault": 0,
+    }
     row = {"time_s": round(time_s, 3), "gps_speed_kmh": round(gps_kmh, 1), "altitude_m": round(altitude_m, 1)}
     return row | {name: round(live[name], digits) for name, digits in rounded.items()}

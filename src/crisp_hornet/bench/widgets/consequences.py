@@ -30,8 +30,12 @@ class Consequences(QWidget):
     def show_figures(self, drafted: list[Consequence], now: list[Consequence]) -> None:
         """Show the figures of draft and controller; either may be empty."""
         self.drafted, self.now = drafted, now
-        self.setAccessibleName("; ".join(
-            f"{one.label} {one.text} {one.unit}" + (f", now {now[index].text}" if now else "") for index, one in enumerate(drafted)))
+        self.setAccessibleName(
+            "; ".join(
+                f"{one.label} {one.text} {one.unit}" + (f", now {now[index].text}" if now else "")
+                for index, one in enumerate(drafted)
+            )
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -53,7 +57,10 @@ class Consequences(QWidget):
         x = box.left() + 9
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(x, 19), QFontMetricsF(painter.font()).elidedText(one.label, Qt.TextElideMode.ElideRight, box.width() - 14))
+        painter.drawText(
+            QPointF(x, 19),
+            QFontMetricsF(painter.font()).elidedText(one.label, Qt.TextElideMode.ElideRight, box.width() - 14),
+        )
         painter.setFont(font(CONSEQUENCE_PX if one.text[0].isdigit() else 17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
         painter.drawText(QPointF(x, 48), one.text)
@@ -65,4 +72,3 @@ class Consequences(QWidget):
         if now is not None:
             painter.setPen(theme.color("controller"))
             painter.drawText(QPointF(x, 68), f"now {now.text}" if now.text != one.text else "as now")
-

@@ -7,11 +7,22 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import paint_truth, truth_pen
@@ -44,7 +55,9 @@ def stretches(curve: PullCurve) -> list[Stretch]:
         return []
     names, speeds = curve.limit[: pulls[-1] + 1], curve.speed_kmh
     edges = [0, *(np.flatnonzero(names[1:] != names[:-1]) + 1).tolist(), len(names)]
-    return [Stretch(str(names[a]), float(speeds[a]), float(speeds[min(b, len(speeds) - 1)])) for a, b in zip(edges, edges[1:], strict=False)]
+    return [
+        Stretch(str(names[a]), float(speeds[a]), float(speeds[min(b, len(speeds) - 1)])) for a, b in pairwise(edges)
+    ]
 
 
 class ForceChart(QWidget):
@@ -77,7 +90,9 @@ class ForceChart(QWidget):
 
     # --- what to show ---------------------------------------------------------------------------------------
 
-    def show_curves(self, draft: PullCurve | None, controller: PullCurve | None, message: str = "", hold_scale: bool = False) -> None:
+    def show_curves(
+        self, draft: PullCurve | None, controller: PullCurve | None, message: str = "", hold_scale: bool = False
+    ) -> None:
         """Show one or both curves. ``hold_scale`` keeps the force axis from shrinking while something is dragged."""
         self.draft, self.controller, self.message = draft, controller, message
         curves = [curve for curve in (draft, controller) if curve is not None]
@@ -116,7 +131,9 @@ class ForceChart(QWidget):
     def point(self, kmh: float, force_n: float) -> QPointF:
         """Where a speed and a force lie on the widget."""
         plot = self.plot
-        return QPointF(plot.left() + kmh / self.last_kmh * plot.width(), plot.bottom() - force_n / self._top_n * plot.height())
+        return QPointF(
+            plot.left() + kmh / self.last_kmh * plot.width(), plot.bottom() - force_n / self._top_n * plot.height()
+        )
 
     def value(self, at: QPointF) -> tuple[float, float]:
         """Speed and force under a place on the widget, inside the axes."""
@@ -167,7 +184,9 @@ class ForceChart(QWidget):
         if self.message:
             painter.setPen(self.theme.color("text"))
             painter.setFont(font(TEXT_PX))
-            painter.drawText(self.plot.adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+            painter.drawText(
+                self.plot.adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message
+            )
         if self.hasFocus():
             painter.setPen(QPen(self.theme.color("text"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -218,7 +237,10 @@ class ForceChart(QWidget):
             if at.y() > TOP + 12:
                 painter.drawText(QPointF(self.plot.right() - metrics.horizontalAdvance(text), at.y() - 5), text)
         painter.setPen(self.theme.color("stop"))
-        for name, force in (("front wheel lifts, flat", lift_force_n(self.curve.bike)), ("tyre slips, dry", grip_force_n(self.curve.bike))):
+        for name, force in (
+            ("front wheel lifts, flat", lift_force_n(self.curve.bike)),
+            ("tyre slips, dry", grip_force_n(self.curve.bike)),
+        ):
             if force < self._top_n:
                 painter.drawText(self.point(self.last_kmh * 0.42, force) + QPointF(0, -4), f"{name} {force:.0f} N")
 
@@ -229,7 +251,10 @@ class ForceChart(QWidget):
         polygon = self._polygon(curve.speed_kmh[drawn], curve.wheel_force_n[drawn])
         if truth == "drafted":
             area = QPainterPath()
-            area.addPolygon(QPolygonF([*polygon, self.point(float(curve.speed_kmh[-1]), 0), self.point(0, 0)]))
+            corners = QPolygonF(polygon)
+            corners.append(self.point(float(curve.speed_kmh[-1]), 0))
+            corners.append(self.point(0, 0))
+            area.addPolygon(corners)
             painter.fillPath(area, self.theme.color("drafted", 0.09))
         painter.setPen(truth_pen(self.theme, truth))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -245,8 +270,11 @@ class ForceChart(QWidget):
             lines = []
             for index in which:
                 at = self.point(float(self.measured.speed_kmh[index]), float(self.measured.force_n[index]))
-                lines += [QLineF(at.x() - 3, at.y() - 3, at.x() + 3, at.y() + 3), QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3)]
-            painter.drawLines(lines)
+                lines += [
+                    QLineF(at.x() - 3, at.y() - 3, at.x() + 3, at.y() + 3),
+                    QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3),
+                ]
+            painter.drawLines(lines)  # type: ignore[call-overload]
 
     def _apart(self, which: NDArray[np.intp]) -> NDArray[np.intp]:
         """One sample for each small cell of the chart: a thousand crosses on one spot say no more than one."""

@@ -45,8 +45,13 @@ class StationButton(QAbstractButton):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, width = self.theme, float(self.width())
         if self.isChecked() or self.hasFocus():
-            painter.setPen(QPen(theme.color("text"), 2 if self.isChecked() else 1.2,
-                                Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine))
+            painter.setPen(
+                QPen(
+                    theme.color("text"),
+                    2 if self.isChecked() else 1.2,
+                    Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine,
+                )
+            )
             painter.setBrush(theme.color("sheet") if self.isChecked() else Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(2, 3, width - 4, HEIGHT - 6), 3, 3)
         if self.isChecked() and self.hasFocus():
@@ -64,7 +69,9 @@ class StationButton(QAbstractButton):
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(end + 7, 25), str(self.number))
         room = width - BOLT_X - 24
-        painter.drawText(QPointF(BOLT_X + 16, 62), QFontMetricsF(small).elidedText(self.caption, Qt.TextElideMode.ElideRight, room))
+        painter.drawText(
+            QPointF(BOLT_X + 16, 62), QFontMetricsF(small).elidedText(self.caption, Qt.TextElideMode.ElideRight, room)
+        )
 
 
 class JobLine(QWidget):

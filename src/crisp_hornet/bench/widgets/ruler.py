@@ -11,7 +11,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
@@ -111,8 +121,14 @@ class Ruler(QWidget):
         assert event is not None
         key, fine = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         step = self.scale.fine if fine else self.scale.step
-        moves = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1,
-                 Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
+        moves = {
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Up: 1,
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Down: -1,
+            Qt.Key.Key_PageUp: 10,
+            Qt.Key.Key_PageDown: -10,
+        }
         if key == Qt.Key.Key_Escape and self._drag is not None:
             self._cancel_drag()
         elif key in moves:
@@ -271,7 +287,10 @@ class Ruler(QWidget):
         painter.drawText(QPointF(right - wide, 21), unit)
         painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        painter.drawText(QPointF(right - wide - QFontMetricsF(painter.font()).horizontalAdvance(self.value_text()), 22), self.value_text())
+        painter.drawText(
+            QPointF(right - wide - QFontMetricsF(painter.font()).horizontalAdvance(self.value_text()), 22),
+            self.value_text(),
+        )
 
     def _paint_line(self, painter: QPainter) -> None:
         theme, scale = self.theme, self.scale

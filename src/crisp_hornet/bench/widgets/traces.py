@@ -15,9 +15,20 @@ from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.evidence.channels import UNITS, Ride
 
 SHOWN = ["wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "throttle", "motor_c", "human_nm", "altitude_m"]
-WORDS = {"wheel_speed_kmh": "speed", "pack_v": "pack", "battery_a": "battery", "phase_a": "phase", "throttle": "throttle",
-         "motor_c": "motor", "controller_c": "controller", "human_nm": "rider", "altitude_m": "height", "gps_speed_kmh": "GPS",
-         "cadence_rpm": "cadence", "motor_rpm": "motor"}
+WORDS = {
+    "wheel_speed_kmh": "speed",
+    "pack_v": "pack",
+    "battery_a": "battery",
+    "phase_a": "phase",
+    "throttle": "throttle",
+    "motor_c": "motor",
+    "controller_c": "controller",
+    "human_nm": "rider",
+    "altitude_m": "height",
+    "gps_speed_kmh": "GPS",
+    "cadence_rpm": "cadence",
+    "motor_rpm": "motor",
+}
 
 
 TIME_STEPS_S = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1200.0, 1800.0, 3600.0)
@@ -161,4 +172,8 @@ class Traces(QWidget):
 def clock(seconds: float) -> str:
     """``6:32`` for 392 s."""
     whole = max(0, round(seconds))
-    return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}" if whole >= 3600 else f"{whole // 60}:{whole % 60:02d}"
+    return (
+        f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}"
+        if whole >= 3600
+        else f"{whole // 60}:{whole % 60:02d}"
+    )

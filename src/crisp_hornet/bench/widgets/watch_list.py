@@ -95,7 +95,9 @@ class WatchList(QWidget):
         self._summary.setText(summary(warnings))
         clear(self._cards)
         for warning in warnings:
-            self._cards.addWidget(card(self.theme, warning.strength.value, warning.text, warning.reason, *self._links(warning)))
+            self._cards.addWidget(
+                card(self.theme, warning.strength.value, warning.text, warning.reason, *self._links(warning))
+            )
         if not warnings:
             note: QLabel = label(empty, "quiet", wrap=True)
             self._cards.addWidget(note)
@@ -105,7 +107,10 @@ class WatchList(QWidget):
         if warning.setting is None:
             return [label(warning.mend, "quiet", wrap=True)]
         if warning.mended_value is None:
-            return [label(warning.mend, "quiet", wrap=True), self._link("Show me", lambda: self.show_me.emit(warning), warning)]
+            return [
+                label(warning.mend, "quiet", wrap=True),
+                self._link("Show me", lambda: self.show_me.emit(warning), warning),
+            ]
         return [self._link(warning.mend, lambda: self.mend.emit(warning), warning)]
 
     def _link(self, text: str, act: Callable[[], object], warning: Warning_) -> QWidget:

@@ -29,10 +29,16 @@ class Finding:
 
 def findings(ride: Ride, tune: Tune, curve: PullCurve | None) -> list[Finding]:
     """All findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start."""
-    found = [_limit(ride, peak, unit_words) for peak in peaks(ride, tune)
-             if (unit_words := {"battery_a": "battery current", "phase_a": "phase current"}.get(peak.channel))]
-    found += [_guard(peak, what) for peak in peaks(ride, tune)
-              if (what := {"pack_v": "low-voltage fade", "motor_c": "motor's heat fade"}.get(peak.channel))]
+    found = [
+        _limit(ride, peak, unit_words)
+        for peak in peaks(ride, tune)
+        if (unit_words := {"battery_a": "battery current", "phase_a": "phase current"}.get(peak.channel))
+    ]
+    found += [
+        _guard(peak, what)
+        for peak in peaks(ride, tune)
+        if (what := {"pack_v": "low-voltage fade", "motor_c": "motor's heat fade"}.get(peak.channel))
+    ]
     if curve is not None and (under := _under_edge(ride, curve)) is not None:
         found.insert(0, under)
     return found
@@ -47,18 +53,36 @@ def _limit(ride: Ride, peak: Peak, what: str) -> Finding:
     share = float(seconds[full & at_limit].sum()) / full_s if full_s > 0 else 0.0
     head = f"{what.capitalize()} peak {peak.value:.1f} A, limit {peak.limit:g} A"
     if not peak.reached:
-        return Finding(f"{peak.channel}-not-reached", "note", f"{head}: never reached",
-                       "Raising it would change nothing on a ride like this.", peak.at_s)
-    return Finding(f"{peak.channel}-reached", "note", f"{head}: reached",
-                   f"It was the limit for {100 * share:.0f} % of full throttle ({peak.at_limit_s:.0f} s in all).", peak.at_s)
+        return Finding(
+            f"{peak.channel}-not-reached",
+            "note",
+            f"{head}: never reached",
+            "Raising it would change nothing on a ride like this.",
+            peak.at_s,
+        )
+    return Finding(
+        f"{peak.channel}-reached",
+        "note",
+        f"{head}: reached",
+        f"It was the limit for {100 * share:.0f} % of full throttle ({peak.at_limit_s:.0f} s in all).",
+        peak.at_s,
+    )
 
 
 def _guard(peak: Peak, what: str) -> Finding:
     least = "lowest" if peak.channel == "pack_v" else "highest"
     words = f"{least} {peak.value:.1f} {peak.unit}, fade from {peak.limit:g} {peak.unit}"
     if peak.reached:
-        return Finding(f"{peak.channel}-fade", "warn", f"The {what} was at work", f"{words}, for {peak.at_limit_s:.0f} s.", peak.at_s)
-    return Finding(f"{peak.channel}-room", "settled", f"The {what} had room", f"{words}: not proven on this ride.", peak.at_s)
+        return Finding(
+            f"{peak.channel}-fade",
+            "warn",
+            f"The {what} was at work",
+            f"{words}, for {peak.at_limit_s:.0f} s.",
+            peak.at_s,
+        )
+    return Finding(
+        f"{peak.channel}-room", "settled", f"The {what} had room", f"{words}: not proven on this ride.", peak.at_s
+    )
 
 
 def _under_edge(ride: Ride, curve: PullCurve) -> Finding | None:
@@ -75,7 +99,12 @@ def _under_edge(ride: Ride, curve: PullCurve) -> Finding | None:
         ratio = float(np.median(measured.force_n[points] / predicted[points]))
         if ratio < 1 - UNDER_EDGE:
             worst = int(np.flatnonzero(points)[np.argmin((measured.force_n / np.maximum(predicted, 1))[points])])
-            return Finding("under-edge", "warn", f"{100 * (1 - ratio):.0f} % less pull than predicted where the {what} current limits",
-                           f"Median of {int(points.sum())} full-throttle samples. A tired pack, a longer wheel or a weaker motor than "
-                           "the bike document says would do this.", float(measured.time_s[worst]))
+            return Finding(
+                "under-edge",
+                "warn",
+                f"{100 * (1 - ratio):.0f} % less pull than predicted where the {what} current limits",
+                f"Median of {int(points.sum())} full-throttle samples. A tired pack, a longer wheel or a weaker motor than "
+                "the bike document says would do this.",
+                float(measured.time_s[worst]),
+            )
     return None

@@ -87,4 +87,6 @@ def _peak(ride: Ride, channel: str, label: str, limit: float | None, lowest: boo
             at_limit = values <= limit if lowest else values >= REACHED * limit
         at_limit_s = float(np.sum(sample_seconds(ride.time_s)[at_limit]))
         reached = bool(at_limit.any())
-    return Peak(channel, label, float(values[index]), UNITS[channel], float(ride.time_s[index]), limit, reached, at_limit_s)
+    return Peak(
+        channel, label, float(values[index]), UNITS[channel], float(ride.time_s[index]), limit, reached, at_limit_s
+    )

@@ -21,11 +21,21 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
     if keeps >= FRONT_WHEEL_LEAST:
         return None
     pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike)
-    text = "Full pull lifts the front wheel" if keeps == 0 else f"Full pull leaves the front wheel {100 * keeps:.0f} % of its load"
-    return Warning_("front-wheel", Strength.WARN, text,
-                    f"{pull:.0f} N at the rear, and it lifts at {lift:.0f} N on the flat, earlier uphill. "
-                    "A strong launch can loop the bike.",
-                    "Lower the phase current, or start gently", "drive.phase_current_a", None)
+    text = (
+        "Full pull lifts the front wheel"
+        if keeps == 0
+        else f"Full pull leaves the front wheel {100 * keeps:.0f} % of its load"
+    )
+    return Warning_(
+        "front-wheel",
+        Strength.WARN,
+        text,
+        f"{pull:.0f} N at the rear, and it lifts at {lift:.0f} N on the flat, earlier uphill. "
+        "A strong launch can loop the bike.",
+        "Lower the phase current, or start gently",
+        "drive.phase_current_a",
+        None,
+    )
 
 
 @rule
@@ -36,6 +46,12 @@ def tyre_slips(s: Situation) -> Warning_ | None:
     pull, grip = float(s.curve.wheel_force_n.max()), grip_force_n(s.bike)
     if math.isinf(grip) or pull <= grip:
         return None
-    return Warning_("tyre-slips", Strength.WARN, "Full pull is more than the tyre holds",
-                    f"{pull:.0f} N against {grip:.0f} N of grip on a dry road, less in the wet.",
-                    "Lower the phase current", "drive.phase_current_a", None)
+    return Warning_(
+        "tyre-slips",
+        Strength.WARN,
+        "Full pull is more than the tyre holds",
+        f"{pull:.0f} N against {grip:.0f} N of grip on a dry road, less in the wet.",
+        "Lower the phase current",
+        "drive.phase_current_a",
+        None,
+    )

@@ -14,9 +14,15 @@ def battery_over_bms(s: Situation) -> Warning_ | None:
     current, allowed = effective_limits(s.bike, s.draft).battery_current_a.value, s.bike.battery.bms_discharge_a
     if current is None or current <= allowed:
         return None
-    return Warning_("battery-over-bms", Strength.STOP, f"{current:g} A is over what the pack allows",
-                    f"Its protection board trips at {allowed:g} A: the bike would go dead, most likely in a hard pull.",
-                    f"Lower to {allowed:g} A", BATTERY_CURRENT, allowed)
+    return Warning_(
+        "battery-over-bms",
+        Strength.STOP,
+        f"{current:g} A is over what the pack allows",
+        f"Its protection board trips at {allowed:g} A: the bike would go dead, most likely in a hard pull.",
+        f"Lower to {allowed:g} A",
+        BATTERY_CURRENT,
+        allowed,
+    )
 
 
 @rule
@@ -27,9 +33,15 @@ def battery_over_wiring(s: Situation) -> Warning_ | None:
     if current is None or not known or current <= min(known)[0]:
         return None
     allowed, what = min(known)
-    return Warning_("battery-over-wiring", Strength.STOP, f"{current:g} A is over what the {what} carries",
-                    f"The {what} is rated {allowed:g} A: it would open, or run hot where nobody looks.",
-                    f"Lower to {allowed:g} A", BATTERY_CURRENT, allowed)
+    return Warning_(
+        "battery-over-wiring",
+        Strength.STOP,
+        f"{current:g} A is over what the {what} carries",
+        f"The {what} is rated {allowed:g} A: it would open, or run hot where nobody looks.",
+        f"Lower to {allowed:g} A",
+        BATTERY_CURRENT,
+        allowed,
+    )
 
 
 @rule
@@ -38,10 +50,16 @@ def fade_under_trip(s: Situation) -> Warning_ | None:
     end, trip = s.draft.battery_guard.fade_end_v, s.bike.battery.bms_trip_v
     if end >= trip:
         return None
-    return Warning_("fade-under-trip", Strength.WARN, f"The fade ends {trip - end:.1f} V under the pack's trip",
-                    f"The pack switches off at {trip:g} V while the controller still asks for current: "
-                    "the rider is dropped without warning.",
-                    f"End the fade at {trip:g} V or above", "battery_guard.fade_end_v", trip)
+    return Warning_(
+        "fade-under-trip",
+        Strength.WARN,
+        f"The fade ends {trip - end:.1f} V under the pack's trip",
+        f"The pack switches off at {trip:g} V while the controller still asks for current: "
+        "the rider is dropped without warning.",
+        f"End the fade at {trip:g} V or above",
+        "battery_guard.fade_end_v",
+        trip,
+    )
 
 
 @rule
@@ -50,6 +68,12 @@ def regen_over_charge_limit(s: Situation) -> Warning_ | None:
     current, allowed = s.draft.regen.battery_current_a, s.bike.battery.bms_charge_a
     if current <= allowed:
         return None
-    return Warning_("regen-over-charge", Strength.STOP, f"Regen {current:g} A is over the pack's charge limit",
-                    f"Its board accepts {allowed:g} A; more harms cells, or trips the board and the brake with it.",
-                    f"Lower to {allowed:g} A", "regen.battery_current_a", allowed)
+    return Warning_(
+        "regen-over-charge",
+        Strength.STOP,
+        f"Regen {current:g} A is over the pack's charge limit",
+        f"Its board accepts {allowed:g} A; more harms cells, or trips the board and the brake with it.",
+        f"Lower to {allowed:g} A",
+        "regen.battery_current_a",
+        allowed,
+    )

@@ -9,23 +9,41 @@ def _over_rating(s: Situation, id_: str, setting: str, rating: float, what: str,
     value = s.draft.setting(setting)
     if value is None or value <= rating:
         return None
-    return Warning_(id_, Strength.STOP, f"{value:g} {unit} is over the {what}",
-                    f"It is rated {rating:g} {unit}. Beyond it the last guard of the hardware is gone.",
-                    f"Lower to {rating:g} {unit}", setting, rating)
+    return Warning_(
+        id_,
+        Strength.STOP,
+        f"{value:g} {unit} is over the {what}",
+        f"It is rated {rating:g} {unit}. Beyond it the last guard of the hardware is gone.",
+        f"Lower to {rating:g} {unit}",
+        setting,
+        rating,
+    )
 
 
 @rule
 def phase_over_rating(s: Situation) -> Warning_ | None:
     """The phase current is set above the controller's rating."""
-    return _over_rating(s, "phase-over-rating", "drive.phase_current_a", s.bike.controller.max_phase_current_a,
-                        "controller's phase rating", "A")
+    return _over_rating(
+        s,
+        "phase-over-rating",
+        "drive.phase_current_a",
+        s.bike.controller.max_phase_current_a,
+        "controller's phase rating",
+        "A",
+    )
 
 
 @rule
 def battery_over_rating(s: Situation) -> Warning_ | None:
     """The battery current is set above the controller's rating."""
-    return _over_rating(s, "battery-over-rating", "drive.battery_current_a", s.bike.controller.max_battery_current_a,
-                        "controller's battery rating", "A")
+    return _over_rating(
+        s,
+        "battery-over-rating",
+        "drive.battery_current_a",
+        s.bike.controller.max_battery_current_a,
+        "controller's battery rating",
+        "A",
+    )
 
 
 @rule
@@ -40,6 +58,12 @@ def heat_fade_over_winding(s: Situation) -> Warning_ | None:
     end, limit = s.draft.heat_guard.motor_fade_end_c, s.bike.motor.max_winding_c
     if end <= limit:
         return None
-    return Warning_("heat-fade-late", Strength.WARN, f"The heat fade ends {end - limit:.0f} K above the winding's limit",
-                    f"The winding bears {limit:g} °C; magnets and insulation suffer before the guard has closed.",
-                    f"End the fade at {limit:g} °C", "heat_guard.motor_fade_end_c", limit)
+    return Warning_(
+        "heat-fade-late",
+        Strength.WARN,
+        f"The heat fade ends {end - limit:.0f} K above the winding's limit",
+        f"The winding bears {limit:g} °C; magnets and insulation suffer before the guard has closed.",
+        f"End the fade at {limit:g} °C",
+        "heat_guard.motor_fade_end_c",
+        limit,
+    )

@@ -16,7 +16,13 @@ def big_step(s: Situation) -> Warning_ | None:
     for setting, what in WATCHED.items():
         now, then = s.controller.setting(setting), s.draft.setting(setting)
         if now and then and then > now * (1 + BIG_STEP):
-            return Warning_("big-step", Strength.NOTE, f"A big step: {what} {now:g} to {then:g} A",
-                            f"That is {100 * (then / now - 1):.0f} % more at once. In steps you notice heat, sag and wheel lift early.",
-                            f"Go to {now * (1 + BIG_STEP):.0f} A first", setting, float(round(now * (1 + BIG_STEP))))
+            return Warning_(
+                "big-step",
+                Strength.NOTE,
+                f"A big step: {what} {now:g} to {then:g} A",
+                f"That is {100 * (then / now - 1):.0f} % more at once. In steps you notice heat, sag and wheel lift early.",
+                f"Go to {now * (1 + BIG_STEP):.0f} A first",
+                setting,
+                float(round(now * (1 + BIG_STEP))),
+            )
     return None

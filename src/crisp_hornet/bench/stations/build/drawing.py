@@ -34,8 +34,10 @@ class BikeDrawing(QWidget):
         """Draw another bike."""
         self.bike = bike
         rear, front = wheel_loads(bike)
-        self.setAccessibleName(f"{bike.name} from the side: wheelbase {bike.chassis.wheelbase_m:g} m, rear wheel carries "
-                               f"{rear:.0f} kg, front {front:.0f} kg")
+        self.setAccessibleName(
+            f"{bike.name} from the side: wheelbase {bike.chassis.wheelbase_m:g} m, rear wheel carries "
+            f"{rear:.0f} kg, front {front:.0f} kg"
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -75,7 +77,12 @@ class BikeDrawing(QWidget):
         for end in (rear, front):
             painter.drawLine(QPointF(end.x(), y - 10), QPointF(end.x(), y))
         wheel = f"wheels {2000 * wheel_radius_m(self.bike):.0f} mm across"  # type: ignore[arg-type]
-        self._centred(painter, QPointF((rear.x() + front.x()) / 2, y - 1), f"wheelbase {chassis.wheelbase_m:g} m, {wheel}", back=True)
+        self._centred(
+            painter,
+            QPointF((rear.x() + front.x()) / 2, y - 1),
+            f"wheelbase {chassis.wheelbase_m:g} m, {wheel}",
+            back=True,
+        )
 
     def _paint_frame(self, painter: QPainter, at: Place, radius: float) -> None:
         """A frame that fits the figures: nothing of it is measured, so it stays faint."""
@@ -83,8 +90,16 @@ class BikeDrawing(QWidget):
         painter.setPen(QPen(self.theme.color("rule"), 7, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         crank, seat, head = (0.46, 0.30), (0.26, 0.95), (base * 0.52, 0.92)
-        tubes = [((0, radius), crank), ((0, radius), (0.3, 0.75)), (crank, seat), (crank, head), ((0.31, 0.72), head),
-                 (head, (base, radius)), (head, (head[0] - 0.04, 1.08)), ((head[0] - 0.04, 1.08), (head[0] - 0.16, 1.1))]
+        tubes = [
+            ((0, radius), crank),
+            ((0, radius), (0.3, 0.75)),
+            (crank, seat),
+            (crank, head),
+            ((0.31, 0.72), head),
+            (head, (base, radius)),
+            (head, (head[0] - 0.04, 1.08)),
+            ((head[0] - 0.04, 1.08), (head[0] - 0.16, 1.1)),
+        ]
         for start, end in tubes:
             painter.drawLine(at(*start), at(*end))
 
@@ -92,7 +107,10 @@ class BikeDrawing(QWidget):
         bike = self.bike
         assert bike is not None
         theme = self.theme
-        for x, driven in ((0.0, bike.chassis.driven_wheel == "rear"), (bike.chassis.wheelbase_m, bike.chassis.driven_wheel == "front")):
+        for x, driven in (
+            (0.0, bike.chassis.driven_wheel == "rear"),
+            (bike.chassis.wheelbase_m, bike.chassis.driven_wheel == "front"),
+        ):
             hub = at(x, radius)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("text"), 4))
@@ -141,7 +159,11 @@ class BikeDrawing(QWidget):
         note = QPointF(self.width() - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
         painter.drawText(note, words)
         painter.setPen(QPen(theme.color("quiet"), 1))
-        painter.drawPolyline(QPolygonF([centre + QPointF(8, -8), QPointF(note.x() - 30, note.y() - 5), QPointF(note.x() - 6, note.y() - 5)]))
+        painter.drawPolyline(
+            QPolygonF(
+                [centre + QPointF(8, -8), QPointF(note.x() - 30, note.y() - 5), QPointF(note.x() - 6, note.y() - 5)]
+            )
+        )
         rear, front = wheel_loads(bike)
         painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))

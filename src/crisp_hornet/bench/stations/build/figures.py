@@ -33,7 +33,9 @@ def figures(bike: Bike) -> dict[str, list[Figure]]:
         ],
         "CONTROLLER": [
             Figure("phase current, rated", f"{controller.max_phase_current_a:g} A", "controller.max_phase_current_a"),
-            Figure("battery current, rated", f"{controller.max_battery_current_a:g} A", "controller.max_battery_current_a"),
+            Figure(
+                "battery current, rated", f"{controller.max_battery_current_a:g} A", "controller.max_battery_current_a"
+            ),
             Figure("voltage, at most", f"{controller.max_voltage_v:g} V", "controller.max_voltage_v"),
         ],
         "PACK": [
@@ -45,10 +47,18 @@ def figures(bike: Bike) -> dict[str, list[Figure]]:
         ],
         "WHEEL AND ROAD": [
             Figure("circumference", f"{bike.drivetrain.wheel_circumference_m:g} m", "drivetrain.wheel_circumference_m"),
-            Figure("gearing", "direct" if bike.drivetrain.ratio == 1 else f"{bike.drivetrain.ratio:g} : 1", "drivetrain.ratio"),
+            Figure(
+                "gearing",
+                "direct" if bike.drivetrain.ratio == 1 else f"{bike.drivetrain.ratio:g} : 1",
+                "drivetrain.ratio",
+            ),
             Figure("rolling, Crr", f"{bike.chassis.crr:g}", "chassis.crr"),
             Figure("air, CdA", f"{bike.chassis.cda_m2:g} m²", "chassis.cda_m2"),
-            Figure("bike, rider, cargo", f"{bike.chassis.bike_kg:g} + {bike.chassis.rider_kg:g} + {bike.chassis.cargo_kg:g} kg", "chassis.bike_kg"),
+            Figure(
+                "bike, rider, cargo",
+                f"{bike.chassis.bike_kg:g} + {bike.chassis.rider_kg:g} + {bike.chassis.cargo_kg:g} kg",
+                "chassis.bike_kg",
+            ),
         ],
     }
 

@@ -40,7 +40,10 @@ class PackWindow(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, pack = self.theme, self.bike.battery
         low, high = pack.bms_trip_v - 0.15 * pack.series, FULL_CELL_V * pack.series + 0.05 * pack.series
-        x = lambda volts: SIDE + (volts - low) / (high - low) * (self.width() - 2 * SIDE)  # noqa: E731
+
+        def x(volts: float) -> float:
+            return SIDE + (volts - low) / (high - low) * (self.width() - 2 * SIDE)
+
         bar = QRectF(x(pack.bms_trip_v), 34, x(FULL_CELL_V * pack.series) - x(pack.bms_trip_v), 16)
         painter.setPen(QPen(theme.color("quiet"), 1))
         painter.setBrush(theme.color("sheet"))
@@ -51,7 +54,12 @@ class PackWindow(QWidget):
             painter.fillRect(fade, theme.color("stop", 0.25))
             painter.setPen(theme.color("text"))
             painter.setFont(font(QUIET_PX))
-            self._text(painter, (fade.left() + fade.right()) / 2, 27, f"current fades {guard.fade_start_v:g} to {guard.fade_end_v:g} V")
+            self._text(
+                painter,
+                (fade.left() + fade.right()) / 2,
+                27,
+                f"current fades {guard.fade_start_v:g} to {guard.fade_end_v:g} V",
+            )
         painter.setFont(font(QUIET_PX))
         spacing = tick_spacing(high - low)
         tick = (low // spacing + 1) * spacing

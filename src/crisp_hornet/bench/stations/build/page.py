@@ -109,7 +109,11 @@ class BuildPage(Station):
             return
         self._title.setText(bike.name)
         assumed = len(bike.assumed)
-        self._about.setText("all figures known" if not assumed else f"{assumed} figure{'s' if assumed != 1 else ''} assumed, not measured")
+        self._about.setText(
+            "all figures known"
+            if not assumed
+            else f"{assumed} figure{'s' if assumed != 1 else ''} assumed, not measured"
+        )
         row = 0
         for group, rows in figures(bike).items():
             heading = label(group, "caps")
@@ -149,12 +153,16 @@ class BuildPage(Station):
     def meaning(self) -> tuple[str, str]:
         bike = self.desk.bike
         if bike is None:
-            return "BEGIN HERE", "Everything that follows rests on the bike: its motor, controller, pack, wheel and masses."
+            return (
+                "BEGIN HERE",
+                "Everything that follows rests on the bike: its motor, controller, pack, wheel and masses.",
+            )
         rear, front = wheel_loads(bike)
         names = ", ".join(name_of(bike, path) for path in bike.assumed)
         return "WHAT IT IS", (
             f"{bike.name} weighs <b>{bike.mass_kg:g} kg</b> as ridden, {rear:.0f} kg of it on the rear wheel and {front:.0f} kg in front. "
-            + (f"Nobody has measured yet: {names}." if bike.assumed else "Every figure was entered or measured."))
+            + (f"Nobody has measured yet: {names}." if bike.assumed else "Every figure was entered or measured.")
+        )
 
     def act_text(self) -> str:
         return "Hook up the controller" if self.desk.bike else "Open a bike file"

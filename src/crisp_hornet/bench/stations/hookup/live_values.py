@@ -12,9 +12,15 @@ from crisp_hornet.bench.widgets.text import label, sheet
 from crisp_hornet.link.contact import Live
 
 SHOWN = [
-    ("pack_v", "pack", "V", 1), ("battery_a", "battery current", "A", 1), ("phase_a", "phase current", "A", 0),
-    ("wheel_speed_kmh", "wheel", "km/h", 1), ("throttle", "throttle", "%", 0), ("brake", "brake", "", 0),
-    ("motor_c", "motor", "°C", 0), ("controller_c", "controller", "°C", 0), ("fault", "fault", "", 0),
+    ("pack_v", "pack", "V", 1),
+    ("battery_a", "battery current", "A", 1),
+    ("phase_a", "phase current", "A", 0),
+    ("wheel_speed_kmh", "wheel", "km/h", 1),
+    ("throttle", "throttle", "%", 0),
+    ("brake", "brake", "", 0),
+    ("motor_c", "motor", "°C", 0),
+    ("controller_c", "controller", "°C", 0),
+    ("fault", "fault", "", 0),
 ]
 STALE_S = 1.0
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -104,12 +105,14 @@ class HookUpPage(Station):
             found.insert(0, Port(self._simulated, "simulated bike, runs beside this window"))
         for port in found:
             words = f"{Path(port.address).name}   {port.description}"
-            one = button(words, lambda port=port: self.connect_to(port.address), "large", f"Connect to {port.address}")
+            one = button(words, partial(self.connect_to, port.address), "large", f"Connect to {port.address}")
             one.setStyleSheet("text-align: left;")
             one.setEnabled(not self.link.busy and self.desk.bike is not None)
             self._ports.addWidget(one)
         if not found:
-            self._ports.addWidget(label("No serial port found. Plug in the lead or the dongle, then look again.", wrap=True))
+            self._ports.addWidget(
+                label("No serial port found. Plug in the lead or the dongle, then look again.", wrap=True)
+            )
 
     def connect_to(self, port: str) -> None:
         """Ask for a contact."""
@@ -148,14 +151,30 @@ class HookUpPage(Station):
         self._caution.setVisible(contact is None)
         if contact is None:
             self._who_title.setText("Nobody connected")
-            self._who.addWidget(label(self.link.busy or "Choose a port. The first thing done is to ask who is there and to keep a backup.",
-                                      "quiet", wrap=True), 0, 0)
+            self._who.addWidget(
+                label(
+                    self.link.busy
+                    or "Choose a port. The first thing done is to ask who is there and to keep a backup.",
+                    "quiet",
+                    wrap=True,
+                ),
+                0,
+                0,
+            )
             self.live_values.take(None)
         else:
             who = contact.identity
             self._who_title.setText(f"{who.product} answers")
-            rows = [("maker", who.vendor), ("serial number", who.serial), ("firmware", who.firmware), ("port", contact.port),
-                    ("backup", f"{len(contact.backup.registers)} settings, kept {time_words(self._backup_at) if self._backup_at else ''}")]
+            rows = [
+                ("maker", who.vendor),
+                ("serial number", who.serial),
+                ("firmware", who.firmware),
+                ("port", contact.port),
+                (
+                    "backup",
+                    f"{len(contact.backup.registers)} settings, kept {time_words(self._backup_at) if self._backup_at else ''}",
+                ),
+            ]
             for row, (name, value) in enumerate(rows):
                 self._who.addWidget(label(name, "quiet"), row, 0)
                 self._who.addWidget(label(value), row, 1)
@@ -196,10 +215,14 @@ class HookUpPage(Station):
         if contact is not None:
             return "WHAT IT HOLDS", (
                 f"All <b>{len(contact.backup.registers)} settings</b> were read and kept before anything else. Nothing has been written. "
-                "Whatever you send later, this state can come back.")
+                "Whatever you send later, this state can come back."
+            )
         if self.link.busy:
             return "CONNECTING", f"{self._progress[:1].upper()}{self._progress[1:]} …"
-        return "WHAT HAPPENS", "Connecting only reads: who is there, which firmware, every setting. Nothing is written on this page."
+        return (
+            "WHAT HAPPENS",
+            "Connecting only reads: who is there, which firmware, every setting. Nothing is written on this page.",
+        )
 
     def act_text(self) -> str:
         return "Set the tune" if self.link.contact else ""

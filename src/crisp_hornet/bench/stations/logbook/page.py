@@ -79,7 +79,12 @@ class LogbookPage(Station):
                 self._lines.addLayout(self._line(entry))
                 self._lines.addWidget(rule())
         if not chosen:
-            self._lines.addWidget(label("Nothing found." if wanted else "Nothing yet: backups, sends, rides and notes will stand here.", "quiet"))
+            self._lines.addWidget(
+                label(
+                    "Nothing found." if wanted else "Nothing yet: backups, sends, rides and notes will stand here.",
+                    "quiet",
+                )
+            )
         elif len(chosen) > MOST_SHOWN:
             self._lines.addWidget(label(f"{len(chosen) - MOST_SHOWN} older lines; search to find them.", "quiet"))
         self._lines.addStretch(1)
@@ -115,4 +120,7 @@ class LogbookPage(Station):
     def meaning(self) -> tuple[str, str]:
         sent = sum(one.kind == "send" for one in self.entries)
         rides = sum(one.kind == "ride" for one in self.entries)
-        return "THE RECORD", f"{len(self.entries)} lines: {sent} about sending, {rides} about rides. It is kept as things happen, nothing to save."
+        return (
+            "THE RECORD",
+            f"{len(self.entries)} lines: {sent} about sending, {rides} about rides. It is kept as things happen, nothing to save.",
+        )

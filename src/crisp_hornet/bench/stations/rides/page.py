@@ -118,7 +118,9 @@ class RidesPage(Station):
                 self._list.setCurrentItem(item)
         ride = self.desk.ride
         self._title.setText("Importing" if self._import.running else ride.name if ride else "No ride yet")
-        self._about.setText(self._summary() if ride else "Import a log: comma-separated or Parquet, as docs/formats.md describes.")
+        self._about.setText(
+            self._summary() if ride else "Import a log: comma-separated or Parquet, as docs/formats.md describes."
+        )
         if self.traces.ride is not ride:
             self.traces.show_ride(ride)
         self._show_cursor(0.0)
@@ -153,7 +155,10 @@ class RidesPage(Station):
             return "IMPORTING", "The log is read beside; you can go on working."
         if self.desk.ride is None:
             return "A RIDE IS EVIDENCE", "With a log, what the tune really did can be laid over what was predicted."
-        return "LOOKING", "Drag pans, the wheel zooms in time, left and right move the cursor, Home shows the whole ride."
+        return (
+            "LOOKING",
+            "Drag pans, the wheel zooms in time, left and right move the cursor, Home shows the whole ride.",
+        )
 
     def act_text(self) -> str:
         return "Import a log"
@@ -165,5 +170,3 @@ class RidesPage(Station):
         name, _ = QFileDialog.getOpenFileName(self, "Import a log", "", "Ride logs (*.csv *.parquet)")
         if name:
             self.import_file(Path(name))
-
-

@@ -156,8 +156,12 @@ class SendPage(Station):
 
     def _headline(self, changes: list[Change]) -> str:
         if self.report is not None:
-            return {Outcome.PROVED: "Sent and proved", Outcome.REFUSED: "Refused", Outcome.NOT_PROVED: "Not proved",
-                    Outcome.STOPPED: "Stopped"}[self.report.outcome]
+            return {
+                Outcome.PROVED: "Sent and proved",
+                Outcome.REFUSED: "Refused",
+                Outcome.NOT_PROVED: "Not proved",
+                Outcome.STOPPED: "Stopped",
+            }[self.report.outcome]
         if self.link.contact is None:
             return f"{len(self.desk.drafted)} changes are drafted" if self.desk.drafted else "Nothing to send"
         return f"{len(changes)} change{'s' if len(changes) != 1 else ''} for {self.link.contact.identity.product}"
@@ -180,9 +184,14 @@ class SendPage(Station):
         draft, controller = self.desk.draft, self.desk.controller
         if draft is None or controller is None:
             return []
-        words = lambda tune, path: shown(tune.setting(path), _unit(path))  # noqa: E731
-        return [ChangeLine(_label(path), words(controller, path), words(draft, path), "as last read; connect to send")
-                for path in self.desk.drafted]
+
+        def words(tune: Tune, path: str) -> str:
+            return shown(tune.setting(path), _unit(path))
+
+        return [
+            ChangeLine(_label(path), words(controller, path), words(draft, path), "as last read; connect to send")
+            for path in self.desk.drafted
+        ]
 
     def _show_confirmations(self, wanted: bool) -> None:
         asked = [f"{key} {text}" for key, text in self._to_confirm] if wanted else []
@@ -212,7 +221,9 @@ class SendPage(Station):
         if self.report is None:
             return
         severity = {Outcome.PROVED: "settled", Outcome.STOPPED: "warn"}.get(self.report.outcome, "stop")
-        head = {"settled": "The controller holds the draft", "warn": "Nothing has changed"}.get(severity, "Read this before you ride")
+        head = {"settled": "The controller holds the draft", "warn": "Nothing has changed"}.get(
+            severity, "Read this before you ride"
+        )
         self._proof.addWidget(card(self.theme, severity, head, self.report.message))
 
     def _show_back(self) -> None:
@@ -223,8 +234,14 @@ class SendPage(Station):
         backups = [(at, one) for at, one in self.desk.garage.backups(self.desk.bike_id) if one.words() != contact.words]
         if backups:
             at, backup = backups[0]
-            self._back.addWidget(button(f"Draft what the backup of {time_words(at)} holds", lambda: self._draft_backup(backup.words()),
-                                        "link", "Draft the newest other backup"))
+            self._back.addWidget(
+                button(
+                    f"Draft what the backup of {time_words(at)} holds",
+                    lambda: self._draft_backup(backup.words()),
+                    "link",
+                    "Draft the newest other backup",
+                )
+            )
         self._back.addStretch(1)
 
     def _draft_backup(self, words: dict[int, int]) -> None:
@@ -253,7 +270,9 @@ class SendPage(Station):
             tune = tune.model_copy(update={group: getattr(held, group) for group in SETTING_GROUPS})
             self.desk.take_sent(tune, report.message, in_words, report.kept)
         else:
-            self.desk.log("send", f"Send {report.outcome.value}: {tune.name}", "; ".join(in_words) + f". {report.message}")
+            self.desk.log(
+                "send", f"Send {report.outcome.value}: {tune.name}", "; ".join(in_words) + f". {report.message}"
+            )
         self.report = report
         self._asked = ["again"]  # confirmations count once
         self._show()
@@ -265,7 +284,11 @@ class SendPage(Station):
             return BoltState.NEEDS_A_LOOK
         if self.link.busy == "sending" or self.desk.drafted:
             return BoltState.IN_WORK if self.link.contact else BoltState.UNTOUCHED
-        return BoltState.DONE if self.desk.controller and self.desk.garage.tune(self.desk.bike_id, "sent") else BoltState.UNTOUCHED
+        return (
+            BoltState.DONE
+            if self.desk.controller and self.desk.garage.tune(self.desk.bike_id, "sent")
+            else BoltState.UNTOUCHED
+        )
 
     def caption(self) -> str:
         if self.link.busy == "sending":
@@ -283,11 +306,16 @@ class SendPage(Station):
         if self.link.contact is None:
             return "NOT CONNECTED", "Hook up the controller to send. The draft stays as it is."
         if self._stops:
-            return "STOPPED BY THE WATCH LIST", f"<b>{self._stops[0].text}.</b> {self._stops[0].reason} Nothing overrides a stop; change the draft."
+            return (
+                "STOPPED BY THE WATCH LIST",
+                f"<b>{self._stops[0].text}.</b> {self._stops[0].reason} Nothing overrides a stop; change the draft.",
+            )
         if not self.changes()[0]:
             return "NOTHING TO SEND", "The controller already holds the draft."
-        return "WHAT HAPPENS", ("What asks less of the bike is written first. Each value is read back; at the end all settings are compared. If anything "
-                                "fails, what was written is taken back and you are told what the controller holds.")
+        return "WHAT HAPPENS", (
+            "What asks less of the bike is written first. Each value is read back; at the end all settings are compared. If anything "
+            "fails, what was written is taken back and you are told what the controller holds."
+        )
 
     def act_text(self) -> str:
         if self.link.contact is None:
@@ -331,5 +359,3 @@ def _label(path: str) -> str:
 
 def _unit(path: str) -> str:
     return {"a": "A", "v": "V", "c": "°C", "w": "W", "kmh": "km/h", "rpm": "rpm"}.get(path.rpartition("_")[2], "")
-
-

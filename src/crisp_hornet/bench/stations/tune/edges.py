@@ -32,7 +32,10 @@ def edges(curve: PullCurve, tune: Tune) -> list[Edge]:
     A limit that sets the force nowhere keeps its handle on the curve, drawn hollow: the phase limit at
     standstill, the battery limit where the most current flows.
     """
-    return [_edge(curve, tune, PHASE, "phase", 0.35, 0), _edge(curve, tune, BATTERY, "battery", 0.5, int(np.argmax(curve.battery_w)))]
+    return [
+        _edge(curve, tune, PHASE, "phase", 0.35, 0),
+        _edge(curve, tune, BATTERY, "battery", 0.5, int(np.argmax(curve.battery_w))),
+    ]
 
 
 def _edge(curve: PullCurve, tune: Tune, setting: str, limit: str, share: float, otherwise: int) -> Edge:

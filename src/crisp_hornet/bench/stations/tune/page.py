@@ -12,11 +12,11 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import FULL_CELL_V
 from crisp_hornet.bench.stations.station import Station
-from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.stations.tune.edges import BATTERY, PHASE, edges, value_at
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.force_chart import TruthLegend
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
@@ -36,14 +36,43 @@ def scales(bike: Bike) -> dict[str, Scale]:
         pack.append(Stop(battery.fuse_a, f"fuse {battery.fuse_a:g}"))
     top_a = 1.15 * controller.max_battery_current_a
     return {
-        PHASE: Scale("Phase current", "A", 0, _round_up(1.15 * controller.max_phase_current_a, 10), 1, 0.5,
-                     [Stop(controller.max_phase_current_a, f"rating {controller.max_phase_current_a:g}")]),
-        BATTERY: Scale("Battery current", "A", 0, _round_up(top_a, 5), 1, 0.5,
-                       [*pack, Stop(controller.max_battery_current_a, f"rating {controller.max_battery_current_a:g}")]),
-        POWER: Scale("Power limit", "W", 0, _round_up(top_a * highest_v, 500), 50, 10,
-                     [Stop(battery.bms_discharge_a * 3.6 * battery.series, "pack, half charge")], none_text="no limit"),
-        RPM: Scale("Motor speed limit", "rpm", 0, _round_up(1.15 * bike.motor.max_rpm, 50), 10, 1,
-                   [Stop(bike.motor.max_rpm, f"motor {bike.motor.max_rpm:g}")]),
+        PHASE: Scale(
+            "Phase current",
+            "A",
+            0,
+            _round_up(1.15 * controller.max_phase_current_a, 10),
+            1,
+            0.5,
+            [Stop(controller.max_phase_current_a, f"rating {controller.max_phase_current_a:g}")],
+        ),
+        BATTERY: Scale(
+            "Battery current",
+            "A",
+            0,
+            _round_up(top_a, 5),
+            1,
+            0.5,
+            [*pack, Stop(controller.max_battery_current_a, f"rating {controller.max_battery_current_a:g}")],
+        ),
+        POWER: Scale(
+            "Power limit",
+            "W",
+            0,
+            _round_up(top_a * highest_v, 500),
+            50,
+            10,
+            [Stop(battery.bms_discharge_a * 3.6 * battery.series, "pack, half charge")],
+            none_text="no limit",
+        ),
+        RPM: Scale(
+            "Motor speed limit",
+            "rpm",
+            0,
+            _round_up(1.15 * bike.motor.max_rpm, 50),
+            10,
+            1,
+            [Stop(bike.motor.max_rpm, f"motor {bike.motor.max_rpm:g}")],
+        ),
     }
 
 
@@ -120,8 +149,9 @@ class TunePage(Station):
         for setting, scale in wanted.items():
             self.rulers[setting].set_scale(scale)
         low, high = bike.battery.bms_trip_v, FULL_CELL_V * bike.battery.series
-        self._charge.set_scale(Scale("Rested pack", "V", round(low, 1), round(high, 1), 0.5, 0.1,
-                                     [Stop(low, "pack trips")], truth=False))
+        self._charge.set_scale(
+            Scale("Rested pack", "V", round(low, 1), round(high, 1), 0.5, 0.1, [Stop(low, "pack trips")], truth=False)
+        )
         self._show()
 
     def _show(self) -> None:
@@ -134,13 +164,20 @@ class TunePage(Station):
             ruler.show_value(value, now, desk.controller is not None)
         self._charge.show_value(desk.conditions.rested_v)
         per_cell = desk.conditions.rested_v / desk.bike.battery.series
-        self._charge_words.setText(f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, "
-                                   f"{desk.bike.mass_kg:g} kg, no wind")
+        self._charge_words.setText(
+            f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
+        )
         drafted, now_predicted = desk.draft_prediction, desk.controller_prediction
-        self.chart.show_curves(drafted.curve if drafted else None, now_predicted.curve if now_predicted else None,
-                               drafted.refusal if drafted else "", hold_scale=self.chart.dragging is not None)
+        self.chart.show_curves(
+            drafted.curve if drafted else None,
+            now_predicted.curve if now_predicted else None,
+            drafted.refusal if drafted else "",
+            hold_scale=self.chart.dragging is not None,
+        )
         self.chart.show_edges(edges(drafted.curve, desk.draft) if drafted and drafted.curve and desk.draft else [])
-        self.consequences.show_figures(drafted.consequences if drafted else [], now_predicted.consequences if now_predicted else [])
+        self.consequences.show_figures(
+            drafted.consequences if drafted else [], now_predicted.consequences if now_predicted else []
+        )
         self.news.emit()
 
     # --- what the hands do ----------------------------------------------------------------------------------
@@ -210,5 +247,3 @@ class TunePage(Station):
             self.desk.set_draft(starting_tune(self.desk.bike))
         else:
             self.go.emit(5)
-
-

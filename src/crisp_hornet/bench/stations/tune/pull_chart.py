@@ -36,7 +36,9 @@ class PullChart(ForceChart):
         self.dragging: tuple[str, int] | None = None
         self._new_token = new_token
         self._keys: int | None = None
-        self.setAccessibleName("Pull chart: P or B chooses the phase or battery edge, up and down move it, left and right move the reading")
+        self.setAccessibleName(
+            "Pull chart: P or B chooses the phase or battery edge, up and down move it, left and right move the reading"
+        )
 
     def show_edges(self, edges: list[Edge]) -> None:
         """Show the handles."""
@@ -134,5 +136,3 @@ class PullChart(ForceChart):
             painter.fillRect(QRectF(left - 3, top - 14, wide + 6, 18), back)
             painter.setPen(theme.color("drafted"))
             painter.drawText(QPointF(left, top), edge.text)
-
-

@@ -10,8 +10,16 @@ from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.vehicle import G_MPS2, road_load_n
 from crisp_hornet.documents.tune import Tune
 
-NAMES = {"phase": "phase current", "battery": "battery current", "power": "power limit", "voltage": "pack's voltage",
-         "rpm": "motor speed limit", "speed": "speed limit", "heat": "heat fade", "low_voltage": "low-voltage fade"}
+NAMES = {
+    "phase": "phase current",
+    "battery": "battery current",
+    "power": "power limit",
+    "voltage": "pack's voltage",
+    "rpm": "motor speed limit",
+    "speed": "speed limit",
+    "heat": "heat fade",
+    "low_voltage": "low-voltage fade",
+}
 
 
 def reading(drafted: Prediction | None, now: Prediction | None, tune: Tune | None, kmh: float) -> tuple[str, str]:
@@ -35,9 +43,14 @@ def _why(curve: PullCurve, tune: Tune, index: int) -> str:
     if curve.wheel_force_n[index] <= 0:
         return f"The <b>{NAMES[limit]}</b> leaves no pull here."
     battery_a, pack_v = float(curve.battery_current_a[index]), float(curve.pack_v[index])
-    phase_a, allowed = float(curve.phase_current_a[index]), effective_limits(curve.bike, tune).phase_current_a.value or 0.0
-    flow = (f"{battery_a:.0f} A × {pack_v:.1f} V under load = {battery_a * pack_v / 1000:.1f} kW, "
-            f"of which {float(curve.wheel_w[index]) / 1000:.1f} kW reach the road.")
+    phase_a, allowed = (
+        float(curve.phase_current_a[index]),
+        effective_limits(curve.bike, tune).phase_current_a.value or 0.0,
+    )
+    flow = (
+        f"{battery_a:.0f} A × {pack_v:.1f} V under load = {battery_a * pack_v / 1000:.1f} kW, "
+        f"of which {float(curve.wheel_w[index]) / 1000:.1f} kW reach the road."
+    )
     why = f"The <b>{NAMES[limit]}</b> sets it: {flow}"
     if limit != "phase" and phase_a < allowed - 0.5:
         why += f" Phase current here is {phase_a:.0f} A: raising the phase limit changes nothing at this speed."

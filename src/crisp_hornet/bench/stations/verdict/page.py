@@ -40,7 +40,10 @@ class VerdictPage(Station):
         self._title = label("", "title")
         self._about = label("", "quiet")
         self.chart = ForceChart(theme)
-        self._legend = TruthLegend(theme, {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"})
+        self._legend = TruthLegend(
+            theme,
+            {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"},
+        )
         self.table = PeakTable(theme)
         self.table.setFixedWidth(318)
         self._traces = Traces(theme, STRIP)
@@ -97,7 +100,9 @@ class VerdictPage(Station):
             self.found = findings(ride, tune, self._prediction.curve)
             guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
             self._title.setText(f"{ride.name}, on “{tune.name}”")
-            self._about.setText(f"predicted for {conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C{guessed}")
+            self._about.setText(
+                f"predicted for {conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C{guessed}"
+            )
             self.chart.show_curves(None, self._prediction.curve, self._prediction.refusal)
             self.chart.show_measured(measured_pull(ride, bike))
         else:
@@ -115,7 +120,14 @@ class VerdictPage(Station):
         lines = [PeakLine(one.label, f"{one.value:.1f} {one.unit}", _against(one), _word(one)) for one in self.peaks]
         used = energy(self.desk.ride) if self.desk.ride is not None and self.peaks else None
         if used is not None and used.wh_per_km is not None:
-            lines.append(PeakLine("energy", f"{used.wh_per_km:.1f} Wh/km", f"{used.distance_km:.1f} km", f"{used.wh_out - used.wh_back:.0f} Wh"))
+            lines.append(
+                PeakLine(
+                    "energy",
+                    f"{used.wh_per_km:.1f} Wh/km",
+                    f"{used.distance_km:.1f} km",
+                    f"{used.wh_out - used.wh_back:.0f} Wh",
+                )
+            )
         return lines
 
     def _show_findings(self) -> None:

@@ -1,0 +1,71 @@
+# Sourced by the other scripts: makes the virtual environment, and the system libraries Qt needs.
+# After it, $PYTHON is the environment's interpreter and the working directory is the project's root.
+
+cd "$(dirname "${BASH_SOURCE[0]}")/.." || exit 1
+
+# What Qt needs on Debian and its kin; the second list only for a real window.
+QT_PACKAGES="libglib2.0-0 libgl1 libegl1 libfontconfig1 libfreetype6 libxkbcommon0 libdbus-1-3"
+WINDOW_PACKAGES="libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0"
+
+say() { echo "$*" >&2; }
+
+can_install() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; }
+
+install_packages() {
+    say "Installing system packages: $*"
+    apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >&2
+}
+
+# need_packages WHY PACKAGE...: install them as root with apt at hand, else name them and end.
+need_packages() {
+    local why=$1
+    shift
+    if can_install && install_packages "$@"; then return; fi
+    say "$why"
+    say "On Debian and its kin:  sudo apt-get install $*"
+    exit 1
+}
+
+find_python() {
+    local name
+    for name in python3 python3.14 python3.13 python3.12 python3.11; do
+        if "$name" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then echo "$name"; return; fi
+    done
+}
+
+make_environment() { # make_environment EXTRA: "" or "[dev]"
+    local python stamp wanted
+    python=$(find_python)
+    if [ -z "$python" ]; then
+        need_packages "Python 3.11 or newer is needed and was not found." python3 python3-venv
+        python=$(find_python)
+        [ -n "$python" ] || { say "This system's Python is older than 3.11; install a newer one."; exit 1; }
+    fi
+    PYTHON=$PWD/.venv/bin/python
+    stamp=.venv/installed$1
+    wanted=$(cat pyproject.toml constraints.txt | cksum)
+    if [ -x "$PYTHON" ] && [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ]; then return; fi
+    if ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then
+        need_packages "This Python cannot make virtual environments." python3-venv
+    fi
+    say "Making the environment in .venv (once, one to three minutes)"
+    "$python" -m venv .venv || exit 1
+    "$PYTHON" -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".$1" || {
+        say "Installing failed. Check the connection to the package index, then run this again."
+        exit 1
+    }
+    echo "$wanted" > "$stamp"
+}
+
+check_qt() { # check_qt [window]: can Qt start here?
+    if ! QT_QPA_PLATFORM=offscreen "$PYTHON" -c 'from PyQt6.QtWidgets import QApplication; QApplication([])' >/dev/null 2>&1; then
+        need_packages "Qt cannot start: system libraries are missing." $QT_PACKAGES
+    fi
+    if [ "${1:-}" = window ] && ! "$PYTHON" - <<'EOF' >/dev/null 2>&1
+import ctypes, pathlib, PyQt6
+ctypes.CDLL(str(pathlib.Path(PyQt6.__file__).parent / "Qt6/plugins/platforms/libqxcb.so"))
+EOF
+    then
+        need_packages "Qt cannot open a window: system libraries are missing." $WINDOW_PACKAGES
+    fi
+}

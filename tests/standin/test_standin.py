@@ -1,0 +1,160 @@
+"""The simulated bike against physics it must obey, and the process as scripts use it."""
+
+import math
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from crisp_hornet.demo import HERON
+from crisp_hornet.documents.maps import shipped_maps
+from crisp_hornet.documents.store import read_bike
+from crisp_hornet.standin.controller import BUSY, ILLEGAL_ADDRESS, ILLEGAL_VALUE, Refusal, SimulatedController
+from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.modbus_peer import ModbusPeer
+from crisp_hornet.standin.physics import SimulatedBike, rested_cell_v
+from crisp_hornet.standin.rider import Leg, record
+from crisp_hornet.standin.truth import Departures, true_bike
+from tests.standins import is_gone
+
+MAP = shipped_maps()[0]
+
+
+@pytest.fixture
+def stand():
+    hands = Hands()
+    bike = SimulatedBike(true_bike(read_bike(HERON)))
+    return bike, SimulatedController(MAP, bike, hands), hands
+
+
+def run(bike, controller, hands, seconds):
+    for _ in range(round(seconds / 0.001)):
+        bike.step(0.001, hands, controller.settings)
+
+
+def test_limits_hold_and_power_balances_on_a_full_pull(stand):
+    bike, controller, hands = stand
+    hands.wheel_up, hands.throttle = False, 1.0
+    run(bike, controller, hands, 12)
+    s, t = bike.state, bike.truth
+    assert s.battery_a == pytest.approx(30, rel=0.02)  # the controller's regulator holds its limit
+    copper = 1.5 * (t.winding_ohm * (1 + 0.00393 * (s.winding_c - 25)) + t.stage_ohm) * s.iq**2
+    shaft = 1.5 * t.pole_pairs * t.flux_wb * s.iq * bike.omega / t.pole_pairs
+    assert s.battery_a * s.pack_v == pytest.approx(copper + shaft + t.idle_w, rel=0.01)
+    assert s.pack_v < t.series * rested_cell_v(s.charge) - 30 * t.pack_ohm_fast + 0.1
+    phase_v = math.hypot(bike.omega * t.inductance_h * s.iq, bike.omega * t.flux_wb + t.winding_ohm * s.iq)
+    assert phase_v <= t.modulation * s.pack_v / math.sqrt(3) * 1.01
+
+
+def test_coasting_slows_by_its_drag_and_indicates_with_the_believed_wheel(stand):
+    bike, controller, hands = stand
+    hands.wheel_up = False
+    bike.state.speed_mps = 10.0
+    run(bike, controller, hands, 1)
+    t = bike.truth
+    force = 190 * 9.80665 * t.rolling + 0.6 * t.drag_m2 * 9.9**2 + bike._drag_nm() / (t.rolled_m / 2 / math.pi)
+    assert 10.0 - bike.state.speed_mps == pytest.approx(
+        force / (190 + t.turning_kgm2 / (t.rolled_m / 2 / math.pi) ** 2), rel=0.02
+    )
+    assert bike.indicated_kmh == pytest.approx(bike.state.speed_mps * 3.6 / Departures().wheel)
+
+
+def test_a_hot_winding_and_an_empty_pack_fade(stand):
+    bike, controller, hands = stand
+    hands.wheel_up, hands.throttle = False, 1.0
+    bike.state.winding_c = 115
+    run(bike, controller, hands, 1.5)
+    assert bike.state.iq == pytest.approx(
+        90 * (125 - bike.state.winding_c) / 20, rel=0.02
+    )  # on its way down from 105 to 125 °C
+    bike.state.winding_c, bike.state.charge = 20, 0.03
+    run(bike, controller, hands, 6)
+    assert bike.state.battery_a < 29
+
+
+def test_writes_are_volatile_refused_while_turning_and_checked(stand):
+    _, controller, hands = stand
+    register = MAP.register("drive.battery_current_a")
+    controller.write(register.address, 40)
+    assert controller.settings.battery_a == 20 and controller.live()["unkept"] == 1
+    controller.power_cycle()
+    assert controller.settings.battery_a == 30 and controller.live()["unkept"] == 0
+    for address, word, code in (
+        (0x999, 1, ILLEGAL_ADDRESS),
+        (register.address, 0xFFF0, ILLEGAL_VALUE),
+        (MAP.keep.address, 1, ILLEGAL_VALUE),
+    ):
+        with pytest.raises(Refusal) as refused:
+            controller.write(address, word)
+        assert refused.value.code == code
+    hands.throttle = 0.5
+    with pytest.raises(Refusal) as refused:
+        controller.write(register.address, 20)
+    assert refused.value.code == BUSY
+    with pytest.raises(Refusal):
+        controller.read_input(0, 99)
+
+
+def test_bytes_in_pieces_noise_and_strangers(stand):
+    peer = ModbusPeer(stand[1])
+    question = bytes.fromhex("01 04 00 00 00 02 71 CB".replace(" ", ""))
+    answers = [peer.receive(question[k : k + 1]) for k in range(len(question))]
+    assert answers[:-1] == [b""] * 7 and answers[-1][:3] == bytes([1, 4, 4])
+    assert peer.receive(b"\x01\x04\x00\x00\x00\x02\x00\x00") == b""  # a wrong checksum is not answered
+    assert peer.receive(bytes.fromhex("0904000000027083")) == b""  # another device
+    assert peer.receive(bytes.fromhex("010100000001FDCA"))[1] == 0x81  # a question it does not know
+
+
+def test_a_ride_can_be_recorded_again_the_same(stand):
+    def rows():
+        hands = Hands()
+        bike = SimulatedBike(true_bike(read_bike(HERON)))
+        return list(
+            record(bike, SimulatedController(MAP, bike, hands), hands, [Leg(30, 0.0, 15, 2), Leg(40, 0.05, None, 1)])
+        )
+
+    first = rows()
+    assert first == rows() and first[-1]["wheel_speed_kmh"] < 1
+    assert max(row["throttle"] for row in first) == 1.0 and first[-1]["altitude_m"] > 412
+
+
+@pytest.mark.parametrize(
+    ("act", "answer"),
+    [
+        ("throttle 0.5", "ok"),
+        ("throttle 5", "no throttle takes"),
+        ("juggle 1", "no unknown: juggle"),
+        ("throttle", "no could not"),
+        ("show drive.power_w", "is drive.power_w None None"),
+        ("show nothing", "no no setting"),
+    ],
+)
+def test_the_process_answers_each_act_with_a_line(standin, act, answer):
+    assert standin.do(act).startswith(answer)
+
+
+def test_the_process_ends_cleanly_on_sigterm_and_takes_its_link_along(standin):
+    assert Path(standin.port).exists()
+    assert standin.close() == 0
+    assert is_gone(standin.port)
+
+
+def test_an_owned_process_ends_when_its_owner_is_gone(tmp_path):
+    process = subprocess.Popen(
+        [sys.executable, "-m", "crisp_hornet", "standin", "--owned"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+    )
+    with process:
+        assert process.stdout.readline().startswith(b"ready /dev/")
+        process.stdin.close()
+        assert process.wait(timeout=10) == 0
+
+
+def test_it_runs_with_no_standard_input_at_all(tmp_path):
+    with subprocess.Popen(
+        [sys.executable, "-m", "crisp_hornet", "standin"], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE
+    ) as process:
+        assert process.stdout.readline().startswith(b"ready /dev/")
+        process.send_signal(signal.SIGINT)
+        assert process.wait(timeout=10) == 0

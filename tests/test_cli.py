@@ -1,0 +1,192 @@
+"""The headless commands, as scripts call them."""
+
+import csv
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from crisp_hornet.cli import PULL_COLUMNS, main
+from crisp_hornet.demo import FACTORY, HERON
+from tests.bikes import BIKE, TUNE, changed
+
+
+def pull(tmp_path, *extra, bike=HERON, tune=FACTORY, volts="62.4", speeds="0:60:0.5"):
+    out = tmp_path / "pull.csv"
+    return main(
+        [
+            "pull",
+            "--bike",
+            str(bike),
+            "--tune",
+            str(tune),
+            "--rested-v",
+            volts,
+            "--speeds",
+            speeds,
+            "--out",
+            str(out),
+            *extra,
+        ]
+    ), out
+
+
+def test_pull_writes_every_column_with_enough_digits(tmp_path):
+    code, out = pull(tmp_path)
+    assert code == 0
+    rows = list(csv.DictReader(out.read_text().splitlines()))
+    assert list(rows[0]) == PULL_COLUMNS and len(rows) == 121 and rows[-1]["speed_kmh"] == "60"
+    number = {name: np.array([float(row[name]) for row in rows]) for name in PULL_COLUMNS[:-1]}
+    assert np.allclose(number["battery_w"], number["pack_v"] * number["battery_current_a"], rtol=1e-6)
+    assert np.allclose(number["wheel_w"], number["wheel_force_n"] * number["speed_kmh"] / 3.6, rtol=1e-6)
+    used = number["battery_w"] > 0
+    assert np.allclose(number["efficiency"][used], (number["wheel_w"] / number["battery_w"])[used], rtol=1e-6)
+    assert {row["limit"] for row in rows} == {"phase", "battery", "voltage", "rpm"}
+    stalled = number["wheel_force_n"] == 0
+    assert np.allclose(number["battery_w"][stalled & (number["iq_a"] == 0)], 7.0)
+
+
+@pytest.mark.parametrize(
+    ("speeds", "expected"),
+    [
+        ("0:10:5", ["0", "5", "10"]),
+        ("0:1:0.4", ["0", "0.4", "0.8", "1"]),
+        ("7:7:1", ["7"]),
+        ("0:0.3:0.1", ["0", "0.1", "0.2", "0.3"]),
+    ],
+)
+def test_the_last_speed_is_included(tmp_path, speeds, expected):
+    _, out = pull(tmp_path, speeds=speeds)
+    assert [row["speed_kmh"] for row in csv.DictReader(out.read_text().splitlines())] == expected
+
+
+def bad_file(tmp_path, name, data):
+    path = tmp_path / name
+    path.write_bytes(data if isinstance(data, bytes) else json.dumps(data).encode())
+    return path
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"bike": changed(BIKE, motor__phase_resistance_ohm=-0.1)}, "bike.json: motor.phase_resistance_ohm"),
+        (
+            {"bike": {key: value for key, value in BIKE.items() if key != "battery"}},
+            "bike.json: battery: this key is missing",
+        ),
+        ({"bike": changed(BIKE, motor__lq_h=3e-4)}, "bike.json: motor.ld_h, motor.lq_h: they differ"),
+        ({"bike": b""}, "the file is empty"),
+        ({"tune": b"{"}, "tune.json: line 1"),
+        (
+            {"tune": changed(TUNE, drive__battery_current_a="thirty")},
+            "tune.json: drive.battery_current_a: must be a number",
+        ),
+        (
+            {"tune": changed(TUNE, drive__field_weakening_a=5)},
+            "tune.json: drive.field_weakening_a: field weakening is not computed yet",
+        ),
+    ],
+)
+def test_bad_documents_end_in_one_line_and_nothing_written(tmp_path, capsys, change, words):
+    files = {"bike": BIKE, "tune": TUNE} | change
+    paths = {name: bad_file(tmp_path, f"{name}.json", data) for name, data in files.items()}
+    code, out = pull(tmp_path, **paths)
+    said = capsys.readouterr().err
+    assert code == 2 and words in said and said.count("\n") == 1 and not out.exists()
+
+
+@pytest.mark.parametrize(
+    ("extra", "words"),
+    [
+        ({"speeds": "0:60"}, "FROM:TO:STEP"),
+        ({"speeds": "9:3:1"}, "TO not below it"),
+        ({"speeds": "0:1e9:1e-3"}, "more than"),
+        ({"volts": "many"}, "'many' is not a number"),
+        ({"volts": "nan"}, "not a usable number"),
+        ({"volts": "-4"}, "above 0 V"),
+    ],
+)
+def test_bad_arguments_end_in_one_line(tmp_path, capsys, extra, words):
+    code, out = pull(tmp_path, **extra)
+    said = capsys.readouterr().err
+    assert code == 2 and words in said and said.count("\n") == 1 and not out.exists()
+
+
+def test_modes_directories_and_places_that_cannot_be_written(tmp_path, capsys):
+    assert pull(tmp_path, "--mode", "guest")[0] == 2
+    assert "not computed yet" in capsys.readouterr().err
+    assert pull(tmp_path, bike=tmp_path)[0] == 2
+    assert "this is a directory" in capsys.readouterr().err
+    assert (
+        main(
+            [
+                "pull",
+                "--bike",
+                str(HERON),
+                "--tune",
+                str(FACTORY),
+                "--rested-v",
+                "60",
+                "--speeds",
+                "0:9:1",
+                "--out",
+                str(tmp_path / "no" / "x.csv"),
+            ]
+        )
+        == 2
+    )
+    assert "cannot be written" in capsys.readouterr().err
+    assert main(["dance"]) == 2 and main(["pull"]) == 2
+    assert main(["shots", "--out", str(HERON)]) == 2
+    assert main(["standin", "--link", str(tmp_path / "no" / "port")]) == 2
+
+
+def test_run_as_a_module_from_anywhere(tmp_path):
+    done = subprocess.run(
+        [sys.executable, "-m", "crisp_hornet", "--version"], cwd=tmp_path, capture_output=True, text=True, check=True
+    )
+    assert done.stdout.startswith("crisp-hornet ")
+
+
+def test_shots_writes_a_picture_of_each_main_view(tmp_path):
+    done = subprocess.run(
+        [sys.executable, "-m", "crisp_hornet", "shots", "--out", str(tmp_path / "shots")],
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 0, done.stderr
+    from PyQt6.QtGui import QImage
+
+    pictures = sorted((tmp_path / "shots").iterdir())
+    assert {
+        "build.png",
+        "hook-up.png",
+        "tune-pull.png",
+        "send-proved.png",
+        "rides.png",
+        "verdict.png",
+        "logbook.png",
+    } <= {one.name for one in pictures}
+    for picture in pictures:
+        image = QImage(str(picture))
+        assert (image.width(), image.height()) == (1280, 800)
+        assert len({image.pixel(x, y) for x in range(0, 1280, 16) for y in range(0, 800, 16)}) > 8  # not an empty page
+
+
+@pytest.mark.parametrize(
+    "module",
+    [
+        "core.pull",
+        "core.rules",
+        "core.evidence.findings",
+        "documents.store",
+        "link.send",
+        "rides.registry",
+        "standin.process",
+    ],
+)
+def test_each_part_can_be_imported_first_and_without_qt(module):
+    code = f"import sys, crisp_hornet.{module}; assert 'PyQt6' not in sys.modules"
+    subprocess.run([sys.executable, "-c", code], check=True)
