@@ -86,6 +86,14 @@ class LinkWorker(QObject):
             self._line.close()
         self._line = self._contact = None
 
+    @pyqtSlot()
+    def finish(self) -> None:
+        """Let go of the line and end the thread, in that order: timers can only be stopped from here."""
+        self.disconnect_now()
+        thread = QThread.currentThread()
+        assert thread is not None
+        thread.quit()
+
     @pyqtSlot(object, bool)
     def send_tune(self, tune: Tune, keep: bool) -> None:
         """Send a tune with proof; the report comes by signal, whatever happens."""
@@ -119,6 +127,7 @@ class Link(QObject):
 
     _ask_connect = pyqtSignal(str)
     _ask_disconnect = pyqtSignal()
+    _ask_finish = pyqtSignal()
     _ask_send = pyqtSignal(object, bool)
 
     def __init__(self, maps: list[ControllerMap]) -> None:
@@ -132,6 +141,7 @@ class Link(QObject):
         self._worker.moveToThread(self._thread)
         self._ask_connect.connect(self._worker.connect_to)
         self._ask_disconnect.connect(self._worker.disconnect_now)
+        self._ask_finish.connect(self._worker.finish)
         self._ask_send.connect(self._worker.send_tune)
         self._worker.said.connect(self.said)
         self._worker.contact_made.connect(self._on_contact)
@@ -168,8 +178,7 @@ class Link(QObject):
     def close(self) -> None:
         """End the thread; the line is closed there first."""
         self._worker.stop.set()
-        self._ask_disconnect.emit()
-        self._thread.quit()
+        self._ask_finish.emit()
         self._thread.wait(5000)
 
     def _on_contact(self, made: ContactMade) -> None:

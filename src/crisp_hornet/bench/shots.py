@@ -35,7 +35,9 @@ def take_shots(folder: Path) -> Iterator[Path]:
 
     def wait(until: Callable[[], bool]) -> None:
         end = time.monotonic() + LONGEST_S
-        while not until() and time.monotonic() < end:
+        while not until():
+            if time.monotonic() > end:
+                raise RuntimeError("The demo did not reach the state that the next picture shows.")
             app.processEvents()
         for _ in range(20):
             app.processEvents()
@@ -82,6 +84,7 @@ def _script(window: object, link: object, port: str, wait: Callable[[Callable[[]
     send.keep.setChecked(True)
     for box in send.confirmations.values():
         box.setChecked(True)
+    wait(window.act_button.isEnabled)
     window.act_button.click()
     wait(lambda: send.report is not None)
     yield "send-proved"
