@@ -111,11 +111,12 @@ def a_tune(**settings) -> Tune:
 
 
 @st.composite
-def surface_magnet_cases(draw):
+def cases(draw, interior=True, weakening=True):
     """(bike, tune, rested V, winding °C): any sensible machine, limits anywhere from useless to dominant."""
     number = lambda low, high: draw(st.floats(low, high, allow_nan=False))
     series = draw(st.integers(10, 28))
     inductance = number(2e-5, 6e-4)
+    saliency = number(1.0, 3.0) if interior and draw(st.booleans()) else 1.0
     resistance = number(0, 0.35)
     low = series * number(2.9, 3.3)
     chain = (
@@ -127,12 +128,12 @@ def surface_magnet_cases(draw):
         motor__pole_pairs=draw(st.integers(4, 30)),
         motor__phase_resistance_ohm=number(0.01, 0.3),
         motor__ld_h=inductance,
-        motor__lq_h=inductance,
+        motor__lq_h=inductance * saliency,
         motor__flux_linkage_wb=number(0.004, 0.04),
         motor__hysteresis_loss_w_per_hz=number(0, 0.3),
         motor__eddy_loss_w_per_hz2=number(0, 0.002),
         motor__friction_nm=number(0, 0.6),
-        motor__max_rpm=number(200, 8000),
+        motor__max_rpm=number(200, 20000),
         controller__max_phase_current_a=number(40, 300),
         controller__max_battery_current_a=number(15, 100),
         controller__modulation_limit=number(0.85, 1),
@@ -150,6 +151,7 @@ def surface_magnet_cases(draw):
         drive__battery_current_a=number(2, 120),
         drive__power_w=None if draw(st.booleans()) else number(50, 6000),
         drive__motor_rpm=number(150, 9000),
+        drive__field_weakening_a=number(0, 150) if weakening and draw(st.booleans()) else 0,
         drive__speed_kmh=None if draw(st.booleans()) else number(15, 90),
         drive__speed_taper_kmh=number(0, 10),
         battery_guard__fade_start_v=low + number(0, 6),

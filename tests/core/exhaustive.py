@@ -87,23 +87,51 @@ def violation(bike, tune, rested_v, winding_c, v_kmh, i_d, i_q):
     return np.where(np.isnan(worst), math.inf, worst)
 
 
-def best_force(bike, tune, rested_v, winding_c, v_kmh):
-    """The greatest wheel force (N) over all currents without field weakening (id = 0)."""
+def mtpa_id(bike, i_q):
+    """The d-current of most torque per ampere, found from the contract's closed form."""
+    gap = bike.motor.lq_h - bike.motor.ld_h
+    if gap == 0:
+        return np.zeros_like(i_q)
+    return (bike.motor.flux_linkage_wb - np.sqrt(bike.motor.flux_linkage_wb**2 + 4 * gap**2 * i_q**2)) / (2 * gap)
+
+
+def best_force(bike, tune, rested_v, winding_c, v_kmh, first=161, fine=25, levels=9):
+    """The greatest wheel force (N) over all (id, iq) that meet every limit; 0 where none does.
+
+    The grid runs over iq and over how far id lies below its most-torque-per-ampere value (0 to the weakening limit), so
+    that a narrow band is searched as finely as a wide one. Several of the best places are refined, not one.
+    """
     lim = limits_of(bike, tune)
     if state(bike, rested_v, winding_c, v_kmh, 0.0, 0.0)["rpm"] > lim["rpm"]:
         return 0.0
-    low, high = 0.0, lim["phase"]
-    best = 0.0
-    for _ in range(12):
-        i_q = np.linspace(low, high, 401)
-        fits = violation(bike, tune, rested_v, winding_c, v_kmh, np.zeros_like(i_q), i_q) <= 0
-        if not fits.any():
-            return best
-        force = np.where(fits, state(bike, rested_v, winding_c, v_kmh, np.zeros_like(i_q), i_q)["force"], -1)
-        top = int(np.flatnonzero(fits)[-1])  # more current is never less force on a surface-magnet motor
-        best = max(best, float(force.max()))
-        step = i_q[1] - i_q[0]
-        low, high = i_q[top], min(i_q[top] + step, lim["phase"])
-        if step < 5e-4 * max(i_q[top], 1e-9):
+    weakening = tune.drive.field_weakening_a
+
+    def look(q_low, q_high, d_low, d_high, n):
+        q = np.linspace(max(q_low, 0.0), min(q_high, lim["phase"]), n)
+        below = np.linspace(max(d_low, 0.0), min(d_high, weakening), n if weakening > 0 else 1)
+        i_q, depth = np.meshgrid(q, below, indexing="ij")
+        i_d = mtpa_id(bike, i_q) - depth
+        force = state(bike, rested_v, winding_c, v_kmh, i_d, i_q)["force"]
+        fits = (violation(bike, tune, rested_v, winding_c, v_kmh, i_d, i_q) <= 0) & (np.abs(i_d) <= lim["phase"])
+        return q, below, np.where(fits, force, -1.0)
+
+    def spots(q, below, force, most):
+        order = np.argsort(force, axis=None)[::-1][: most * 40 : 40] if most > 1 else [int(np.argmax(force))]
+        return [(q[k // len(below)], below[k % len(below)]) for k in map(int, order) if force.flat[k] >= 0]
+
+    q, below, force = look(0.0, lim["phase"], 0.0, weakening, first)
+    best = max(0.0, float(force.max()))
+    places = spots(q, below, force, 4)
+    step_q, step_d = lim["phase"] / (first - 1), weakening / (first - 1)
+    for _ in range(levels):
+        found = []
+        for at_q, at_d in places:
+            q, below, force = look(at_q - 2 * step_q, at_q + 2 * step_q, at_d - 2 * step_d, at_d + 2 * step_d, fine)
+            best = max(best, float(force.max()))
+            found += [(float(force.max()), place) for place in spots(q, below, force, 1)]
+        found.sort(key=lambda pair: pair[0], reverse=True)
+        places = [place for _, place in found[:2]]
+        step_q, step_d = step_q * 4 / (fine - 1), step_d * 4 / (fine - 1)
+        if not places or step_q < 1e-4 * max(lim["phase"], 1e-9) and levels < 4:
             break
     return best

@@ -8,7 +8,7 @@ from hypothesis import given, seed, settings
 
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.refusals import NotComputed
-from tests.bikes import a_bike, a_tune, surface_magnet_cases
+from tests.bikes import a_bike, a_tune, cases
 from tests.core import exhaustive
 
 SPEEDS = np.array([0.0, 3, 8, 14, 19, 25, 31, 38, 45, 52, 60, 75])
@@ -16,7 +16,7 @@ SPEEDS = np.array([0.0, 3, 8, 14, 19, 25, 31, 38, 45, 52, 60, 75])
 
 @seed(20260901)
 @settings(max_examples=320, deadline=None, derandomize=False, database=None)
-@given(surface_magnet_cases())
+@given(cases(interior=False, weakening=False))
 def test_force_is_the_true_maximum_and_every_point_meets_every_limit(case):
     bike, tune, rested_v, winding_c = case
     curve = pull_curve(bike, tune, SPEEDS, Conditions(rested_v, winding_c))
@@ -34,7 +34,7 @@ def test_force_is_the_true_maximum_and_every_point_meets_every_limit(case):
 
 @seed(7)
 @settings(max_examples=80, deadline=None, database=None)
-@given(surface_magnet_cases())
+@given(cases(interior=False, weakening=False))
 def test_the_named_limit_is_the_one_whose_release_gains(case):
     """Releasing the named limit lets more current flow; releasing every other one does not."""
     bike, tune, rested_v, winding_c = case

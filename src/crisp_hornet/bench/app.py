@@ -26,7 +26,8 @@ from crisp_hornet.garage.garage import Garage, GarageError, default_folder
 def run_application(demo: bool) -> int:
     """Open the window and run until it closes; returns the exit code."""
     app = make_application()
-    signal.signal(signal.SIGTERM, lambda *_: app.quit())
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: app.quit())
     waker = QTimer()  # lets Python see signals while Qt waits
     waker.timeout.connect(lambda: None)
     waker.start(300)

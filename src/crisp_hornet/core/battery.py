@@ -6,6 +6,7 @@ theorem: no root above ``E²/4Rb``).
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -55,3 +56,24 @@ def power_cap(
     if power_w is not None and power_w < cap:
         return PowerCap(power_w, "power")
     return PowerCap(cap, limit)
+
+
+def most_power_w(rested_v: float, resistance_ohm: float) -> float:
+    """The greatest power (W) a pack can give at all, ``E²/4Rb``; infinite without resistance."""
+    return rested_v**2 / (4 * resistance_ohm) if resistance_ohm > 0 else math.inf
+
+
+def charge_floor_w(
+    rested_v: float, resistance_ohm: float, charge_current_a: float, fade_start_v: float, fade_end_v: float
+) -> float:
+    """The pack power (W, not above 0) that regen must not fall below: the greatest charging, faded as the pack fills.
+
+    The same fixed point as :func:`power_cap`, mirrored: ``x = B·(end − E − x·Rb)/(end − start)`` gives
+    ``x = B·(end − E)/(end − start + B·Rb)``.
+    """
+    room = fade_end_v - fade_start_v + charge_current_a * resistance_ohm
+    below = fade_end_v - rested_v
+    step = charge_current_a if below > 0 else 0.0
+    faded = charge_current_a * below / room if room > 0 else step
+    current = min(max(faded, 0.0), charge_current_a)
+    return -current * (rested_v + current * resistance_ohm)

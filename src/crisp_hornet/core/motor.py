@@ -1,4 +1,4 @@
-"""Surface-magnet motor in the rotor frame, amplitude-invariant d/q quantities.
+"""Permanent-magnet motor in the rotor frame, amplitude-invariant d/q quantities.
 
 Symbols, used everywhere in ``core``:
 
@@ -6,12 +6,14 @@ Symbols, used everywhere in ``core``:
 omega      electrical angular speed                            rad/s
 psi        flux linkage of the magnets, peak, per phase        Wb
 r_ohm      resistance of a phase path, winding and controller  Ω
-l_h        inductance, ld = lq                                 H
-iq         torque-making current, an amplitude                 A
+ld, lq     inductances; equal for surface magnets              H
+i_d, i_q   currents, amplitudes; i_q makes torque              A
 =========  ==================================================  ======
 
 Source: P. C. Krause, O. Wasynczuk, S. D. Sudhoff, *Analysis of Electric Machinery*, permanent-magnet
-machines in the rotor reference frame, steady state, amplitude-invariant transformation.
+machines in the rotor reference frame, steady state, amplitude-invariant transformation; torque per ampere:
+T. M. Jahns, G. B. Kliman, T. W. Neumann, *Interior Permanent-Magnet Synchronous Motors for Adjustable-Speed
+Drives*, IEEE Trans. Industry Applications 22 (1986).
 """
 
 from __future__ import annotations
@@ -30,12 +32,13 @@ COPPER_PER_K = 0.00385  # temperature coefficient of resistance of copper, refer
 
 @dataclass(frozen=True)
 class MotorModel:
-    """The figures the equations need, at one winding temperature."""
+    """The figures the equations need, at one winding temperature. Arguments of its methods broadcast."""
 
     pole_pairs: int
     winding_ohm: float
     controller_ohm: float
-    l_h: float
+    ld: float
+    lq: float
     psi: float
     hysteresis_w_per_hz: float
     eddy_w_per_hz2: float
@@ -49,7 +52,8 @@ class MotorModel:
             pole_pairs=motor.pole_pairs,
             winding_ohm=motor.phase_resistance_ohm * (1 + COPPER_PER_K * (winding_c - 25.0)),
             controller_ohm=bike.controller.resistance_ohm,
-            l_h=motor.lq_h,
+            ld=motor.ld_h,
+            lq=motor.lq_h,
             psi=motor.flux_linkage_wb,
             hysteresis_w_per_hz=motor.hysteresis_loss_w_per_hz,
             eddy_w_per_hz2=motor.eddy_loss_w_per_hz2,
@@ -62,30 +66,52 @@ class MotorModel:
         return self.winding_ohm + self.controller_ohm
 
     @property
-    def torque_per_a(self) -> float:
-        """Electromagnetic torque per ampere of iq, ``1.5·p·psi`` (N·m/A)."""
-        return 1.5 * self.pole_pairs * self.psi
+    def saliency_h(self) -> float:
+        """``ld − lq``, negative for interior magnets (H)."""
+        return self.ld - self.lq
 
-    def electrical_power_w(self, omega: Array, iq: Array) -> Array:
-        """Power into the phase terminals with id = 0, ``1.5·vq·iq`` (W); shapes broadcast."""
-        return 1.5 * (self.r_ohm * iq**2 + omega * self.psi * iq)
+    def torque_nm(self, i_d: Array, i_q: Array) -> Array:
+        """Electromagnetic torque, ``1.5·p·(psi + (ld − lq)·id)·iq`` (N·m)."""
+        return 1.5 * self.pole_pairs * (self.psi + self.saliency_h * i_d) * i_q
 
-    def voltage_squared(self, omega: Array, iq: Array) -> Array:
-        """Square of the phase voltage amplitude with id = 0 (V²); shapes broadcast."""
-        return (omega * self.l_h * iq) ** 2 + (self.r_ohm * iq + omega * self.psi) ** 2
+    def terminal_power_w(self, omega: Array, i_d: Array, i_q: Array) -> Array:
+        """Power into the phase terminals, ``1.5·(vd·id + vq·iq)`` (W)."""
+        heat = self.r_ohm * (i_d**2 + i_q**2)
+        return 1.5 * (heat + omega * (self.psi + self.saliency_h * i_d) * i_q)
+
+    def voltage_squared(self, omega: Array, i_d: Array, i_q: Array) -> Array:
+        """Square of the phase voltage amplitude (V²)."""
+        v_d = self.r_ohm * i_d - omega * self.lq * i_q
+        v_q = self.r_ohm * i_q + omega * (self.ld * i_d + self.psi)
+        return v_d**2 + v_q**2
+
+    def mtpa_id(self, i_q: Array) -> Array:
+        """The d-current that gives the most torque per ampere for an i_q (A); 0 for surface magnets.
+
+        ``(psi − √(psi² + 4·(lq − ld)²·iq²))/(2·(lq − ld))``, written without cancellation.
+        """
+        if self.saliency_h == 0:
+            return np.zeros_like(i_q)
+        gap = -self.saliency_h
+        return -2 * gap * i_q**2 / (self.psi + np.sqrt(self.psi**2 + 4 * gap**2 * i_q**2))
+
+    def mtpa_at_amplitude(self, current_a: float | Array) -> tuple[Array, Array]:
+        """(id, iq) of the most torque for a current amplitude (A)."""
+        current = np.asarray(current_a, float)
+        if self.saliency_h == 0:
+            return np.zeros_like(current), current
+        gap = -self.saliency_h
+        i_d = -2 * gap * current**2 / (self.psi + np.sqrt(self.psi**2 + 8 * gap**2 * current**2))
+        return i_d, np.sqrt(np.maximum(current**2 - i_d**2, 0.0))
 
     def iron_drag_nm(self, omega: Array) -> Array:
         """Torque lost to iron, ``p/2π·(hysteresis + eddy·f)`` (N·m), shape of ``omega``."""
         hz = omega / (2 * math.pi)
         return self.pole_pairs / (2 * math.pi) * (self.hysteresis_w_per_hz + self.eddy_w_per_hz2 * hz)
 
-    def shaft_torque_nm(self, omega: Array, iq: Array) -> Array:
-        """Torque at the shaft: electromagnetic less iron drag and friction (N·m)."""
-        return self.torque_per_a * iq - self.iron_drag_nm(omega) - self.friction_nm
-
-    def current_for_shaft_torque(self, omega: Array, torque_nm: Array) -> Array:
-        """The iq (A) that gives ``torque_nm`` at the shaft; negative where the motor would brake."""
-        return (torque_nm + self.iron_drag_nm(omega) + self.friction_nm) / self.torque_per_a
+    def drag_nm(self, omega: Array) -> Array:
+        """Iron drag and friction together (N·m)."""
+        return self.iron_drag_nm(omega) + self.friction_nm
 
 
 def electrical_speed(bike: Bike, speed_kmh: ArrayLike) -> Array:

@@ -9,6 +9,7 @@ import numpy as np
 
 from crisp_hornet.core.battery import loaded_voltage
 from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.core.part_load import least_loss_currents
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.vehicle import effective_mass_kg, grip_force_n, lift_force_n, road_load_n
 from crisp_hornet.documents.bike import Bike
@@ -65,10 +66,16 @@ class OperatingPoint:
     """Currents and energy at one speed and wheel force, whatever the tune allows. NaN if the pack cannot."""
 
     speed_kmh: float
+    id_a: float
     iq_a: float
     battery_w: float
     battery_current_a: float
     from_cells_w: float
+
+    @property
+    def phase_current_a(self) -> float:
+        """Phase current amplitude (A)."""
+        return math.hypot(self.id_a, self.iq_a)
 
     @property
     def wh_per_km(self) -> float:
@@ -79,19 +86,22 @@ class OperatingPoint:
 def operating_point(
     bike: Bike, speed_kmh: float, wheel_force_n: float, rested_v: float, winding_c: float = 25.0
 ) -> OperatingPoint:
-    """What a wheel force (N, ≥ 0) takes at ``speed_kmh`` (> 0 for the energy per km).
+    """What a wheel force (N, ≥ 0) takes at ``speed_kmh`` (> 0 for the energy per km), with the least loss.
 
     At no force the motor is taken to rest: idle draw only.
     """
     motor = MotorModel.of(bike, winding_c)
-    omega = electrical_speed(bike, speed_kmh)
+    omega = np.atleast_1d(electrical_speed(bike, speed_kmh))
     drivetrain = bike.drivetrain
     torque = wheel_force_n * wheel_radius_m(bike) / (drivetrain.ratio * drivetrain.efficiency)
-    iq = motor.current_for_shaft_torque(omega, np.asarray(torque)) if wheel_force_n > 0 else np.asarray(0.0)
-    battery_w = float(motor.electrical_power_w(omega, iq)) + bike.controller.idle_w
-    pack_v = float(loaded_voltage(rested_v, bike.battery.resistance_ohm, battery_w))
-    current = battery_w / pack_v
-    return OperatingPoint(speed_kmh, float(iq), battery_w, current, current * rested_v)
+    wanted = np.where(wheel_force_n > 0, torque + motor.drag_nm(omega), 0.0)
+    voltage_gain = bike.controller.modulation_limit / math.sqrt(3)
+    i_d, i_q = least_loss_currents(
+        motor, omega, wanted, rested_v, bike.battery.resistance_ohm, bike.controller.idle_w, voltage_gain
+    )
+    battery_w = float(motor.terminal_power_w(omega, i_d, i_q)[0]) + bike.controller.idle_w
+    current = battery_w / float(loaded_voltage(rested_v, bike.battery.resistance_ohm, battery_w))
+    return OperatingPoint(speed_kmh, float(i_d[0]), float(i_q[0]), battery_w, current, current * rested_v)
 
 
 def steady_ride(

@@ -1,10 +1,9 @@
 """The pull curve: the greatest wheel force at full throttle for each road speed, and what limits it.
 
-For a surface-magnet motor without field weakening id is 0, and the problem has one unknown, iq. Phase
-limit, pack power and phase voltage each bound it from above; all three bounds are increasing convex
-functions of iq, so the least of them is the true maximum. Phase limit and pack power have closed forms; the
-voltage bound, where the pack sags with the power drawn, is found by Newton's method from the right, which
-converges monotonically on a convex function.
+The limits of tune, controller, pack and chain become :class:`~crisp_hornet.core.envelope.Bounds`; the maximum inside
+them is found in :mod:`~crisp_hornet.core.envelope`, the name of the limit in :mod:`~crisp_hornet.core.binding`. Battery
+current, its low-voltage fade and the power limit all depend on nothing but the pack's power, so together they are one
+cap on it (:func:`~crisp_hornet.core.battery.power_cap`), exact with sag included.
 """
 
 from __future__ import annotations
@@ -16,14 +15,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from crisp_hornet.core.battery import PowerCap, loaded_voltage, power_cap
+from crisp_hornet.core.battery import PowerCap, charge_floor_w, loaded_voltage, most_power_w, power_cap
+from crisp_hornet.core.binding import binding_limit
+from crisp_hornet.core.envelope import Bounds, most_torque
 from crisp_hornet.core.limits import Limits, effective_limits, fade
 from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, mechanical_speed, wheel_radius_m
 from crisp_hornet.core.refusals import refuse_uncomputed
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
-
-_NEWTON_STEPS = 60  # a bound, not a count: it usually ends after 5
 
 
 @dataclass(frozen=True)
@@ -39,28 +38,25 @@ class Conditions:
 class PullCurve:
     """Every column of the pull contract; all arrays have the shape of ``speed_kmh``.
 
-    ``limit`` names, per speed, which limit sets the force: phase, voltage, battery, power, rpm, speed, heat,
-    low_voltage.
+    ``limit`` names, per speed, which limit sets the force: phase, voltage, weakening, battery, power, rpm, speed,
+    heat, low_voltage or none. On a regen curve currents, powers and forces are negative where the motor brakes.
     """
 
     bike: Bike
     motor: MotorModel
     rested_v: float
     speed_kmh: Array
+    id_a: Array
     iq_a: Array
     running: NDArray[np.bool_]
     battery_w: Array
     pack_v: Array
     limit: NDArray[np.str_]
+    braking: bool = False
 
     @cached_property
     def _omega(self) -> Array:
         return electrical_speed(self.bike, self.speed_kmh)
-
-    @property
-    def id_a(self) -> Array:
-        """Flux-making current (A): none without field weakening on a surface-magnet motor."""
-        return np.zeros_like(self.iq_a)
 
     @property
     def phase_current_a(self) -> Array:
@@ -75,14 +71,17 @@ class PullCurve:
     @cached_property
     def shaft_torque_nm(self) -> Array:
         """Shaft torque (N·m); may be negative where drag exceeds what the limits leave."""
-        return np.where(self.running, self.motor.shaft_torque_nm(self._omega, self.iq_a), 0.0)
+        made = self.motor.torque_nm(self.id_a, self.iq_a) - self.motor.drag_nm(self._omega)
+        return np.where(self.running, made, 0.0)
 
     @cached_property
     def wheel_force_n(self) -> Array:
-        """Driving force at the road (N), never below 0."""
+        """Driving force at the road (N), never below 0; on a regen curve the braking force, never above 0."""
         drivetrain = self.bike.drivetrain
-        gain = drivetrain.ratio * drivetrain.efficiency / wheel_radius_m(self.bike)
-        return np.maximum(self.shaft_torque_nm, 0.0) * gain
+        gain = drivetrain.ratio / wheel_radius_m(self.bike)
+        if self.braking:
+            return np.minimum(self.shaft_torque_nm, 0.0) * gain / drivetrain.efficiency
+        return np.maximum(self.shaft_torque_nm, 0.0) * gain * drivetrain.efficiency
 
     @property
     def wheel_w(self) -> Array:
@@ -114,8 +113,9 @@ class PullCurve:
     @property
     def drivetrain_loss_w(self) -> Array:
         """Loss between shaft and road (W)."""
-        shaft_w = np.maximum(self.shaft_torque_nm, 0.0) * mechanical_speed(self.bike, self.speed_kmh)
-        return shaft_w * (1 - self.bike.drivetrain.efficiency)
+        shaft_w = self.shaft_torque_nm * mechanical_speed(self.bike, self.speed_kmh)
+        lost = 1 - self.bike.drivetrain.efficiency
+        return np.maximum(shaft_w, 0.0) * lost + np.maximum(-self.wheel_w, 0.0) * lost * self.braking
 
     @property
     def pack_loss_w(self) -> Array:
@@ -137,9 +137,49 @@ def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditi
     refuse_uncomputed(bike, tune)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     limits = effective_limits(bike, tune)
-    guard = tune.battery_guard
+    omega = electrical_speed(bike, speed)
+    share, phase_name = _torque_share(tune, limits, conditions, speed)
+    cap = _cap(bike, tune, limits, conditions)
+    bounds = drive_bounds(bike, tune, limits, conditions, share, cap)
+    assert limits.motor_rpm.value is not None  # a tune always sets it
+    rpm = mechanical_speed(bike, speed) * 60 / (2 * math.pi)
+    too_fast = rpm > limits.motor_rpm.value * (1 + 1e-12)
+
+    point = most_torque(bounds, omega)
+    running = point.feasible & ~too_fast
+    i_d, i_q = np.where(running, point.i_d, 0.0), np.where(running, point.i_q, 0.0)
+    name = binding_limit(bounds, omega, i_d, i_q, phase_name, cap.limit)
+    starved = bike.controller.idle_w > cap.power_w
+    name = np.where(point.feasible, name, np.where(share <= 0, phase_name, cap.limit if starved else "voltage"))
+    name = np.where(too_fast, "rpm", name)
+    battery_w = np.where(running, bounds.motor.terminal_power_w(omega, i_d, i_q), 0.0) + bike.controller.idle_w
+    pack_v = loaded_voltage(conditions.rested_v, bike.battery.resistance_ohm, battery_w)
+    return PullCurve(bike, bounds.motor, conditions.rested_v, speed, i_d, i_q, running, battery_w, pack_v, name)
+
+
+def drive_bounds(
+    bike: Bike, tune: Tune, limits: Limits, conditions: Conditions, share: Array, cap: PowerCap
+) -> Bounds:
+    """Everything that limits driving, for the rows of ``share`` (n,)."""
+    assert limits.phase_current_a.value is not None  # a tune always sets it
+    return Bounds(
+        motor=MotorModel.of(bike, conditions.winding_c),
+        rested_v=conditions.rested_v,
+        pack_ohm=bike.battery.resistance_ohm,
+        idle_w=bike.controller.idle_w,
+        voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
+        weakening_a=tune.drive.field_weakening_a,
+        current_a=np.full(share.shape, limits.phase_current_a.value),
+        share=share,
+        most_w=np.full(share.shape, cap.power_w),
+        least_w=np.full(share.shape, -math.inf),
+    )
+
+
+def _cap(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions) -> PowerCap:
     assert limits.battery_current_a.value is not None  # a tune always sets it
-    cap = power_cap(
+    guard = tune.battery_guard
+    return power_cap(
         conditions.rested_v,
         bike.battery.resistance_ohm,
         limits.battery_current_a.value,
@@ -147,99 +187,61 @@ def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditi
         guard.fade_end_v,
         limits.power_w.value,
     )
-    solver = _Solver(bike, MotorModel.of(bike, conditions.winding_c), conditions.rested_v, cap)
-    share, fading = _torque_share(tune, limits, conditions, speed)
-    return solver.solve(speed, share, fading, limits)
 
 
-def _torque_share(tune: Tune, limits: Limits, conditions: Conditions, speed: Array) -> tuple[Array, NDArray[np.str_]]:
+def _torque_share(
+    tune: Tune, limits: Limits, conditions: Conditions, speed: Array
+) -> tuple[Array, NDArray[np.str_]]:
     """The share of the phase limit that heat fade and speed taper leave, and the name of the one at work."""
-    guard = tune.heat_guard
-    heat = fade(conditions.winding_c, guard.motor_fade_start_c, guard.motor_fade_end_c)
-    if conditions.controller_c is not None:
-        heat = heat * fade(conditions.controller_c, guard.controller_fade_start_c, guard.controller_fade_end_c)
+    heat = heat_share(tune, conditions)
     taper = np.ones_like(speed)
     if (cap := limits.speed_kmh.value) is not None:
         taper = fade(speed, cap - tune.drive.speed_taper_kmh, cap)
-    fading = np.where(taper < np.minimum(heat, 1.0), "speed", np.where(heat < 1.0, "heat", "phase"))
+    fading = np.where(taper < min(heat, 1.0), "speed", "heat" if heat < 1.0 else "phase")
     return heat * taper, fading
 
 
-@dataclass(frozen=True)
-class _Solver:
-    bike: Bike
-    motor: MotorModel
-    rested_v: float
-    cap: PowerCap
+def heat_share(tune: Tune, conditions: Conditions) -> float:
+    """The share of torque that the heat fades of motor and controller leave."""
+    guard = tune.heat_guard
+    heat = float(fade(conditions.winding_c, guard.motor_fade_start_c, guard.motor_fade_end_c))
+    if conditions.controller_c is not None:
+        heat *= float(fade(conditions.controller_c, guard.controller_fade_start_c, guard.controller_fade_end_c))
+    return heat
 
-    def solve(self, speed: Array, share: Array, fading: NDArray[np.str_], limits: Limits) -> PullCurve:
-        omega = electrical_speed(self.bike, speed)
-        assert limits.phase_current_a.value is not None and limits.motor_rpm.value is not None
-        by_phase = share * limits.phase_current_a.value
-        by_power = self._iq_at_power(omega, self.cap.power_w)
-        iq = np.minimum(by_phase, np.maximum(by_power, 0.0))
-        name = np.where(by_phase <= by_power, fading, self.cap.limit)
 
-        idle_v = loaded_voltage(self.rested_v, self.bike.battery.resistance_ohm, self.bike.controller.idle_w)
-        reachable = self._voltage_excess(omega, np.zeros_like(omega)) <= 0
-        feasible = (self.bike.controller.idle_w <= self.cap.power_w) & ~np.isnan(idle_v) & reachable
-        short_of_voltage = feasible & (self._voltage_excess(omega, iq) > 0)
-        if short_of_voltage.any():
-            iq[short_of_voltage] = self._iq_at_voltage(omega[short_of_voltage], iq[short_of_voltage])
-        name = np.where(short_of_voltage | ~reachable, "voltage", name)
+def regen_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions) -> PullCurve:
+    """The greatest braking force of ``tune``'s regen settings; forces and currents are negative.
 
-        rpm = mechanical_speed(self.bike, speed) * 60 / (2 * math.pi)
-        too_fast = rpm > limits.motor_rpm.value * (1 + 1e-12)
-        name = np.where(too_fast, "rpm", name)
-        running = feasible & ~too_fast
-        iq = np.where(running, iq, 0.0)
-        idle_w = self.bike.controller.idle_w
-        battery_w = np.where(running, self.motor.electrical_power_w(omega, iq), 0.0) + idle_w
-        return PullCurve(
-            self.bike, self.motor, self.rested_v, speed, iq, running, battery_w, self._pack_v(battery_w), name
-        )
-
-    def _pack_v(self, power_w: Array) -> Array:
-        return loaded_voltage(self.rested_v, self.bike.battery.resistance_ohm, power_w)
-
-    def _iq_at_power(self, omega: Array, power_w: float) -> Array:
-        """The iq at which the pack gives ``power_w``: ``1.5·(R·iq² + omega·psi·iq) + idle = P``."""
-        emf = omega * self.motor.psi
-        spare = (power_w - self.bike.controller.idle_w) / 1.5
-        root = np.sqrt(np.maximum(emf**2 + 4 * self.motor.r_ohm * spare, 0.0))
-        # the form without cancellation at high speed, where R·iq is small against the back-EMF
-        return 2 * spare / np.maximum(emf + root, 1e-300)
-
-    def _voltage_excess(self, omega: Array, iq: Array) -> Array:
-        """Phase voltage needed less available, both squared (V²); positive where it does not fit."""
-        available = self._available_v(omega, iq)
-        return self.motor.voltage_squared(omega, iq) - available**2
-
-    def _available_v(self, omega: Array, iq: Array) -> Array:
-        power = self.motor.electrical_power_w(omega, iq) + self.bike.controller.idle_w
-        ceiling = (
-            self.rested_v**2 / (4 * self.bike.battery.resistance_ohm) if self.bike.battery.resistance_ohm else math.inf
-        )
-        pack_v = self._pack_v(np.minimum(power, ceiling))
-        return self.bike.controller.modulation_limit * pack_v / math.sqrt(3)
-
-    def _iq_at_voltage(self, omega: Array, iq_above: Array) -> Array:
-        """The iq at which the voltage just fits, by Newton from ``iq_above`` where it does not."""
-        motor, rb = self.motor, self.bike.battery.resistance_ohm
-        gain = self.bike.controller.modulation_limit / math.sqrt(3)
-        iq = iq_above * (1 - 1e-9)  # off the point of greatest pack power, where the slope is infinite
-        for _ in range(_NEWTON_STEPS):
-            available = self._available_v(omega, iq)
-            excess = motor.voltage_squared(omega, iq) - available**2
-            power_slope = 1.5 * (2 * motor.r_ohm * iq + omega * motor.psi)
-            sag_slope = -rb / np.maximum(2 * available / gain - self.rested_v, 1e-12) * power_slope
-            slope = (
-                2 * (omega * motor.l_h) ** 2 * iq
-                + 2 * motor.r_ohm * (motor.r_ohm * iq + omega * motor.psi)
-                - 2 * available * gain * sag_slope
-            )
-            step = excess / np.maximum(slope, 1e-300)
-            iq = np.clip(iq - step, 0.0, iq_above)
-            if np.all(np.abs(step) <= 1e-9 * (1 + iq)):
-                break
-        return iq
+    Limits: the regen phase current and the controller's rating with the heat fade, the voltage, field weakening, and
+    what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking.
+    """
+    refuse_uncomputed(bike, tune)
+    speed = np.atleast_1d(np.asarray(speed_kmh, float))
+    omega = electrical_speed(bike, speed)
+    share = np.full(speed.shape, heat_share(tune, conditions))
+    regen = tune.regen
+    floor = charge_floor_w(
+        conditions.rested_v, bike.battery.resistance_ohm, regen.battery_current_a, regen.fade_start_v, regen.fade_end_v
+    )
+    bounds = Bounds(
+        motor=MotorModel.of(bike, conditions.winding_c),
+        rested_v=conditions.rested_v,
+        pack_ohm=bike.battery.resistance_ohm,
+        idle_w=bike.controller.idle_w,
+        voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
+        weakening_a=tune.drive.field_weakening_a,
+        current_a=np.full(speed.shape, min(regen.phase_current_a, bike.controller.max_phase_current_a)),
+        share=share,
+        most_w=np.full(speed.shape, most_power_w(conditions.rested_v, bike.battery.resistance_ohm)),
+        least_w=np.full(speed.shape, floor),
+    )
+    point = most_torque(bounds, omega, sign=-1.0)
+    battery_w = np.where(point.feasible, bounds.motor.terminal_power_w(omega, point.i_d, point.i_q), 0.0)
+    battery_w = battery_w + bike.controller.idle_w
+    pack_v = loaded_voltage(conditions.rested_v, bike.battery.resistance_ohm, battery_w)
+    charging = np.abs(battery_w - floor) <= 1e-3 * max(abs(floor), 1.0)
+    name = np.where(charging, "battery", np.where(point.feasible, "phase", "voltage"))
+    return PullCurve(
+        bike, bounds.motor, conditions.rested_v, speed, point.i_d, point.i_q, point.feasible, battery_w, pack_v, name, True
+    )

@@ -17,16 +17,6 @@ class NotComputed(Exception):
 def refuse_uncomputed(bike: Bike, tune: Tune) -> None:
     """Raise :class:`NotComputed` for the first thing that the pull curve would have to leave out."""
     for keys, present, reason in (
-        (
-            ["motor.ld_h", "motor.lq_h"],
-            bike.motor.ld_h != bike.motor.lq_h,
-            "they differ: motors with interior magnets are not computed yet",
-        ),
-        (
-            ["drive.field_weakening_a"],
-            tune.drive.field_weakening_a > 0,
-            "field weakening is not computed yet; set it to 0",
-        ),
         (["motor.saturation"], bike.motor.saturation is not None, "saturation is not computed yet; take it out"),
         (["drivetrain.gears"], bool(bike.drivetrain.gears), "gears are not computed yet; take them out"),
         (

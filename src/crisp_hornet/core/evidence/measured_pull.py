@@ -36,16 +36,27 @@ def measured_pull(ride: Ride, bike: Bike) -> MeasuredPull | None:
     speed = ride.get("wheel_speed_kmh")
     omega = electrical_speed(bike, speed)
     if ride.has("phase_a"):
-        iq = ride.get("phase_a")
+        i_d, iq = _split(motor, ride)
     elif ride.has("pack_v") and ride.has("battery_a"):
         spare = (ride.get("pack_v") * ride.get("battery_a") - bike.controller.idle_w) / 1.5
         emf = omega * motor.psi
+        i_d = np.zeros_like(spare)  # volts and amps alone do not tell the d-current
         iq = 2 * spare / (emf + np.sqrt(np.maximum(emf**2 + 4 * motor.r_ohm * spare, 1e-12)))
     else:
         return None
     gain = bike.drivetrain.ratio * bike.drivetrain.efficiency / wheel_radius_m(bike)
-    force = motor.shaft_torque_nm(omega, iq) * gain
+    force = (motor.torque_nm(i_d, iq) - motor.drag_nm(omega)) * gain
     with np.errstate(invalid="ignore"):
         drives = np.isfinite(force) & (force > 0) & (speed > 0.5)
         full = ride.get("throttle") >= FULL_THROTTLE
     return MeasuredPull(ride.time_s[drives], speed[drives], force[drives], full[drives])
+
+
+def _split(motor: MotorModel, ride: Ride) -> tuple[Array, Array]:
+    """(id, iq) of a logged phase current: with the d-current where it was logged, else at most torque per ampere."""
+    phase = ride.get("phase_a")
+    if ride.has("d_axis_a"):
+        i_d = np.nan_to_num(ride.get("d_axis_a"))
+        return i_d, np.sign(phase) * np.sqrt(np.maximum(phase**2 - i_d**2, 0.0))
+    i_d, i_q = motor.mtpa_at_amplitude(np.abs(phase))
+    return i_d, np.sign(phase) * i_q
