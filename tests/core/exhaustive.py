@@ -132,6 +132,6 @@ def best_force(bike, tune, rested_v, winding_c, v_kmh, first=161, fine=25, level
         found.sort(key=lambda pair: pair[0], reverse=True)
         places = [place for _, place in found[:2]]
         step_q, step_d = step_q * 4 / (fine - 1), step_d * 4 / (fine - 1)
-        if not places or step_q < 1e-4 * max(lim["phase"], 1e-9) and levels < 4:
+        if not places:
             break
     return best

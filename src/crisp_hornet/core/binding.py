@@ -29,7 +29,9 @@ class _Constraint:
         self.release, self.met = release / length, met
 
 
-def binding_limit(bounds: Bounds, omega: Array, i_d: Array, i_q: Array, phase_name: NDArray[np.str_], power_name: str) -> NDArray[np.str_]:
+def binding_limit(
+    bounds: Bounds, omega: Array, i_d: Array, i_q: Array, phase_name: NDArray[np.str_], power_name: str
+) -> NDArray[np.str_]:
     """The name of the limit that sets the torque at each point (n,).
 
     ``phase_name`` names the current limit or the fade that scales it; ``power_name`` what caps the pack's power. The
@@ -82,7 +84,9 @@ def _constraints(bounds: Bounds, omega: Array, i_d: Array, i_q: Array) -> list[_
     middle = motor.mtpa_id(i_q)
     slope = (motor.mtpa_id(i_q + step) - middle) / step
     tight = NEAR * np.maximum(current, 1e-3)
-    weakening = _Constraint(np.full(omega.shape, -1.0), slope, RELEASE * bounds.weakening_a, i_d - (middle - bounds.weakening_a) <= tight)
+    weakening = _Constraint(
+        np.full(omega.shape, -1.0), slope, RELEASE * bounds.weakening_a, i_d - (middle - bounds.weakening_a) <= tight
+    )
     unhindered = _Constraint(np.ones_like(omega), -slope, 0.0, middle - i_d <= tight)
 
     power_id = 3 * motor.r_ohm * i_d + 1.5 * omega * motor.saliency_h * i_q

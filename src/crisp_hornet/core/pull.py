@@ -157,9 +157,7 @@ def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditi
     return PullCurve(bike, bounds.motor, conditions.rested_v, speed, i_d, i_q, running, battery_w, pack_v, name)
 
 
-def drive_bounds(
-    bike: Bike, tune: Tune, limits: Limits, conditions: Conditions, share: Array, cap: PowerCap
-) -> Bounds:
+def drive_bounds(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions, share: Array, cap: PowerCap) -> Bounds:
     """Everything that limits driving, for the rows of ``share`` (n,)."""
     assert limits.phase_current_a.value is not None  # a tune always sets it
     return Bounds(
@@ -189,9 +187,7 @@ def _cap(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions) -> Powe
     )
 
 
-def _torque_share(
-    tune: Tune, limits: Limits, conditions: Conditions, speed: Array
-) -> tuple[Array, NDArray[np.str_]]:
+def _torque_share(tune: Tune, limits: Limits, conditions: Conditions, speed: Array) -> tuple[Array, NDArray[np.str_]]:
     """The share of the phase limit that heat fade and speed taper leave, and the name of the one at work."""
     heat = heat_share(tune, conditions)
     taper = np.ones_like(speed)
@@ -243,5 +239,15 @@ def regen_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Condit
     charging = np.abs(battery_w - floor) <= 1e-3 * max(abs(floor), 1.0)
     name = np.where(charging, "battery", np.where(point.feasible, "phase", "voltage"))
     return PullCurve(
-        bike, bounds.motor, conditions.rested_v, speed, point.i_d, point.i_q, point.feasible, battery_w, pack_v, name, True
+        bike,
+        bounds.motor,
+        conditions.rested_v,
+        speed,
+        point.i_d,
+        point.i_q,
+        point.feasible,
+        battery_w,
+        pack_v,
+        name,
+        True,
     )
