@@ -129,10 +129,12 @@ class PullCurve:
         return np.where(given, self.wheel_w / np.where(given, self.battery_w, 1.0), 0.0)
 
 
-def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions) -> PullCurve:
+def pull_curve(
+    bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions, current_a: ArrayLike = math.inf
+) -> PullCurve:
     """The pull curve of ``tune`` on ``bike`` at the speeds ``speed_kmh`` (km/h, shape (n,)).
 
-    Raises :class:`~crisp_hornet.core.refusals.NotComputed` for physics this version does not have.
+    ``current_a`` is one more limit on the phase current, per speed if wanted: what heat allows for ever, for instance. Raises :class:`~crisp_hornet.core.refusals.NotComputed` for physics this version does not have.
     """
     refuse_uncomputed(bike, tune)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
@@ -140,7 +142,7 @@ def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditi
     omega = electrical_speed(bike, speed)
     share, phase_name = _torque_share(tune, limits, conditions, speed)
     cap = _cap(bike, tune, limits, conditions)
-    bounds = drive_bounds(bike, tune, limits, conditions, share, cap)
+    bounds = drive_bounds(bike, tune, limits, conditions, share, cap, current_a)
     assert limits.motor_rpm.value is not None  # a tune always sets it
     rpm = mechanical_speed(bike, speed) * 60 / (2 * math.pi)
     too_fast = rpm > limits.motor_rpm.value * (1 + 1e-12)
@@ -157,7 +159,15 @@ def pull_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditi
     return PullCurve(bike, bounds.motor, conditions.rested_v, speed, i_d, i_q, running, battery_w, pack_v, name)
 
 
-def drive_bounds(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions, share: Array, cap: PowerCap) -> Bounds:
+def drive_bounds(
+    bike: Bike,
+    tune: Tune,
+    limits: Limits,
+    conditions: Conditions,
+    share: Array,
+    cap: PowerCap,
+    current_a: ArrayLike = math.inf,
+) -> Bounds:
     """Everything that limits driving, for the rows of ``share`` (n,)."""
     assert limits.phase_current_a.value is not None  # a tune always sets it
     return Bounds(
@@ -167,7 +177,7 @@ def drive_bounds(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions,
         idle_w=bike.controller.idle_w,
         voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
         weakening_a=tune.drive.field_weakening_a,
-        current_a=np.full(share.shape, limits.phase_current_a.value),
+        current_a=np.broadcast_to(np.minimum(limits.phase_current_a.value, current_a), share.shape),
         share=share,
         most_w=np.full(share.shape, cap.power_w),
         least_w=np.full(share.shape, -math.inf),
