@@ -1,12 +1,14 @@
 """Road figures against time-stepping and closed forms."""
 
 import math
+import random
 
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
+from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING, setting_for_force
 from crisp_hornet.core.performance import (
     front_wheel_keeps,
     launch_time_s,
@@ -96,3 +98,26 @@ def test_the_operating_point_inverts_the_pull_curve():
         assert point.iq_a == pytest.approx(curve.iq_a[k]) and point.battery_current_a == pytest.approx(
             curve.battery_current_a[k]
         )
+
+
+@pytest.mark.parametrize("setting", [PHASE, BATTERY, WEAKENING])
+def test_a_setting_for_a_force_gives_that_force(setting):
+    """Take a curve, forget one limit, and find it again from a point that it sets."""
+    rng = random.Random(setting)
+    for _ in range(12):
+        truth = a_tune(drive__phase_current_a=rng.uniform(60, 160), drive__battery_current_a=rng.uniform(15, 55),
+                       drive__field_weakening_a=rng.uniform(5, 60))  # fmt: skip
+        bike = a_bike(motor__lq_h=rng.choice([1.4e-4, 2.5e-4]), motor__max_rpm=3000)
+        truth = truth.with_setting("drive.motor_rpm", 3000)
+        curve = pull_curve(bike, truth, np.linspace(2, 60, 60), Conditions(62.0))
+        name = {PHASE: "phase", BATTERY: "battery", WEAKENING: "weakening"}[setting]
+        set_here = np.flatnonzero((curve.limit == name) & (curve.wheel_force_n > 5))
+        if set_here.size == 0:
+            continue
+        k = int(set_here[len(set_here) // 2])
+        found = setting_for_force(
+            bike, truth, setting, 180.0, curve.speed_kmh[k], curve.wheel_force_n[k], Conditions(62.0)
+        )
+        assert found == pytest.approx(truth.setting(setting), rel=0.01, abs=0.2)
+    none = setting_for_force(a_bike(), a_tune(), setting, 180.0, 10.0, 1e6, Conditions(62.0))
+    assert 0 <= none <= 180

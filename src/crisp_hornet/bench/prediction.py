@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
+from crisp_hornet.core.endurance import seconds_of_full_pull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
@@ -17,6 +18,7 @@ from crisp_hornet.documents.tune import Tune
 SPEEDS = 400
 FULL_CELL_V = 4.2
 HILL = 0.12
+HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all
 
 
 @dataclass(frozen=True)
@@ -37,11 +39,12 @@ class Consequence:
 
 @dataclass(frozen=True, eq=False)
 class Prediction:
-    """A curve and its consequences, or the reason why there is none."""
+    """A curve and its consequences, or the reason why there is none. ``full_pull_s``: see ``endurance``."""
 
     curve: PullCurve | None
     consequences: list[Consequence]
     refusal: str = ""
+    full_pull_s: Array = field(default_factory=lambda: np.zeros(0))
 
 
 def axis_speeds(bike: Bike) -> Array:
@@ -65,17 +68,23 @@ def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Pr
         curve = pull_curve(bike, tune, speeds, conditions)
     except NotComputed as refused:
         return Prediction(None, [], f"Not predicted: {refused}.")
-    return Prediction(curve, _consequences(curve, conditions))
+    seconds = seconds_of_full_pull(curve, tune, HEAT_EVERY)
+    return Prediction(curve, _consequences(curve, conditions, seconds), full_pull_s=seconds)
 
 
-def _consequences(curve: PullCurve, conditions: Conditions) -> list[Consequence]:
+def _consequences(curve: PullCurve, conditions: Conditions, full_pull_s: Array) -> list[Consequence]:
     cruise = steady_ride(curve.bike, 30.0, conditions.rested_v)
-    pulling = curve.pack_v[curve.running]
+    uphill = steady_speed_kmh(curve, HILL)
+    hot_min = (
+        float(full_pull_s[int(np.argmin(np.abs(curve.speed_kmh[::HEAT_EVERY] - uphill)))]) / 60
+        if uphill > 0
+        else math.nan
+    )
     return [
-        Consequence(f"{HILL:.0%} hill".replace("%", " %"), steady_speed_kmh(curve, HILL), "km/h", 0),
+        Consequence(f"{HILL:.0%} hill".replace("%", " %"), uphill, "km/h", 0),
         Consequence("top, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
         Consequence("0 to 25 km/h", launch_time_s(curve, 25.0), "s", 1),
         Consequence("front wheel keeps", 100 * front_wheel_keeps(curve), "%", 0),
-        Consequence("pack sags to", float(np.nanmin(pulling, initial=conditions.rested_v)), "V", 1),
+        Consequence(f"{HILL:.0%} hill, hot in".replace("%", " %"), hot_min, "min", 0 if hot_min >= 10 else 1, "never"),
         Consequence("30 km/h, flat", cruise.wh_per_km, "Wh/km", 1, "too weak"),
     ]

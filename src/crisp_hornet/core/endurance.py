@@ -15,20 +15,22 @@ from crisp_hornet.documents.tune import Tune
 
 
 def seconds_of_full_pull(
-    curve: PullCurve, tune: Tune, start: Temperatures | None = None, ambient_c: float = 25.0
+    curve: PullCurve, tune: Tune, every: int = 1, start: Temperatures | None = None, ambient_c: float = 25.0
 ) -> Array:
-    """Time (s, (n,)) of held full pull at each speed of ``curve`` until the first heat fade starts; inf if never.
+    """Time (s) of held full pull until the first heat fade starts, for each ``every``-th speed of ``curve``; inf if never.
 
     The current is taken as it is on ``curve``; while the winding warms up to the fade it changes by a few per cent only, and
     downwards, so this errs to the early side.
     """
     guard = tune.heat_guard
-    held = HeldHeat(curve.bike, losses(curve.bike, curve.phase_current_a, curve.speed_kmh), start, ambient_c)
+    held = HeldHeat(
+        curve.bike, losses(curve.bike, curve.phase_current_a[::every], curve.speed_kmh[::every]), start, ambient_c
+    )
     first = np.minimum(
         held.seconds_until_winding(guard.motor_fade_start_c),
         held.seconds_until_controller(guard.controller_fade_start_c),
     )
-    return np.where(curve.running & (curve.wheel_force_n > 0), first, np.inf)
+    return np.where((curve.running & (curve.wheel_force_n > 0))[::every], first, np.inf)
 
 
 @dataclasses.dataclass(frozen=True)
@@ -54,13 +56,13 @@ def held_on_hill(
     ride = steady_ride(bike, speed_kmh, rested_v, grade)
     held = HeldHeat(bike, losses(bike, ride.phase_current_a, speed_kmh), None, ambient_c)
     guard = tune.heat_guard
-    times = [
-        float(held.seconds_until_winding(guard.motor_fade_start_c)),
-        float(held.seconds_until_winding(guard.motor_fade_end_c)),
-        float(held.seconds_until_controller(guard.controller_fade_start_c)),
-        float(held.seconds_until_controller(guard.controller_fade_end_c)),
-    ]
-    return HillHeat(*times, winding_settles_c=float(held.winding_settles_c))
+    return HillHeat(
+        motor_fade_starts_s=float(held.seconds_until_winding(guard.motor_fade_start_c)),
+        motor_fade_ends_s=float(held.seconds_until_winding(guard.motor_fade_end_c)),
+        controller_fade_starts_s=float(held.seconds_until_controller(guard.controller_fade_start_c)),
+        controller_fade_ends_s=float(held.seconds_until_controller(guard.controller_fade_end_c)),
+        winding_settles_c=float(held.winding_settles_c),
+    )
 
 
 def continuous_curve(bike: Bike, tune: Tune, speed_kmh: Array, rested_v: float, ambient_c: float = 25.0) -> PullCurve:

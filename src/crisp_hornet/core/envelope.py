@@ -20,8 +20,8 @@ from numpy.typing import NDArray
 from crisp_hornet.core.motor import Array, MotorModel
 
 FIRST_SCAN = 40
-FINE_SCAN = 9
-FINE_LEVELS = 9
+FINE_SCAN = 25  # few wide scans are faster than many narrow ones: each costs its calls, hardly its points
+FINE_LEVELS = 5
 NEWTON_STEPS = 14
 FITS = 1e-9  # relative violation of the squared voltage that counts as none
 
@@ -39,7 +39,7 @@ class Bounds:
     pack_ohm: float
     idle_w: float
     voltage_gain: float
-    weakening_a: float
+    weakening_a: Array
     current_a: Array
     share: Array
     most_w: Array
@@ -47,7 +47,7 @@ class Bounds:
 
     def rows(self, chosen: NDArray[np.bool_]) -> Bounds:
         """The bounds of some rows only."""
-        return Bounds(self.motor, self.rested_v, self.pack_ohm, self.idle_w, self.voltage_gain, self.weakening_a,
+        return Bounds(self.motor, self.rested_v, self.pack_ohm, self.idle_w, self.voltage_gain, self.weakening_a[chosen],
                       self.current_a[chosen], self.share[chosen], self.most_w[chosen], self.least_w[chosen])  # fmt: skip
 
     def power_w(self, omega: Array, i_d: Array, i_q: Array) -> Array:
@@ -122,7 +122,9 @@ def _scan(bounds: Bounds, omega: Array, sign: float) -> Point:
     rows = np.arange(omega.size)
     low, high = np.zeros_like(omega), np.ones_like(omega)
     top = (bounds.share * bounds.current_a)[:, None]
-    steps = np.concatenate(([1e-7], np.arange(1, FIRST_SCAN + 1) / FIRST_SCAN))
+    # with surface magnets more i_q is always more torque and the fitting ones are one interval: no need to look closely
+    first = FIRST_SCAN if bounds.motor.saliency_h != 0 else FINE_SCAN
+    steps = np.concatenate(([1e-7], np.arange(1, first + 1) / first))
     best_score = np.full(omega.shape, -np.inf)
     best_d, best_q = np.zeros_like(omega), np.zeros_like(omega)
     for level in range(FINE_LEVELS + 1):
@@ -162,7 +164,7 @@ def _interval(bounds: Bounds, omega: Array, i_q: Array, q: Array) -> tuple[Array
     share = bounds.share[:, None]
     unfaded = np.where(share > 0, i_q / np.where(share > 0, share, 1.0), 0.0)
     circle = np.sqrt(np.maximum(bounds.current_a[:, None] ** 2 - unfaded**2, 0.0))
-    low, high = np.maximum(middle - bounds.weakening_a, -circle), np.minimum(middle, circle)
+    low, high = np.maximum(middle - bounds.weakening_a[:, None], -circle), np.minimum(middle, circle)
     # 1.5·R·id² + 1.5·omega·(ld − lq)·iq·id + … ≤ most power
     a, b = 1.5 * motor.r_ohm, 1.5 * omega * motor.saliency_h * q
     rest = 1.5 * (motor.r_ohm * q**2 + omega * motor.psi * q) + bounds.idle_w - bounds.most_w[:, None]
@@ -184,35 +186,42 @@ def _to_voltage(
     if todo.size == 0:
         return i_d, excess
     i_d, excess = i_d.copy(), excess.copy()
-    wide = np.broadcast_to(omega, i_d.shape).ravel()
     x, e = i_d.ravel(), excess.ravel()  # views: written through
-    flat_q, flat_low, flat_high = q.ravel(), low.ravel(), high.ravel()
+    flat_omega = np.broadcast_to(omega, i_d.shape).ravel()[todo]
+    flat_q, end = q.ravel()[todo], (high if upwards else low).ravel()[todo]
+    at = x[todo]
+    value, slope = _excess_and_slope(bounds, flat_omega, at, flat_q)
     for _ in range(NEWTON_STEPS):
-        slope = _excess_slope(bounds, wide[todo], x[todo], flat_q[todo])
-        inwards = slope < 0 if upwards else slope > 0
-        todo, slope = todo[inwards], slope[inwards]  # where it rises inwards no voltage will ever do
-        moved = x[todo] - e[todo] / slope
-        end = np.minimum(moved, flat_high[todo]) if upwards else np.maximum(moved, flat_low[todo])
-        x[todo] = end
-        e[todo] = bounds.voltage_excess(wide[todo], end, flat_q[todo])
-        todo = todo[(e[todo] > FITS) & (end == moved)]
-        if todo.size == 0:
+        inwards = slope < 0 if upwards else slope > 0  # where it rises inwards no voltage will ever do
+        if not inwards.all():
+            todo, at, value, slope = todo[inwards], at[inwards], value[inwards], slope[inwards]
+            flat_omega, flat_q, end = flat_omega[inwards], flat_q[inwards], end[inwards]
+        moved = at - value / slope
+        at = np.minimum(moved, end) if upwards else np.maximum(moved, end)
+        value, slope = _excess_and_slope(bounds, flat_omega, at, flat_q)
+        x[todo], e[todo] = at, value
+        going = (value > FITS) & (at == moved)
+        if not going.any():
             break
+        todo, at, value, slope = todo[going], at[going], value[going], slope[going]
+        flat_omega, flat_q, end = flat_omega[going], flat_q[going], end[going]
     return x.reshape(i_d.shape), e.reshape(excess.shape)
 
 
-def _excess_slope(bounds: Bounds, omega: Array, i_d: Array, q: Array) -> Array:
-    """Derivative of :meth:`Bounds.voltage_excess` by i_d (1/A)."""
+def _excess_and_slope(bounds: Bounds, omega: Array, i_d: Array, q: Array) -> tuple[Array, Array]:
+    """:meth:`Bounds.voltage_excess` and its derivative by i_d (1/A), sharing what they have in common."""
     motor = bounds.motor
     r = motor.r_ohm
-    needed = 2 * r * (r * i_d - omega * motor.lq * q) + 2 * omega * motor.ld * (
-        r * q + omega * (motor.ld * i_d + motor.psi)
-    )
+    v_d = r * i_d - omega * motor.lq * q
+    v_q = r * q + omega * (motor.ld * i_d + motor.psi)
+    power = 1.5 * (v_d * i_d + v_q * q) + bounds.idle_w
     power_slope = 3 * r * i_d + 1.5 * omega * motor.saliency_h * q
-    inside = bounds.rested_v**2 - 4 * bounds.power_w(omega, i_d, q) * bounds.pack_ohm
-    root = np.sqrt(np.maximum(inside, 1e-12 * bounds.rested_v**2))
+    root = np.sqrt(np.maximum(bounds.rested_v**2 - 4 * power * bounds.pack_ohm, 1e-12 * bounds.rested_v**2))
+    gain, scale = bounds.voltage_gain**2, (bounds.voltage_gain * bounds.rested_v) ** 2
+    excess = v_d**2 + v_q**2 - gain / 4 * (bounds.rested_v + root) ** 2
     sag = bounds.pack_ohm * (bounds.rested_v / root + 1) * power_slope  # of the squared pack voltage, downwards
-    return (needed + bounds.voltage_gain**2 * sag) / (bounds.voltage_gain * bounds.rested_v) ** 2
+    slope = 2 * (r * v_d + omega * motor.ld * v_q) + gain * sag
+    return excess / scale, slope / scale
 
 
 def _past_charge_limit(

@@ -134,25 +134,28 @@ def pull_curve(
 ) -> PullCurve:
     """The pull curve of ``tune`` on ``bike`` at the speeds ``speed_kmh`` (km/h, shape (n,)).
 
-    ``current_a`` is one more limit on the phase current, per speed if wanted: what heat allows for ever, for instance. Raises :class:`~crisp_hornet.core.refusals.NotComputed` for physics this version does not have.
+    ``current_a`` is one more limit on the phase current, per speed if wanted: what heat allows for ever, for instance.
+    Raises :class:`~crisp_hornet.core.refusals.NotComputed` for physics this version does not have.
     """
     refuse_uncomputed(bike, tune)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     limits = effective_limits(bike, tune)
     omega = electrical_speed(bike, speed)
-    share, phase_name = _torque_share(tune, limits, conditions, speed)
-    cap = _cap(bike, tune, limits, conditions)
+    share, phase_name = torque_share(tune, limits, conditions, speed)
+    cap = drive_power_cap(bike, tune, limits, conditions)
     bounds = drive_bounds(bike, tune, limits, conditions, share, cap, current_a)
     assert limits.motor_rpm.value is not None  # a tune always sets it
     rpm = mechanical_speed(bike, speed) * 60 / (2 * math.pi)
     too_fast = rpm > limits.motor_rpm.value * (1 + 1e-12)
 
-    point = most_torque(bounds, omega)
-    running = point.feasible & ~too_fast
-    i_d, i_q = np.where(running, point.i_d, 0.0), np.where(running, point.i_q, 0.0)
+    i_d, i_q, feasible = np.zeros_like(omega), np.zeros_like(omega), np.ones(omega.shape, bool)
+    slow_enough = ~too_fast
+    point = most_torque(bounds.rows(slow_enough), omega[slow_enough])
+    i_d[slow_enough], i_q[slow_enough], feasible[slow_enough] = point.i_d, point.i_q, point.feasible
+    running = feasible & slow_enough
     name = binding_limit(bounds, omega, i_d, i_q, phase_name, cap.limit)
     starved = bike.controller.idle_w > cap.power_w
-    name = np.where(point.feasible, name, np.where(share <= 0, phase_name, cap.limit if starved else "voltage"))
+    name = np.where(feasible, name, np.where(share <= 0, phase_name, cap.limit if starved else "voltage"))
     name = np.where(too_fast, "rpm", name)
     battery_w = np.where(running, bounds.motor.terminal_power_w(omega, i_d, i_q), 0.0) + bike.controller.idle_w
     pack_v = loaded_voltage(conditions.rested_v, bike.battery.resistance_ohm, battery_w)
@@ -176,7 +179,7 @@ def drive_bounds(
         pack_ohm=bike.battery.resistance_ohm,
         idle_w=bike.controller.idle_w,
         voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
-        weakening_a=tune.drive.field_weakening_a,
+        weakening_a=np.full(share.shape, tune.drive.field_weakening_a),
         current_a=np.broadcast_to(np.minimum(limits.phase_current_a.value, current_a), share.shape),
         share=share,
         most_w=np.full(share.shape, cap.power_w),
@@ -184,7 +187,8 @@ def drive_bounds(
     )
 
 
-def _cap(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions) -> PowerCap:
+def drive_power_cap(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions) -> PowerCap:
+    """The most the pack may give: battery current, low-voltage fade and power limit together."""
     assert limits.battery_current_a.value is not None  # a tune always sets it
     guard = tune.battery_guard
     return power_cap(
@@ -197,7 +201,7 @@ def _cap(bike: Bike, tune: Tune, limits: Limits, conditions: Conditions) -> Powe
     )
 
 
-def _torque_share(tune: Tune, limits: Limits, conditions: Conditions, speed: Array) -> tuple[Array, NDArray[np.str_]]:
+def torque_share(tune: Tune, limits: Limits, conditions: Conditions, speed: Array) -> tuple[Array, NDArray[np.str_]]:
     """The share of the phase limit that heat fade and speed taper leave, and the name of the one at work."""
     heat = heat_share(tune, conditions)
     taper = np.ones_like(speed)
@@ -236,7 +240,7 @@ def regen_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Condit
         pack_ohm=bike.battery.resistance_ohm,
         idle_w=bike.controller.idle_w,
         voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
-        weakening_a=tune.drive.field_weakening_a,
+        weakening_a=np.full(speed.shape, tune.drive.field_weakening_a),
         current_a=np.full(speed.shape, min(regen.phase_current_a, bike.controller.max_phase_current_a)),
         share=share,
         most_w=np.full(speed.shape, most_power_w(conditions.rested_v, bike.battery.resistance_ohm)),

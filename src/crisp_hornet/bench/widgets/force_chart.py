@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -76,6 +77,7 @@ class ForceChart(QWidget):
         self._top_n = 100.0
         self._grade_lines: list[tuple[float, Array]] = []
         self._lines_of: object = None
+        self._backdrop: tuple[object, QPixmap] | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -169,16 +171,14 @@ class ForceChart(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_axes(painter)
+        painter.drawPixmap(0, 0, self._painted_backdrop())
         painter.save()
         painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
-        self._paint_grades(painter)
         self._paint_crosses(painter)
         self._paint_curve(painter, self.draft, "drafted")
         self._paint_curve(painter, self.controller, "controller")
         self._paint_reading(painter)
         painter.restore()
-        self._paint_grade_names(painter)
         self._paint_stretches(painter)
         self.paint_over(painter)
         if self.message:
@@ -194,6 +194,25 @@ class ForceChart(QWidget):
 
     def paint_over(self, painter: QPainter) -> None:
         """What a kind of chart adds on top."""
+
+    def _painted_backdrop(self) -> QPixmap:
+        """Axes, grade lines, lift and grip: the same through a whole drag, so painted once."""
+        key = (self.size(), self.devicePixelRatioF(), self._top_n, self.last_kmh, self.theme.name, id(self._lines_of))
+        if self._backdrop is None or self._backdrop[0] != key:
+            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
+            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+            pixmap.fill(self.theme.color("ground"))
+            painter = QPainter(pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_axes(painter)
+            painter.save()
+            painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
+            self._paint_grades(painter)
+            painter.restore()
+            self._paint_grade_names(painter)
+            painter.end()
+            self._backdrop = (key, pixmap)
+        return self._backdrop[1]
 
     def _paint_axes(self, painter: QPainter) -> None:
         theme, plot = self.theme, self.plot

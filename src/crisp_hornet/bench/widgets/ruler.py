@@ -27,8 +27,8 @@ from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 
-HEIGHT = 74
-LINE_Y = 38.0
+HEIGHT = 68
+LINE_Y = 36.0
 SIDE = 10.0
 
 
@@ -108,6 +108,8 @@ class Ruler(QWidget):
 
     def show_value(self, value: float | None, now: float | None = None, now_known: bool = False) -> None:
         """Show a drafted value, and what is on the controller if that is known."""
+        if (value, now, now_known) == (self.value, self.now, self.now_known):
+            return
         self.value, self.now, self.now_known = value, now, now_known
         self._name()
         self.update()
@@ -312,7 +314,7 @@ class Ruler(QWidget):
         if self.scale.truth and self.now_known:
             text = f"now {'none' if self.now is None else f'{self.now:g}'}"
             painter.setPen(theme.color("controller"))
-            painter.drawText(QPointF(SIDE - 4, 66), text)
+            painter.drawText(QPointF(SIDE - 4, 62), text)
             taken.append((0, SIDE + metrics.horizontalAdvance(text) + 4))
         for stop in sorted(self.scale.stops, key=lambda one: one.value):
             x = self._x(stop.value)
@@ -322,7 +324,7 @@ class Ruler(QWidget):
             left = min(max(x - wide / 2, SIDE - 4), self.width() - wide - 2)
             if all(left + wide < start or left > end for start, end in taken):
                 painter.setPen(theme.color("stop"))
-                painter.drawText(QPointF(left, 66), stop.name)
+                painter.drawText(QPointF(left, 62), stop.name)
                 taken.append((left - 6, left + wide + 6))
 
 

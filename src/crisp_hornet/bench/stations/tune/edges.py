@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from crisp_hornet.core.performance import operating_point
+from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING, setting_for_force
 from crisp_hornet.core.pull import Conditions, PullCurve
 from crisp_hornet.documents.tune import Tune
 
-PHASE, BATTERY = "drive.phase_current_a", "drive.battery_current_a"
-EDGE_NAMES = {PHASE: "phase", BATTERY: "battery"}
+EDGE_NAMES = {PHASE: "phase", BATTERY: "battery", WEAKENING: "weakening"}
 GRID_A = 0.5
 
 
@@ -27,32 +27,34 @@ class Edge:
 
 
 def edges(curve: PullCurve, tune: Tune) -> list[Edge]:
-    """The handles of phase and battery current on a curve.
+    """The handles of phase current, battery current and field weakening on a curve.
 
-    A limit that sets the force nowhere keeps its handle on the curve, drawn hollow: the phase limit at
-    standstill, the battery limit where the most current flows.
+    A limit that sets the force nowhere keeps its handle on the curve, drawn pale: the phase limit at standstill, the battery
+    limit where the most current flows, weakening where the pull ends.
     """
+    pulls = curve.wheel_force_n > 0
+    last = int(np.flatnonzero(pulls)[-1]) if pulls.any() else 0
+    flat_out = pulls & np.isin(curve.limit, ["voltage", "weakening"])
     return [
-        _edge(curve, tune, PHASE, "phase", 0.35, 0),
-        _edge(curve, tune, BATTERY, "battery", 0.5, int(np.argmax(curve.battery_w))),
+        _edge(curve, tune, PHASE, pulls & (curve.limit == "phase"), 0.35, 0),
+        _edge(curve, tune, BATTERY, pulls & (curve.limit == "battery"), 0.5, int(np.argmax(curve.battery_w))),
+        _edge(curve, tune, WEAKENING, flat_out, 0.6, last),
     ]
 
 
-def _edge(curve: PullCurve, tune: Tune, setting: str, limit: str, share: float, otherwise: int) -> Edge:
-    where = np.flatnonzero((curve.limit == limit) & (curve.wheel_force_n > 0))
-    index = int(where[int(share * (where.size - 1))]) if where.size else otherwise
+def _edge(curve: PullCurve, tune: Tune, setting: str, where: NDArray[np.bool_], share: float, otherwise: int) -> Edge:
+    found = np.flatnonzero(where)
+    index = int(found[int(share * (found.size - 1))]) if found.size else otherwise
     value = tune.setting(setting)
-    text = f"{EDGE_NAMES[setting]} {value:g} A" + ("" if where.size else ", not reached")
-    return Edge(setting, float(curve.speed_kmh[index]), float(curve.wheel_force_n[index]), text, bool(where.size))
+    text = f"{EDGE_NAMES[setting]} {value:g} A" + ("" if found.size else ", not reached")
+    if setting == WEAKENING and not value:
+        text = "no weakening"
+    return Edge(setting, float(curve.speed_kmh[index]), float(curve.wheel_force_n[index]), text, bool(found.size))
 
 
-def value_at(curve: PullCurve, conditions: Conditions, setting: str, kmh: float, force_n: float) -> float | None:
-    """The value (A, on the grid) of a limit whose edge passes through a place on the chart.
-
-    None where the pack could not give that force at that speed.
-    """
-    point = operating_point(curve.bike, max(kmh, 0.1), max(force_n, 0.0), conditions.rested_v, conditions.winding_c)
-    value = point.iq_a if setting == PHASE else point.battery_current_a
-    if not np.isfinite(value):
-        return None
+def value_at(
+    curve: PullCurve, tune: Tune, conditions: Conditions, setting: str, highest: float, kmh: float, force_n: float
+) -> float:
+    """The value (A, on the grid) of a limit whose edge passes through a place on the chart."""
+    value = setting_for_force(curve.bike, tune, setting, highest, kmh, force_n, conditions)
     return max(0.0, round(value / GRID_A) * GRID_A)

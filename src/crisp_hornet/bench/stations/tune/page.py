@@ -10,16 +10,18 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
-from crisp_hornet.bench.prediction import FULL_CELL_V
+from crisp_hornet.bench.prediction import FULL_CELL_V, HEAT_EVERY
 from crisp_hornet.bench.stations.station import Station
-from crisp_hornet.bench.stations.tune.edges import BATTERY, PHASE, edges, value_at
+from crisp_hornet.bench.stations.tune.edges import edges, value_at
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.force_chart import TruthLegend
+from crisp_hornet.bench.widgets.heat_strip import HeatStrip
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.starting import starting_tune
 from crisp_hornet.documents.bike import Bike
@@ -54,6 +56,15 @@ def scales(bike: Bike) -> dict[str, Scale]:
             0.5,
             [*pack, Stop(controller.max_battery_current_a, f"rating {controller.max_battery_current_a:g}")],
         ),
+        WEAKENING: Scale(
+            "Field weakening",
+            "A",
+            0,
+            _round_up(0.6 * controller.max_phase_current_a, 10),
+            1,
+            0.5,
+            _weakening_stops(bike),
+        ),
         POWER: Scale(
             "Power limit",
             "W",
@@ -76,6 +87,11 @@ def scales(bike: Bike) -> dict[str, Scale]:
     }
 
 
+def _weakening_stops(bike: Bike) -> list[Stop]:
+    limit = bike.motor.demagnetising_a
+    return [Stop(limit, f"magnets {limit:g}")] if limit else []
+
+
 def _round_up(value: float, to: float) -> float:
     return -(-value // to) * to
 
@@ -89,7 +105,7 @@ class TunePage(Station):
         super().__init__(desk, link, theme)
         self.rulers: dict[str, Ruler] = {}
         self._left = QVBoxLayout()
-        self._left.setSpacing(4)
+        self._left.setSpacing(0)
         self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
         self._charge.changed.connect(self._take_charge)
         self._charge_words = label("", "quiet", wrap=True)
@@ -100,6 +116,7 @@ class TunePage(Station):
         self.chart.cancelled.connect(lambda setting, token: self._cancel_chart_drag(setting, token))
         self.chart.pointed.connect(lambda _kmh: self.news.emit())
         self._legend = TruthLegend(theme, {"drafted": "drafted", "controller": "on the controller"})
+        self.heat_strip = HeatStrip(theme)
         self.consequences = Consequences(theme)
         self._before_drag: dict[int, float | None] = {}
         self._lay_out()
@@ -119,6 +136,7 @@ class TunePage(Station):
         middle.addLayout(head)
         middle.addWidget(self._legend)
         middle.addWidget(self.chart, 1)
+        middle.addWidget(self.heat_strip)
         middle.addWidget(self.consequences)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -140,7 +158,7 @@ class TunePage(Station):
                 ruler.changed.connect(lambda value, token, setting=setting: self.desk.change(setting, value, token))
                 self.rulers[setting] = ruler
                 self._left.addWidget(ruler)
-            self._left.addSpacing(14)
+            self._left.addSpacing(8)
             self._left.addWidget(label("DRAWN FOR", "caps"))
             self._charge.setFixedWidth(240)
             self._left.addWidget(self._charge)
@@ -175,6 +193,8 @@ class TunePage(Station):
             hold_scale=self.chart.dragging is not None,
         )
         self.chart.show_edges(edges(drafted.curve, desk.draft) if drafted and drafted.curve and desk.draft else [])
+        if drafted and drafted.curve is not None:
+            self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         self.consequences.show_figures(
             drafted.consequences if drafted else [], now_predicted.consequences if now_predicted else []
         )
@@ -187,9 +207,9 @@ class TunePage(Station):
         if prediction is None or prediction.curve is None or draft is None:
             return
         self._before_drag.setdefault(token, draft.setting(setting))
-        value = value_at(prediction.curve, self.desk.conditions, setting, kmh, force)
-        if value is not None:
-            self._set(setting, value, token)
+        highest = self.rulers[setting].scale.high
+        value = value_at(prediction.curve, draft, self.desk.conditions, setting, highest, kmh, force)
+        self._set(setting, value, token)
 
     def _take_step(self, setting: str, steps: float, fine: bool, token: int) -> None:
         draft = self.desk.draft

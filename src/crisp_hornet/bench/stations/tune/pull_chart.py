@@ -1,6 +1,6 @@
 """The pull chart: a force chart whose edges can be dragged.
 
-Handling: drag an edge; with the focus, Tab-like keys choose one (P and B), Up and Down move it (fine with Shift), Delete
+Handling: drag an edge; with the focus, Tab-like keys choose one (P, B and W), Up and Down move it (fine with Shift), Delete
 or double-click returns it to what is on the controller, Esc cancels a drag, the wheel turns the chosen edge.
 """
 
@@ -12,9 +12,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from crisp_hornet.bench.marks import paint_truth
-from crisp_hornet.bench.stations.tune.edges import BATTERY, PHASE, Edge
+from crisp_hornet.bench.stations.tune.edges import Edge
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.force_chart import ForceChart
+from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
 
 REACH_PX = 16.0
 HANDLE_PX = 9.0
@@ -37,7 +38,7 @@ class PullChart(ForceChart):
         self._new_token = new_token
         self._keys: int | None = None
         self.setAccessibleName(
-            "Pull chart: P or B chooses the phase or battery edge, up and down move it, left and right move the reading"
+            "Pull chart: P, B or W chooses the phase, battery or weakening edge, up and down move it, left and right move the reading"
         )
 
     def show_edges(self, edges: list[Edge]) -> None:
@@ -99,7 +100,7 @@ class PullChart(ForceChart):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key = event.key()
-        letters = {Qt.Key.Key_P: PHASE, Qt.Key.Key_B: BATTERY}
+        letters = {Qt.Key.Key_P: PHASE, Qt.Key.Key_B: BATTERY, Qt.Key.Key_W: WEAKENING}
         if key == Qt.Key.Key_Escape and self.dragging is not None:
             self.cancelled.emit(*self.dragging)
             self.dragging = None

@@ -15,6 +15,7 @@ NAMES = {
     "battery": "battery current",
     "power": "power limit",
     "voltage": "pack's voltage",
+    "weakening": "field weakening limit",
     "rpm": "motor speed limit",
     "speed": "speed limit",
     "heat": "heat fade",

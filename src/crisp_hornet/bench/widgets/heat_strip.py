@@ -1,0 +1,67 @@
+"""Under the pull chart: minutes of full pull until heat fades it, by speed."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.widgets.force_chart import LEFT, RIGHT
+from crisp_hornet.core.motor import Array
+
+CELLS = 24
+HEIGHT = 36
+COOL_MIN = 30.0  # from here on a cell is as light as it gets
+
+
+class HeatStrip(QWidget):
+    """Aligned with a force chart above it. Cells are tints of one colour and say their figure."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self._minutes: list[float] = []
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(660, HEIGHT)
+
+    def show_seconds(self, seconds: Array, pulls: NDArray[np.bool_]) -> None:
+        """Show times (s, (n,)) over the chart's speeds; NaN minutes where there is no pull."""
+        parts = np.array_split(np.arange(len(seconds)), CELLS)
+        minutes = [float(np.min(seconds[part]) / 60) if bool(np.any(pulls[part])) else float("nan") for part in parts]
+        minutes = [
+            float(f"{one:.2g}") for one in minutes
+        ]  # finer than anyone sees: most steps of a drag change nothing
+        if repr(minutes) == repr(self._minutes):
+            return
+        self._minutes = minutes
+        shown = [f"{minutes:.0f}" for minutes in self._minutes if np.isfinite(minutes)]
+        self.setAccessibleName(
+            "Minutes of full pull until a heat fade starts, from standstill upwards: " + (", ".join(shown) or "no fade")
+        )
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme = self.theme
+        painter.fillRect(self.rect(), theme.color("ground"))
+        painter.setFont(font(QUIET_PX))
+        metrics = QFontMetricsF(painter.font())
+        wide = (self.width() - LEFT - RIGHT) / CELLS
+        for index, minutes in enumerate(self._minutes):
+            if np.isnan(minutes):
+                continue
+            heat = 0.0 if np.isinf(minutes) else max(0.0, 1 - float(np.log1p(minutes) / np.log1p(COOL_MIN)))
+            box = QRectF(LEFT + index * wide + 0.5, 0, wide - 1, 16)
+            painter.fillRect(box, theme.color("stop", 0.08 + 0.87 * heat))
+            text = "" if np.isinf(minutes) else "<1" if minutes < 1 else f"{minutes:.0f}"
+            painter.setPen(theme.color("sheet" if heat > 0.5 else "text"))
+            painter.drawText(QPointF(box.center().x() - metrics.horizontalAdvance(text) / 2, 13), text)
+        painter.setPen(theme.color("quiet"))
+        words = "minutes of full pull, from cold, until a heat fade starts; empty: not within 4 hours"
+        painter.drawText(QPointF(LEFT, 31), words)
