@@ -37,7 +37,8 @@ def right_side(bike, current, v_kmh, ambient):
 def random_thermal(rng):
     return a_bike(motor__thermal={"winding_j_per_k": rng.uniform(100, 900), "housing_j_per_k": rng.uniform(800, 6000),
                                   "winding_to_housing_w_per_k": rng.uniform(1.5, 12), "housing_to_air_w_per_k": rng.uniform(0.8, 6),
-                                  "airflow_w_per_k_per_mps": rng.uniform(0, 1)}, motor__phase_resistance_ohm=rng.uniform(0.02, 0.2))  # fmt: skip
+                                  "airflow_w_per_k_per_mps": rng.uniform(0, 1)},
+                  motor__phase_resistance_ohm=rng.uniform(0.02, 0.2))  # fmt: skip
 
 
 def test_the_course_of_temperature_agrees_with_integration():

@@ -19,7 +19,18 @@ def ids(found):
     return {warning.id for warning in found}
 
 
+WEAK = {"motor__flux_linkage_wb": 0.03}  # runs into its back-EMF early
 CAUSES = [
+    ("emf-over-controller", WEAK | {"controller__max_voltage_v": 64}, {"drive__field_weakening_a": 60}, Strength.STOP),
+    ("emf-over-pack", WEAK, {"drive__field_weakening_a": 60}, Strength.WARN),
+    ("demagnetising", WEAK | {"motor__demagnetising_a": 20}, {"drive__field_weakening_a": 60}, Strength.STOP),
+    (
+        "sags-under-trip",
+        {"battery__resistance_ohm": 0.6, "battery__bms_trip_v": 46},
+        {"battery_guard__fade_start_v": 44.0, "battery_guard__fade_end_v": 40.0},
+        Strength.WARN,
+    ),
+    ("weakening-unused", {}, {"drive__field_weakening_a": 20, "drive__motor_rpm": 200}, Strength.NOTE),
     ("battery-over-bms", {}, {"drive__battery_current_a": 51}, Strength.STOP),
     ("battery-over-wiring", {"battery__fuse_a": 28}, {}, Strength.STOP),
     ("battery-over-wiring", {"battery__fuse_a": 40, "battery__wiring_a": 25}, {}, Strength.STOP),

@@ -5,6 +5,7 @@ Stations read from the desk and ask it for changes; it tells everyone by signal.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from itertools import count
 
@@ -63,6 +64,7 @@ class Desk(QObject):
         """Take up the bike opened last, with its draft and what its controller held last."""
         found = self.garage.last_bike()
         if found is None:
+            self._clear()
             return
         self.bike_id, self.bike = found
         self.draft = self.garage.tune(self.bike_id, "draft")
@@ -88,6 +90,27 @@ class Desk(QObject):
         ):
             signal.emit()
 
+    def _clear(self) -> None:
+        """No bike, nothing of one."""
+        self.bike_id, self.bike, self.draft, self.controller, self.ride, self.ride_tune = (
+            0,
+            None,
+            None,
+            None,
+            None,
+            None,
+        )
+        self.draft_prediction = self.controller_prediction = self._warnings = None
+        self.undo_stack.clear()
+        for signal in (
+            self.bike_changed,
+            self.controller_changed,
+            self.draft_changed,
+            self.rides_changed,
+            self.logbook_changed,
+        ):
+            signal.emit()
+
     # --- the bike -------------------------------------------------------------------------------------------
 
     def open_bike(self, bike: Bike) -> None:
@@ -95,6 +118,37 @@ class Desk(QObject):
         self.bike_id = self.garage.save_bike(bike)
         self.garage.log(self.bike_id, "bike", f"{bike.name} opened", f"{bike.mass_kg:g} kg as ridden")
         self.reload()
+
+    def open_kept_bike(self, bike_id: int) -> None:
+        """Make a bike of the garage the active one."""
+        self.keep_draft()
+        self.garage.open_bike(bike_id)
+        self.reload()
+
+    def archive_bike(self) -> None:
+        """Put the active bike away; the one opened before it comes up."""
+        self.log("bike", "Put away into the archive")
+        self.garage.archive_bike(self.bike_id)
+        self.reload()
+
+    def change_bike(self, bike: Bike, what: str) -> None:
+        """Change figures of the active bike, undoably."""
+        if self.bike is not None and bike != self.bike:
+            self.undo_stack.push(_BikeChange(self, self.bike, bike, what))
+
+    def set_bike(self, bike: Bike) -> None:
+        """The active bike as it now is; called by undo and redo too."""
+        if self.bike is None:
+            return
+        per_cell = self.conditions.rested_v / self.bike.battery.series
+        self.bike = bike
+        self.garage.update_bike(self.bike_id, bike)
+        self.speeds = axis_speeds(bike)
+        self.conditions = replace(self.conditions, rested_v=round(per_cell * bike.battery.series, 2))
+        self._predict_controller()
+        self._predict_draft()
+        for signal in (self.bike_changed, self.controller_changed, self.draft_changed, self.conditions_changed):
+            signal.emit()
 
     # --- the draft ------------------------------------------------------------------------------------------
 
@@ -263,6 +317,20 @@ class _Change(QUndoCommand):
 
     def undo(self) -> None:
         self._desk.set_draft(self._before)
+
+
+class _BikeChange(QUndoCommand):
+    """One change of the bike's figures."""
+
+    def __init__(self, desk: Desk, before: Bike, after: Bike, what: str) -> None:
+        super().__init__(what)
+        self._desk, self._before, self._after = desk, before, after
+
+    def redo(self) -> None:
+        self._desk.set_bike(self._after)
+
+    def undo(self) -> None:
+        self._desk.set_bike(self._before)
 
 
 def time_words(moment: datetime) -> str:

@@ -149,10 +149,11 @@ class Window(QMainWindow):
             shortcut = QShortcut(QKeySequence(f"Ctrl+{kind.number}"), self)
             shortcut.activated.connect(lambda number=kind.number: self.show_station(number))
         for keys, act in (
-            (QKeySequence.StandardKey.Undo, self.desk.undo_stack.undo),
-            (QKeySequence.StandardKey.Redo, self.desk.undo_stack.redo),
-            (QKeySequence("Ctrl+Return"), self._act),
-            (QKeySequence("Ctrl+D"), self.switch_theme),
+            ("Ctrl+Z", self.desk.undo_stack.undo),
+            ("Ctrl+Shift+Z", self.desk.undo_stack.redo),
+            ("Ctrl+Y", self.desk.undo_stack.redo),
+            ("Ctrl+Return", self._act),
+            ("Ctrl+D", self.switch_theme),
         ):
             QShortcut(QKeySequence(keys), self).activated.connect(act)
 

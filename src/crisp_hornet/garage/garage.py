@@ -26,7 +26,7 @@ from crisp_hornet.documents.tune import TUNE_VERSION, Tune
 from crisp_hornet.garage.tables import BackupRow, BikeRow, EventRow, RideRow, TuneRow
 from crisp_hornet.rides.registry import read_ride
 
-NEWEST = "0001"
+NEWEST = "0002"
 
 
 class GarageError(Exception):
@@ -41,6 +41,15 @@ class Entry:
     kind: str
     title: str
     detail: str
+
+
+@dataclass(frozen=True)
+class KeptBike:
+    """A bike of the garage by number and name."""
+
+    id: int
+    name: str
+    archived: bool
 
 
 @dataclass(frozen=True)
@@ -93,14 +102,37 @@ class Garage:
             if row is None:
                 row = BikeRow(name=bike.name)
                 session.add(row)
-            row.document, row.opened_at = store.dump(bike), datetime.now()
+            row.document, row.opened_at, row.archived = store.dump(bike), datetime.now(), False
             session.flush()
             return row.id
 
-    def last_bike(self) -> tuple[int, Bike] | None:
-        """The bike opened last, with its number."""
+    def update_bike(self, bike_id: int, bike: Bike) -> None:
+        """Keep a bike's document as it now is; its name may have changed."""
         with self._session() as session:
-            row = session.scalar(select(BikeRow).order_by(BikeRow.opened_at.desc()))
+            row = session.get_one(BikeRow, bike_id)
+            row.name, row.document = bike.name, store.dump(bike)
+
+    def bikes(self) -> list[KeptBike]:
+        """All bikes, the one opened last first."""
+        with self._session() as session:
+            rows = session.scalars(select(BikeRow).order_by(BikeRow.opened_at.desc()))
+            return [KeptBike(row.id, row.name, row.archived) for row in rows]
+
+    def open_bike(self, bike_id: int) -> None:
+        """Make a bike the one opened last; it comes out of the archive."""
+        with self._session() as session:
+            row = session.get_one(BikeRow, bike_id)
+            row.opened_at, row.archived = datetime.now(), False
+
+    def archive_bike(self, bike_id: int) -> None:
+        """Put a bike away; nothing of it is lost."""
+        with self._session() as session:
+            session.get_one(BikeRow, bike_id).archived = True
+
+    def last_bike(self) -> tuple[int, Bike] | None:
+        """The bike opened last, with its number; archived ones do not count."""
+        with self._session() as session:
+            row = session.scalar(select(BikeRow).where(~BikeRow.archived).order_by(BikeRow.opened_at.desc()))
             if row is None:
                 return None
             return row.id, store.parse(

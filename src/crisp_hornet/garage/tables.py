@@ -21,6 +21,7 @@ class BikeRow(Base):
     name: Mapped[str] = mapped_column(String(200))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     opened_at: Mapped[datetime]
+    archived: Mapped[bool] = mapped_column(default=False)
 
 
 class TuneRow(Base):

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
+from crisp_hornet.bench.stations.build.entry import EntryPanel
+from crisp_hornet.bench.stations.build.figure_row import FigureRow
 from crisp_hornet.bench.stations.build.figures import figures, name_of, source_word
+from crisp_hornet.bench.stations.build.garage_panel import GaragePanel
 from crisp_hornet.bench.stations.build.pack_window import PackWindow
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
@@ -19,6 +22,8 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.documents import store
 from crisp_hornet.documents.base import unknown_keys
 from crisp_hornet.documents.errors import DocumentError
+
+MOST_NAMED = 6
 
 
 class BuildPage(Station):
@@ -30,11 +35,15 @@ class BuildPage(Station):
         super().__init__(desk, link, theme)
         self._title = label("", "title")
         self._about = label("", "quiet")
-        self._rows = QGridLayout()
-        self._rows.setContentsMargins(0, 0, 10, 0)
-        self._rows.setHorizontalSpacing(10)
-        self._rows.setVerticalSpacing(3)
-        self._rows.setColumnStretch(0, 1)
+        self._rows = QVBoxLayout()
+        self._rows.setContentsMargins(0, 0, 6, 0)
+        self._rows.setSpacing(0)
+        self._entry = EntryPanel(desk)
+        self._entry.closed.connect(self.show_garage)
+        self._garage = GaragePanel(desk)
+        self._panels = QStackedWidget()
+        for panel in (self._garage, self._entry):
+            self._panels.addWidget(column_scroll(panel))
         self._drawing = BikeDrawing(theme)
         self._pack = PackWindow(theme)
         self._lay_out()
@@ -65,6 +74,24 @@ class BuildPage(Station):
         row.setSpacing(24)
         row.addWidget(scroll)
         row.addLayout(middle, 1)
+
+    def side(self) -> QWidget | None:
+        return self._panels
+
+    def choose(self, path: str) -> None:
+        """Open the entry of a figure."""
+        self._panels.setCurrentIndex(1)
+        self._entry.show_figure(path)
+        for row in self.findChildren(FigureRow):
+            row.setChecked(row.figure.path == path)
+
+    def show_garage(self) -> None:
+        """Back to the bikes of the garage; the row that was open gets the focus."""
+        self._panels.setCurrentIndex(0)
+        for row in self.findChildren(FigureRow):
+            if row.figure.path == self._entry.path:
+                row.setFocus()
+            row.setChecked(False)
 
     def open_bike_file(self) -> None:
         """Let the user choose a bike document."""
@@ -105,7 +132,13 @@ class BuildPage(Station):
         bike = self.desk.bike
         if bike is None:
             self._title.setText("No bike yet")
-            self._about.setText("Open a bike file to begin. How it is written stands in docs/formats.md.")
+            self._about.setText(
+                "Start one of a kind on the right, or open a bike file (docs/formats.md says how it is written)."
+            )
+            self._drawing.bike = self._pack.bike = None
+            self._drawing.update()
+            self._pack.update()
+            self.news.emit()
             return
         self._title.setText(bike.name)
         assumed = len(bike.assumed)
@@ -114,22 +147,17 @@ class BuildPage(Station):
             if not assumed
             else f"{assumed} figure{'s' if assumed != 1 else ''} assumed, not measured"
         )
-        row = 0
+        chosen = self._entry.path if self._entry.isVisibleTo(self._panels) else ""
         for group, rows in figures(bike).items():
             heading = label(group, "caps")
-            heading.setContentsMargins(0, 10 if row else 0, 0, 2)
-            self._rows.addWidget(heading, row, 0, 1, 3)
-            row += 1
+            heading.setContentsMargins(6, 8, 0, 0)
+            self._rows.addWidget(heading)
             for one in rows:
-                self._rows.addWidget(label(one.label, "quiet"), row, 0)
-                value = label(one.text)
-                value.setStyleSheet("font-weight: 500;")
-                self._rows.addWidget(value, row, 1, alignment=Qt.AlignmentFlag.AlignRight)
-                word = label(source_word(bike, one.path), "quiet")
-                word.setFixedWidth(62)
-                self._rows.addWidget(word, row, 2)
-                row += 1
-        self._rows.setRowStretch(row, 1)
+                row = FigureRow(one, source_word(bike, one.path), self.theme)
+                row.setChecked(one.path == chosen)
+                row.clicked.connect(partial(self.choose, one.path))
+                self._rows.addWidget(row)
+        self._rows.addStretch(1)
         self._drawing.show_bike(bike)
         self._show_pack()
         self.news.emit()
@@ -158,7 +186,9 @@ class BuildPage(Station):
                 "Everything that follows rests on the bike: its motor, controller, pack, wheel and masses.",
             )
         rear, front = wheel_loads(bike)
-        names = ", ".join(name_of(bike, path) for path in bike.assumed)
+        names = ", ".join(name_of(bike, path) for path in bike.assumed[:MOST_NAMED])
+        if len(bike.assumed) > MOST_NAMED:
+            names += f" and {len(bike.assumed) - MOST_NAMED} more"
         return "WHAT IT IS", (
             f"{bike.name} weighs <b>{bike.mass_kg:g} kg</b> as ridden, {rear:.0f} kg of it on the rear wheel and {front:.0f} kg in front. "
             + (f"Nobody has measured yet: {names}." if bike.assumed else "Every figure was entered or measured.")

@@ -1,0 +1,150 @@
+"""The side panel of Build: enter one figure from what is known, with its conversion and its plausibility."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+from pydantic import ValidationError
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.stations.build.figures import source_word
+from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
+from crisp_hornet.bench.widgets.text import button, clear, label, sheet
+from crisp_hornet.core.plausible import implausible
+from crisp_hornet.documents.store import document_error
+
+
+class WayEntry(QWidget):
+    """One way to a figure: fields, what they give, and whether that is usual. Enter in a field takes it over."""
+
+    taken = pyqtSignal(float, str)
+
+    def __init__(self, desk: Desk, path: str, way: Way) -> None:
+        super().__init__()
+        self._desk, self._path, self.way = desk, path, way
+        self.fields = [QLineEdit() for _ in way.fields]
+        self._result: QLabel = label("", "quiet", wrap=True)
+        self._take: QPushButton = button("Take over", self.take, "link", f"Take over: {way.title}")
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        for row, (field, editor) in enumerate(zip(way.fields, self.fields, strict=True)):
+            words = f"{field.label}, {field.unit}" if field.unit else field.label
+            editor.setAccessibleName(f"{way.title}: {words}")
+            editor.setFixedWidth(92)
+            editor.textChanged.connect(self._show)
+            editor.returnPressed.connect(self.take)
+            grid.addWidget(label(words, "quiet"), row, 0)
+            grid.addWidget(editor, row, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        title = label(way.title, wrap=True)
+        title.setStyleSheet("font-weight: 600;")
+        column.addWidget(title)
+        if way.catch:
+            column.addWidget(label(way.catch, "quiet", wrap=True))
+        column.addLayout(grid)
+        last = QHBoxLayout()
+        last.addWidget(self._result, 1)
+        last.addWidget(self._take, alignment=Qt.AlignmentFlag.AlignTop)
+        column.addLayout(last)
+        self._show()
+
+    def value(self) -> float | None:
+        """The figure the fields give, in the document's unit; None while they say nothing usable."""
+        bike = self._desk.bike
+        if bike is None:
+            return None
+        try:
+            typed = [float(editor.text().strip().replace(",", ".")) for editor in self.fields]
+            if not all(map(math.isfinite, typed)):
+                return None
+            numbers = [number * field.factor for number, field in zip(typed, self.way.fields, strict=True)]
+            value = self.way.figure(bike, numbers)
+        except (ValueError, ZeroDivisionError, OverflowError):
+            return None
+        return value if math.isfinite(value) else None
+
+    def take(self) -> None:
+        """Hand the figure over, if there is one."""
+        value = self.value()
+        if value is not None:
+            self.taken.emit(float(f"{value:.6g}"), self.way.origin)
+
+    def _show(self) -> None:
+        value, bike = self.value(), self._desk.bike
+        self._take.setEnabled(value is not None)
+        if value is None or bike is None:
+            missing = any(editor.text().strip() for editor in self.fields)
+            self._result.setText("a number in each field, please" if missing else "")
+            return
+        doubt = implausible(bike, self._path, value)
+        self._result.setText(
+            f"gives {SHOWN[self._path].text(value)}" + (f". {doubt}" if doubt else ", as such things usually have")
+        )
+
+
+class EntryPanel(QWidget):
+    """All ways to the chosen figure."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self.path = ""
+        self.entries: list[WayEntry] = []
+        desk.bike_changed.connect(self.refresh)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 4, 0)
+        self._column.setSpacing(8)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def refresh(self) -> None:
+        """Another bike, or another figure of it: say what is so now."""
+        if self.path and self.isVisible():
+            self.show_figure(self.path)
+
+    def show_figure(self, path: str) -> None:
+        """Offer the ways to a figure; the first field gets the focus."""
+        bike = self._desk.bike
+        if bike is None or path not in SHOWN:
+            return
+        self.path = path
+        clear(self._column)
+        shown = SHOWN[path]
+        self._column.addWidget(label(shown.label.upper(), "caps"))
+        source = source_word(bike, path)
+        self._column.addWidget(
+            label(f"now {shown.text(bike.figure(path))}" + (f", {source}" if source else ""), "quiet")
+        )
+        self.entries = []
+        for way in ways(path):
+            entry = WayEntry(self._desk, path, way)
+            entry.taken.connect(partial(self._take, path))
+            self.entries.append(entry)
+            self._column.addWidget(sheet(entry, margin=10))
+        self._column.addWidget(button("Back to the garage", self.closed.emit, "link"))
+        self._column.addStretch(1)
+        self.entries[0].fields[0].setFocus()
+
+    def _take(self, path: str, value: float, origin: str) -> None:
+        bike = self._desk.bike
+        if bike is None:
+            return
+        try:
+            changed = bike.with_figure(path, value, origin)
+        except ValidationError as error:
+            self._desk.said.emit("stop", str(document_error(error, bike.name)))
+            return
+        self._desk.change_bike(changed, SHOWN[path].label)

@@ -1,0 +1,80 @@
+"""The side panel of Build: the bikes of the garage, and new ones."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.widgets.text import button, clear, label
+from crisp_hornet.core.bike_types import KINDS, bike_of_kind
+
+
+class GaragePanel(QWidget):
+    """Switch, duplicate, archive, or start a bike of a kind."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of the new bike")
+        self.name.setAccessibleName("name of the new bike")
+        self._bikes = QVBoxLayout()
+        self._bikes.setSpacing(6)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 4, 0)
+        column.setSpacing(8)
+        column.addWidget(label("GARAGE", "caps"))
+        column.addLayout(self._bikes)
+        column.addSpacing(6)
+        column.addWidget(label("NEW BIKE", "caps"))
+        column.addWidget(
+            label("Typical figures of its kind, all marked as assumed until you know better.", "quiet", wrap=True)
+        )
+        column.addWidget(self.name)
+        for kind in KINDS:
+            column.addWidget(button(kind, partial(self.start, kind), "", f"New bike: {kind}"))
+        column.addStretch(1)
+        desk.bike_changed.connect(self.show_bikes)
+        self.show_bikes()
+
+    def show_bikes(self) -> None:
+        """List the bikes as they are kept."""
+        clear(self._bikes)
+        for kept in self._desk.garage.bikes():
+            if kept.id == self._desk.bike_id and not kept.archived:
+                name = label(f"{kept.name}, on the stand", wrap=True)
+                name.setStyleSheet("font-weight: 600;")
+                self._bikes.addWidget(name)
+                acts = QHBoxLayout()
+                acts.setSpacing(16)
+                acts.addWidget(button("Duplicate", self.duplicate, "link"))
+                acts.addWidget(button("Put away", self._desk.archive_bike, "link"))
+                acts.addStretch(1)
+                self._bikes.addLayout(acts)
+            else:
+                words = f"{kept.name} (put away)" if kept.archived else kept.name
+                self._bikes.addWidget(
+                    button(words, partial(self._desk.open_kept_bike, kept.id), "", f"Open {kept.name}")
+                )
+
+    def start(self, kind: str) -> None:
+        """Make a bike of a kind the active one."""
+        self._desk.open_bike(bike_of_kind(kind, self._free_name(self.name.text().strip() or "New bike")))
+        self.name.clear()
+
+    def duplicate(self) -> None:
+        """A copy of the active bike, itself active then."""
+        if self._desk.bike is not None:
+            name = self._free_name(self._desk.bike.name)
+            self._desk.open_bike(self._desk.bike.model_copy(update={"name": name}))
+
+    def _free_name(self, wanted: str) -> str:
+        taken = {kept.name for kept in self._desk.garage.bikes()}
+        wanted = wanted[:180]
+        number = 2
+        name = wanted
+        while name in taken:
+            name, number = f"{wanted} {number}", number + 1
+        return name

@@ -1,0 +1,142 @@
+"""What a builder can know about each figure: the figure itself, or something it follows from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from crisp_hornet.core import conversions as c
+from crisp_hornet.documents.bike import Bike
+
+
+@dataclass(frozen=True)
+class Field:
+    """One thing to type. The typed number times ``factor`` is in SI units."""
+
+    label: str
+    unit: str = ""
+    factor: float = 1.0
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way to a figure: what is asked, how it becomes the figure, where it then comes from, and the catch."""
+
+    title: str
+    fields: tuple[Field, ...]
+    figure: Callable[[Bike, list[float]], float]
+    origin: str
+    catch: str = ""
+
+
+@dataclass(frozen=True)
+class Shown:
+    """How a figure is shown: ``value·scale`` in ``unit``."""
+
+    label: str
+    unit: str
+    scale: float = 1.0
+    digits: int = 4
+
+    def text(self, value: float) -> str:
+        """The figure with its unit."""
+        return f"{value * self.scale:.{self.digits}g} {self.unit}".strip()
+
+
+SHOWN: dict[str, Shown] = {
+    "motor.pole_pairs": Shown("pole pairs", ""),
+    "motor.flux_linkage_wb": Shown("flux linkage", "mWb", 1e3),
+    "motor.phase_resistance_ohm": Shown("resistance, phase", "mΩ", 1e3),
+    "motor.ld_h": Shown("inductance ld", "µH", 1e6),
+    "motor.lq_h": Shown("inductance lq", "µH", 1e6),
+    "motor.friction_nm": Shown("friction", "N·m"),
+    "motor.max_rpm": Shown("turns at most", "rpm", 1, 6),
+    "motor.max_winding_c": Shown("winding bears", "°C"),
+    "controller.max_phase_current_a": Shown("phase current, rated", "A"),
+    "controller.max_battery_current_a": Shown("battery current, rated", "A"),
+    "controller.max_voltage_v": Shown("voltage, at most", "V"),
+    "battery.series": Shown("cells in series", ""),
+    "battery.capacity_ah": Shown("capacity", "Ah"),
+    "battery.resistance_ohm": Shown("pack resistance", "mΩ", 1e3),
+    "battery.bms_discharge_a": Shown("board lets through", "A"),
+    "battery.bms_charge_a": Shown("board takes in", "A"),
+    "battery.bms_trip_v": Shown("board trips at", "V"),
+    "drivetrain.wheel_circumference_m": Shown("wheel, round", "m"),
+    "drivetrain.ratio": Shown("motor turns a wheel turn", ""),
+    "chassis.bike_kg": Shown("bike", "kg"),
+    "chassis.rider_kg": Shown("rider", "kg"),
+    "chassis.cargo_kg": Shown("cargo", "kg"),
+    "chassis.wheelbase_m": Shown("wheelbase", "m"),
+    "chassis.crr": Shown("rolling, Crr", ""),
+    "chassis.cda_m2": Shown("air, CdA", "m²"),
+}
+
+GROUPS = {
+    "MOTOR": "motor",
+    "CONTROLLER": "controller",
+    "PACK": "battery",
+    "DRIVE": "drivetrain",
+    "MASSES AND ROAD": "chassis",
+}
+
+_MORE: dict[str, tuple[Way, ...]] = {
+    "motor.pole_pairs": (
+        Way("count the magnets", (Field("magnets"),), lambda b, x: c.pole_pairs_from_magnets(x[0]), "measured", "Two magnets make a pair."),
+    ),
+    "motor.flux_linkage_wb": (
+        Way("kV, from peak line-to-line volts", (Field("kV", "rpm/V"),), lambda b, x: c.flux_from_kv(x[0], b.motor.pole_pairs), "entered",
+            "A kV read with a block-commutating controller at no load is a tenth too high: use the next way then."),
+        Way("no-load speed at a voltage", (Field("speed", "rpm"), Field("pack", "V")),
+            lambda b, x: c.flux_from_no_load(x[0], x[1], b.motor.pole_pairs), "measured",
+            "Block commutation reads a tenth high; taken out here."),
+        Way("volts while turned by a drill", (Field("AC volts, two leads", "V"), Field("speed", "rpm")),
+            lambda b, x: c.flux_from_emf(x[0], x[1], b.motor.pole_pairs), "measured", "A meter on AC shows rms volts."),
+    ),
+    "motor.phase_resistance_ohm": (
+        Way("between two leads", (Field("meter shows", "mΩ", 1e-3),), lambda b, x: c.phase_from_leads(x[0]), "measured",
+            "Two phases in series: half of it is one. Take the leads' own resistance off first."),
+    ),
+    "motor.ld_h": (
+        Way("least between two leads, turning", (Field("least", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
+            "Turn the rotor slowly and note the least: half of it is ld."),
+    ),
+    "motor.lq_h": (
+        Way("most between two leads, turning", (Field("most", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
+            "Turn the rotor slowly and note the most: half of it is lq. Surface magnets hardly change."),
+    ),
+    "battery.resistance_ohm": (
+        Way("from its cells", (Field("one cell", "mΩ", 1e-3), Field("in parallel"), Field("joints, leads", "mΩ", 1e-3)),
+            lambda b, x: c.pack_resistance(x[0], b.battery.series, x[1], x[2]), "entered"),
+    ),
+    "battery.capacity_ah": (
+        Way("from its cells", (Field("one cell", "Ah"), Field("in parallel")), lambda b, x: c.pack_capacity(x[0], x[1]), "entered"),
+    ),
+    "drivetrain.wheel_circumference_m": (
+        Way("roll-out, rider on", (Field("distance", "m"), Field("wheel turns")),
+            lambda b, x: c.circumference_from_roll_out(x[0], x[1]), "measured", "Four turns beat one; tyres at riding pressure."),
+        Way("tyre label", (Field("width", "mm"), Field("rim", "mm")), lambda b, x: c.circumference_from_label(x[0], x[1]), "entered",
+            "As in 47-406. A loaded tyre rolls about 3 % less than its free round; taken in."),
+        Way("GPS against indicated", (Field("indicated", "km/h"), Field("GPS", "km/h")),
+            lambda b, x: c.circumference_from_gps(b.drivetrain.wheel_circumference_m, x[0], x[1]), "measured"),
+    ),
+    "drivetrain.ratio": (
+        Way("teeth", (Field("motor sprocket"), Field("wheel sprocket"), Field("reduction inside")),
+            lambda b, x: c.ratio_from_teeth(x[0], x[1], x[2]), "measured", "1 inside if the sprocket sits on the motor's shaft."),
+    ),
+}  # fmt: skip
+
+_CATCHES = {
+    "controller.max_phase_current_a": "A label's headline figure is usually this one.",
+    "controller.max_battery_current_a": "Not the headline figure on the label, and valid at the voltage named beside it.",
+    "battery.bms_discharge_a": "What the board lets through for long, not its short peak.",
+}
+
+
+def ways(path: str) -> list[Way]:
+    """All ways to a figure, the figure itself first."""
+    shown = SHOWN[path]
+    field = Field(shown.label, shown.unit, 1 / shown.scale)
+    return [
+        Way("the figure itself", (field,), lambda _b, x: x[0], "entered", _CATCHES.get(path, "")),
+        *_MORE.get(path, ()),
+    ]

@@ -1,0 +1,100 @@
+"""Rules found by calculation: what the motor does to controller and pack when something fails, and to itself."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from crisp_hornet.core.motor import electrical_speed
+from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+
+WEAKENING = "drive.field_weakening_a"
+DOWNHILL = -0.05  # the slope on which a bike runs faster than it pulls itself on the flat
+NEVER_USED_A = 0.5
+
+
+def _fastest_kmh(s: Situation) -> float:
+    """The speed full throttle reaches on a gentle descent: pull is left there, so weakening is at work."""
+    assert s.curve is not None
+    return steady_speed_kmh(s.curve, DOWNHILL)
+
+
+def _emf_v(s: Situation, speed_kmh: float) -> float:
+    """Peak line-to-line back-EMF (V): ``√3·omega·psi``."""
+    return math.sqrt(3) * float(electrical_speed(s.bike, speed_kmh)) * s.bike.motor.flux_linkage_wb
+
+
+@rule
+def emf_over_controller(s: Situation) -> Warning_ | None:
+    """If weakening is lost at speed, the back-EMF exceeds what the controller bears."""
+    if s.curve is None or s.draft.drive.field_weakening_a <= 0:
+        return None
+    fastest, rating = _fastest_kmh(s), s.bike.controller.max_voltage_v
+    emf = _emf_v(s, fastest)
+    if emf <= rating:
+        return None
+    return Warning_(
+        "emf-over-controller", Strength.STOP, f"Back-EMF reaches {emf:.0f} V, over the controller's {rating:g} V",
+        f"At {fastest:.0f} km/h only field weakening keeps it down. If that is lost for an instant (a fault, the key), "
+        "the controller's voltage rating is exceeded and it may be destroyed.",
+        "Lower the weakening or the motor speed limit", WEAKENING, None)  # fmt: skip
+
+
+@rule
+def emf_over_pack(s: Situation) -> Warning_ | None:
+    """If weakening is lost at speed, the motor charges the pack uncontrolled and brakes the bike."""
+    if s.curve is None or s.draft.drive.field_weakening_a <= 0:
+        return None
+    fastest, full_v = _fastest_kmh(s), s.curve.rested_v
+    emf = _emf_v(s, fastest)
+    if emf <= 1.1 * full_v:
+        return None
+    return Warning_(
+        "emf-over-pack", Strength.WARN, f"Losing weakening at {fastest:.0f} km/h would brake the bike",
+        f"Back-EMF is {emf:.0f} V there against {full_v:.0f} V in the pack: the motor would push current into it, uncontrolled.",
+        "Lower the weakening or the motor speed limit", WEAKENING, None)  # fmt: skip
+
+
+@rule
+def demagnetising(s: Situation) -> Warning_ | None:
+    """The d-current exceeds what the magnets bear."""
+    limit = s.bike.motor.demagnetising_a
+    if s.curve is None or limit is None:
+        return None
+    deepest = float(-np.min(s.curve.id_a, initial=0.0))
+    if deepest <= limit:
+        return None
+    return Warning_(
+        "demagnetising", Strength.STOP, f"{deepest:.0f} A against the magnets: they bear {limit:g} A",
+        "Beyond it they lose strength for good: less torque, more speed, more heat ever after.",
+        f"Lower the weakening to {limit:g} A", WEAKENING, min(limit, s.draft.drive.field_weakening_a))  # fmt: skip
+
+
+@rule
+def sags_under_trip(s: Situation) -> Warning_ | None:
+    """Full pull sags the pack below the voltage at which its board trips."""
+    if s.curve is None or not s.curve.running.any():
+        return None
+    lowest, trip = float(np.nanmin(s.curve.pack_v[s.curve.running])), s.bike.battery.bms_trip_v
+    if lowest >= trip:
+        return None
+    return Warning_(
+        "sags-under-trip", Strength.WARN, f"Full pull sags the pack to {lowest:.1f} V",
+        f"Its board trips at {trip:g} V: at this charge a hard pull would switch the bike off.",
+        "Lower the battery current, or start the low-voltage fade earlier", "drive.battery_current_a", None)  # fmt: skip
+
+
+@rule
+def weakening_never_used(s: Situation) -> Warning_ | None:
+    """Field weakening is set, but something else limits first everywhere."""
+    if s.curve is None or s.draft.drive.field_weakening_a <= 0:
+        return None
+    below = s.curve.motor.mtpa_id(s.curve.iq_a) - s.curve.id_a
+    if float(np.max(below[s.curve.running], initial=0.0)) > NEVER_USED_A:
+        return None
+    return Warning_(
+        "weakening-unused", Strength.NOTE, f"{s.draft.drive.field_weakening_a:g} A of field weakening are never used",
+        "Another limit ends the pull before the voltage does: it costs nothing here, and gains nothing.",
+        "Set it to 0 A", WEAKENING, 0.0)  # fmt: skip

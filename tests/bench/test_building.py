@@ -1,0 +1,125 @@
+"""The Build station by keyboard alone: from a new bike to a valid document, each nonsense figure met with its reason."""
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QLineEdit
+
+from crisp_hornet.bench.stations.build.entry import WayEntry
+from crisp_hornet.bench.stations.build.figure_row import FigureRow
+from crisp_hornet.bench.stations.build.ways import SHOWN, ways
+from crisp_hornet.documents import store
+from crisp_hornet.documents.bike import Bike
+from tests.bench.driving import find, texts
+
+
+def tab_to(qtbot, window, wanted, most=120):
+    """Press Tab until the focus is on the wanted widget: reachable by keyboard alone, or the test fails."""
+    for _ in range(most):
+        focus = QApplication.focusWidget()
+        if focus is not None and wanted(focus):
+            return focus
+        qtbot.keyClick(focus or window, Qt.Key.Key_Tab)
+    raise AssertionError(f"not reachable by Tab; the focus is on {QApplication.focusWidget()}")
+
+
+def choose(qtbot, window, path):
+    qtbot.waitUntil(lambda: any(row.isVisible() for row in window.findChildren(FigureRow)))
+    row = tab_to(qtbot, window, lambda one: isinstance(one, FigureRow) and one.figure.path == path)
+    qtbot.keyClick(row, Qt.Key.Key_Space)
+    entry = window.stations[1]._entry
+    qtbot.waitUntil(
+        lambda: entry.path == path and all(field.isVisible() for way in entry.entries for field in way.fields)
+    )
+    assert QApplication.focusWidget() is entry.entries[0].fields[0]
+
+
+def type_in(qtbot, window, *values):
+    """Type a figure in each field of the way that has the focus, Enter at the last."""
+    for index, value in enumerate(values):
+        qtbot.keyClicks(QApplication.focusWidget(), value)
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return if index == len(values) - 1 else Qt.Key.Key_Tab)
+
+
+def test_from_new_bike_to_a_valid_document_by_keyboard_alone(qtbot, empty_window, tmp_path):
+    window, desk = empty_window, empty_window.desk
+    field = tab_to(
+        qtbot, window, lambda one: isinstance(one, QLineEdit) and one.accessibleName() == "name of the new bike"
+    )
+    qtbot.keyClicks(field, "Plover")
+    kind = tab_to(qtbot, window, lambda one: one.accessibleName() == "New bike: hub, direct drive")
+    qtbot.keyClick(kind, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: desk.bike is not None and desk.bike.name == "Plover")
+    assumed = len(desk.bike.assumed)
+
+    choose(qtbot, window, "motor.phase_resistance_ohm")
+    entry = QApplication.focusWidget().parent()
+    qtbot.keyClicks(QApplication.focusWidget(), "2000")
+    assert "milliohms entered as ohms" in entry._result.text()
+    QApplication.focusWidget().clear()
+    second = tab_to(qtbot, window, lambda one: one.accessibleName().startswith("between two leads"))
+    qtbot.keyClicks(second, "116,4")
+    assert "gives 58.2 mΩ" in second.parent()._result.text()
+    qtbot.keyClick(second, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: desk.bike.figure("motor.phase_resistance_ohm") == pytest.approx(0.0582))
+    assert (
+        desk.bike.sources["motor.phase_resistance_ohm"].origin == "measured" and len(desk.bike.assumed) == assumed - 1
+    )
+
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: isinstance(QApplication.focusWidget(), FigureRow))
+    choose(qtbot, window, "battery.series")
+    type_in(qtbot, window, "16")
+    qtbot.waitUntil(lambda: desk.bike.battery.series == 16)
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert desk.bike.battery.series == 14
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert desk.bike.battery.series == 16
+
+    store.write(tmp_path / "plover.json", desk.bike)
+    assert store.read_bike(tmp_path / "plover.json") == desk.bike
+    assert desk.garage.last_bike()[1] == desk.bike
+
+
+@pytest.mark.parametrize("path", SHOWN)
+def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_window, path):
+    desk = demo_window.desk
+    for way in ways(path):
+        entry = WayEntry(desk, path, way)
+        taken = []
+        entry.taken.connect(lambda value, origin, taken=taken: taken.append((value, origin)))
+        for rubbish in ("", "abc", "nan", "1e999"):
+            for editor in entry.fields:
+                editor.setText(rubbish)
+            entry.take()
+            assert taken == []
+        for editor in entry.fields:
+            editor.setText("7")
+        entry.take()
+        assert len(taken) == 1 and taken[0][0] > 0 and taken[0][1] == way.origin
+        assert "gives" in entry._result.text()
+
+
+def test_a_figure_that_makes_no_bike_is_refused_with_its_reason(qtbot, demo_window):
+    page, before = demo_window.stations[1], demo_window.desk.bike
+    page.choose("drivetrain.wheel_circumference_m")
+    page._entry.entries[0].fields[0].setText("-2")
+    page._entry.entries[0].take()
+    assert "greater than 0" in demo_window.notice.text and demo_window.desk.bike == before
+
+
+def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
+    window, desk, garage = demo_window, demo_window.desk, demo_window.stations[1]._garage
+    heron, draft = desk.bike, desk.draft
+    garage.duplicate()
+    assert desk.bike.name == "Heron 2" and desk.bike.motor == heron.motor and desk.draft is None
+    garage.start("mid motor")
+    assert desk.bike.name == "New bike" and isinstance(desk.bike, Bike)
+    desk.archive_bike()
+    assert desk.bike.name == "Heron 2"
+    qtbot.waitUntil(lambda: "New bike (put away)" in texts(window))
+    qtbot.mouseClick(find(window, "Open Heron"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: desk.bike.name == "Heron")
+    assert desk.draft == draft and desk.ride.name == "Bakery round"
+    for _ in range(2):
+        desk.archive_bike()
+    assert desk.bike is None and "No bike yet" in texts(window.stations[1])

@@ -1,0 +1,89 @@
+"""Conversions and their inverses, plausibility with its reasons, and bikes to start from."""
+
+import math
+
+import numpy as np
+import pytest
+
+from crisp_hornet.core import conversions as c
+from crisp_hornet.core.bike_types import KINDS, bike_of_kind
+from crisp_hornet.core.plausible import USUAL, implausible
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.rules import Situation, judge
+from crisp_hornet.core.starting import starting_tune
+from tests.bikes import a_bike
+
+
+def test_kv_and_flux_from_each_way_of_measuring_agree_on_one_motor():
+    """A motor with 20 pole pairs and 0.025 Wb, measured in three ways by hand calculation."""
+    p, psi = 20, 0.025
+    emf_peak_per_rpm = math.sqrt(3) * psi * p * 2 * math.pi / 60
+    kv = 1 / emf_peak_per_rpm
+    assert c.flux_from_kv(kv, p) == pytest.approx(psi) and c.kv_from_flux(psi, p) == pytest.approx(kv)
+    assert c.flux_from_no_load(kv * 1.10 * 60, 60, p) == pytest.approx(psi)
+    assert c.flux_from_emf(emf_peak_per_rpm * 150 / math.sqrt(2), 150, p) == pytest.approx(psi)
+
+
+def test_leads_show_two_phases():
+    """Between two leads of a salient star machine the inductance swings from 2·ld to 2·lq as the rotor turns."""
+    ld, lq = 1e-4, 2.2e-4
+    angle = np.linspace(0, math.pi, 721)
+    phases = [
+        (ld + lq) / 3 + (ld - lq) / 3 * np.cos(2 * (angle - k * 2 * math.pi / 3)) for k in (0, 1)
+    ]  # self, 2/3 of the dq values
+    mutual = -(ld + lq) / 6 + (ld - lq) / 3 * np.cos(2 * angle - 2 * math.pi / 3)
+    between = phases[0] + phases[1] - 2 * mutual
+    assert c.inductance_from_leads(between.min()) == pytest.approx(ld, rel=1e-3)
+    assert c.inductance_from_leads(between.max()) == pytest.approx(lq, rel=1e-3)
+    assert c.phase_from_leads(0.116) == 0.058
+
+
+def test_wheels_sprockets_magnets_and_cells():
+    assert c.pole_pairs_from_magnets(46) == 23
+    assert c.ratio_from_teeth(12, 48, 2.0) == 8
+    assert 1.50 < c.circumference_from_label(47, 406) < 1.60
+    assert c.circumference_from_roll_out(6.36, 4) == pytest.approx(1.59)
+    assert c.circumference_from_gps(1.59, 30.0, 30.9) == pytest.approx(1.6377)
+    assert c.pack_resistance(0.025, 16, 5, 0.01) == pytest.approx(0.09)
+    assert c.pack_capacity(3.5, 5) == 17.5
+
+
+def test_usual_figures_pass_and_each_nonsense_meets_its_reason():
+    bike = a_bike()
+    for path, usual in USUAL.items():
+        assert implausible(bike, path, bike.figure(path)) == "", path
+        assert implausible(bike, path, usual.high * 1.5) == usual.above != ""
+        if usual.low > 0:
+            assert implausible(bike, path, usual.low / 3) == usual.below != ""
+    assert implausible(bike, "motor.flux_linkage_wb", 0.019) == ""
+    assert "electrical speed" in implausible(bike, "motor.flux_linkage_wb", 1e-5)
+    assert "rare" in implausible(bike, "motor.flux_linkage_wb", 1.0)
+    assert "headline" in implausible(bike, "controller.max_battery_current_a", 200)
+    assert "exchanged" in implausible(bike, "motor.ld_h", 3e-4)
+    assert implausible(bike, "battery.nothing", 1) == ""
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_bike_of_each_kind_is_whole_assumed_and_rides(kind):
+    bike = bike_of_kind(kind, "New")
+    assert len(bike.assumed) > 30 and not any(implausible(bike, path, bike.figure(path)) for path in USUAL)
+    tune = starting_tune(bike)
+    curve = pull_curve(bike, tune, np.linspace(0, 60, 100), Conditions(3.9 * 14))
+    assert curve.wheel_force_n[0] > 60 and judge(Situation(bike, tune, curve)) == []
+
+
+def test_a_figure_by_hand_notes_its_source_and_lets_listed_masses_go():
+    bike = a_bike(chassis__masses=[{"name": "a", "kg": 30, "x_m": 0.1, "z_m": 0.5}])
+    changed = bike.with_figure("motor.ld_h", 2e-4, "measured")
+    assert (
+        changed.figure("motor.ld_h") == 2e-4
+        and changed.sources["motor.ld_h"].origin == "measured"
+        and changed.chassis.masses
+    )
+    assert bike.with_figure("chassis.rider_kg", 90.0, "entered").chassis.masses is None
+    assert bike.with_figure("battery.series", 14.0, "entered").battery.series == 14
+    with pytest.raises(ValueError, match="greater than 0"):
+        bike.with_figure("motor.ld_h", -1.0, "entered")
+    for path in ("motor.nothing", "name", "motor.thermal"):
+        with pytest.raises(KeyError):
+            bike.figure(path)
