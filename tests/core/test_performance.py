@@ -11,6 +11,7 @@ from scipy.optimize import brentq
 from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING, setting_for_force
 from crisp_hornet.core.performance import (
     front_wheel_keeps,
+    launch,
     launch_time_s,
     operating_point,
     steady_ride,
@@ -50,6 +51,7 @@ def test_launch_time_agrees_with_time_stepping(grade):
         max_step=0.2,
     )
     assert launch_time_s(curve, target, grade) == pytest.approx(run.t_events[0][0], rel=2e-3)
+    assert launch(curve, target, grade).distance_m == pytest.approx(np.trapezoid(run.y[0], run.t), rel=3e-3)
 
 
 @pytest.mark.parametrize("grade", [0.0, 0.06, 0.12])

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QTimer
+from PyQt6.QtCore import QEvent, QThreadPool, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from crisp_hornet.bench import theme as themes
@@ -99,5 +99,9 @@ def _run(app: QApplication, garage: Garage, port: str) -> int:
 def tear_down(app: QApplication, window: Window) -> None:
     """Let a window go while Qt is still whole, instead of leaving it to the interpreter's end."""
     window.close()
+    pool = QThreadPool.globalInstance()
+    if pool is not None:  # what still runs beside finds its window gone otherwise
+        pool.clear()
+        pool.waitForDone(10_000)
     window.deleteLater()
     app.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -12,10 +12,12 @@ from crisp_hornet.core.motor import Array
 from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.refusals import NotComputed
+from crisp_hornet.core.uncertainty import Band, pull_band
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 SPEEDS = 400
+BAND_EVERY = 10  # a band is smooth: every tenth speed
 FULL_CELL_V = 4.2
 HILL = 0.12
 HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all
@@ -70,6 +72,14 @@ def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Pr
         return Prediction(None, [], f"Not predicted: {refused}.")
     seconds = seconds_of_full_pull(curve, tune, HEAT_EVERY)
     return Prediction(curve, _consequences(curve, conditions, seconds), full_pull_s=seconds)
+
+
+def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Band | None:
+    """The band of what is not known exactly; None where nothing is predicted. Takes a while: not for a drag step."""
+    try:
+        return pull_band(bike, tune, np.append(speeds[:-1:BAND_EVERY], speeds[-1]), conditions)
+    except NotComputed:
+        return None
 
 
 def _consequences(curve: PullCurve, conditions: Conditions, full_pull_s: Array) -> list[Consequence]:

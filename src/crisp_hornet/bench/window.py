@@ -99,7 +99,7 @@ class Window(QMainWindow):
         inner = QVBoxLayout(right)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(14)
-        inner.addLayout(self._side, 3)
+        inner.addLayout(self._side, 5)
         inner.addWidget(self.watch_list, 2)
         row = QHBoxLayout()
         row.setContentsMargins(MARGIN, 2, 14, 0)

@@ -15,13 +15,13 @@ from crisp_hornet.core.vehicle import effective_mass_kg, grip_force_n, lift_forc
 from crisp_hornet.documents.bike import Bike
 
 
-def steady_speed_kmh(curve: PullCurve, grade: float) -> float:
+def steady_speed_kmh(curve: PullCurve, grade: float, headwind_kmh: float = 0.0) -> float:
     """The speed (km/h) reached from rest at full throttle on ``grade`` and held; 0 if it cannot start.
 
     The first crossing of pull and road load, linear between the curve's speeds. The curve's end if the
     pull exceeds the load up to there.
     """
-    spare = curve.wheel_force_n - road_load_n(curve.bike, curve.speed_kmh, grade)
+    spare = curve.wheel_force_n - road_load_n(curve.bike, curve.speed_kmh, grade, headwind_kmh)
     short = np.flatnonzero(spare < 0)
     if short.size == 0:
         return float(curve.speed_kmh[-1])
@@ -33,24 +33,39 @@ def steady_speed_kmh(curve: PullCurve, grade: float) -> float:
     return float(curve.speed_kmh[end - 1] + share * (curve.speed_kmh[end] - curve.speed_kmh[end - 1]))
 
 
-def launch_time_s(curve: PullCurve, to_kmh: float, grade: float = 0.0) -> float:
-    """Time (s) from rest to ``to_kmh`` with the least of pull, front-wheel lift and grip; inf if never.
+@dataclass(frozen=True)
+class Launch:
+    """Time (s) and distance (m) from rest to a speed; both infinite if it is never reached."""
 
-    ``t = ∫ m_eff/(F − F_road) dv``. Between two speeds of the curve the spare force is taken as linear, for
-    which the integral is ``Δv·ln(b/a)/(b − a)``; this stays exact near the top speed, where 1/F bends hard.
+    time_s: float
+    distance_m: float
+
+
+def launch(curve: PullCurve, to_kmh: float, grade: float = 0.0, headwind_kmh: float = 0.0) -> Launch:
+    """A launch from rest to ``to_kmh`` with the least of pull, front-wheel lift and grip.
+
+    ``t = ∫ m_eff/(F − F_road) dv`` and ``s = ∫ v·m_eff/(F − F_road) dv``. Between two speeds of the curve the spare force
+    is taken as linear, for which the first integral is ``Δv·ln(b/a)/(b − a)``; this stays exact near the top speed, where
+    1/F bends hard. The distance takes each step's time at its mean speed.
     """
+    never = Launch(math.inf, math.inf)
     speed = curve.speed_kmh
     if speed[0] > 0 or speed[-1] < to_kmh:
-        return math.inf
+        return never
     usable = np.minimum(curve.wheel_force_n, min(lift_force_n(curve.bike, grade), grip_force_n(curve.bike, grade)))
-    spare = usable - road_load_n(curve.bike, speed, grade)
-    spare_end = float(np.interp(to_kmh, speed, spare))
+    spare = usable - road_load_n(curve.bike, speed, grade, headwind_kmh)
     inside = speed < to_kmh
-    forces = np.append(spare[inside], spare_end)
+    forces = np.append(spare[inside], float(np.interp(to_kmh, speed, spare)))
     speeds = np.append(speed[inside], to_kmh) / 3.6
     if np.any(forces <= 0):
-        return math.inf
-    return float(effective_mass_kg(curve.bike) * np.sum(np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])))
+        return never
+    seconds = effective_mass_kg(curve.bike) * np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])
+    return Launch(float(seconds.sum()), float(np.sum(seconds * (speeds[:-1] + speeds[1:]) / 2)))
+
+
+def launch_time_s(curve: PullCurve, to_kmh: float, grade: float = 0.0) -> float:
+    """Time (s) from rest to ``to_kmh``; inf if never."""
+    return launch(curve, to_kmh, grade).time_s
 
 
 def front_wheel_keeps(curve: PullCurve, grade: float = 0.0) -> float:

@@ -84,11 +84,11 @@ class SerialLine:
 
     def read_settings(self, address: int, count: int) -> list[int]:
         """Holding registers as words (count,). Raises :class:`~crisp_hornet.link.errors.LinkError`."""
-        return self._read("settings", address, count, self._client.read_holding_registers)
+        return self._read("Reading the settings", address, count, self._client.read_holding_registers)
 
     def read_live(self, address: int, count: int) -> list[int]:
         """Input registers as words (count,)."""
-        return self._read("live values", address, count, self._client.read_input_registers)
+        return self._read("Reading the live values", address, count, self._client.read_input_registers)
 
     def write(self, address: int, word: int) -> None:
         """Set one register, once: a write is never repeated blindly."""
@@ -116,7 +116,7 @@ class SerialLine:
         def once() -> ModbusPDU:
             return read(address, count=count, device_id=self._device)
 
-        answer = self._repeated(f"Reading {count} {what} from {address:#06x}", once, count)
+        answer = self._repeated(what, once, count)
         return list(answer.registers)
 
     def _repeated(self, what: str, ask: Callable[[], ModbusPDU], count: int | None = None) -> ModbusPDU:

@@ -95,7 +95,7 @@ class _Send:
                 self._check_standstill()
                 self._held[change.register.name] = Held.UNKNOWN
                 written.append(change)
-                self._write_and_read(change.register.address, change.word_after)
+                self._write_and_read(change, change.word_after)
                 self._held[change.register.name] = Held.NEW
             self._say("reading everything back")
             compared = self._prove()
@@ -135,12 +135,16 @@ class _Send:
         if live.get("throttle", 0.0) > CLOSED_THROTTLE:
             raise _Stopped("The throttle is open; close it")
 
-    def _write_and_read(self, address: int, word: int) -> None:
-        self._contact.line.write(address, word)
+    def _write_and_read(self, change: Change, word: int) -> None:
+        address, what = change.register.address, f"Writing {change.register.label}"
+        try:
+            self._contact.line.write(address, word)
+        except LinkError as error:  # the line knows addresses; a builder knows names
+            raise LinkError(what, error.why, error.mend) from error
         if self._contact.line.read_settings(address, 1) != [word]:
             raise LinkError(
-                "Reading back",
-                f"register {address:#06x} does not hold what was written",
+                what,
+                "it reads back differently from what was written",
                 "Read the controller again before you ride.",
             )
 
@@ -170,7 +174,7 @@ class _Send:
         for change in reversed(written):
             name, address = change.register.name, change.register.address
             try:
-                self._write_and_read(address, change.word_before)
+                self._write_and_read(change, change.word_before)
                 self._held[name] = Held.OLD
             except LinkError:
                 self._held[name] = self._look(address, change)

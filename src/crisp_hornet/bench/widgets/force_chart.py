@@ -32,6 +32,7 @@ from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.evidence.measured_pull import MeasuredPull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.core.vehicle import grip_force_n, lift_force_n, road_load_n
 
 GRADES = (0.0, 0.06, 0.12, 0.18)
@@ -72,6 +73,8 @@ class ForceChart(QWidget):
         self.draft: PullCurve | None = None
         self.controller: PullCurve | None = None
         self.measured: MeasuredPull | None = None
+        self.band: Band | None = None
+        self.held: PullCurve | None = None
         self.message = ""
         self.at_kmh = 25.0
         self._top_n = 100.0
@@ -106,6 +109,16 @@ class ForceChart(QWidget):
         if curves and self._lines_of is not curves[0].bike:
             self._lines_of = curves[0].bike
             self._grade_lines = [(grade, road_load_n(curves[0].bike, curves[0].speed_kmh, grade)) for grade in GRADES]
+        self.update()
+
+    def show_band(self, band: Band | None) -> None:
+        """Tint what the bike's uncertain figures leave open around the curve that gives the axis."""
+        self.band = band
+        self.update()
+
+    def show_held(self, held: PullCurve | None) -> None:
+        """Show what can be held for ever as a dotted line."""
+        self.held = held
         self.update()
 
     def show_measured(self, measured: MeasuredPull | None) -> None:
@@ -174,7 +187,9 @@ class ForceChart(QWidget):
         painter.drawPixmap(0, 0, self._painted_backdrop())
         painter.save()
         painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
+        self._paint_band(painter)
         self._paint_crosses(painter)
+        self._paint_held(painter)
         self._paint_curve(painter, self.draft, "drafted")
         self._paint_curve(painter, self.controller, "controller")
         self._paint_reading(painter)
@@ -278,6 +293,29 @@ class ForceChart(QWidget):
         painter.setPen(truth_pen(self.theme, truth))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(polygon)
+
+    def _paint_band(self, painter: QPainter) -> None:
+        if self.band is None:
+            return
+        corners = self._polygon(self.band.speed_kmh, self.band.high_n)
+        for point in reversed(list(self._polygon(self.band.speed_kmh, self.band.low_n))):  # type: ignore[call-overload]
+            corners.append(point)
+        area = QPainterPath()
+        area.addPolygon(corners)
+        painter.fillPath(area, self.theme.color("drafted" if self.draft is not None else "controller", 0.16))
+
+    def _paint_held(self, painter: QPainter) -> None:
+        if self.held is None or self.curve is None:
+            return
+        drawn = _thinned(self.held.speed_kmh), _thinned(self.held.wheel_force_n)
+        pen = QPen(self.theme.color("text", 0.8), 1.6)
+        pen.setDashPattern([1, 2.5])
+        painter.setPen(pen)
+        painter.drawPolyline(self._polygon(*drawn))
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(self.theme.color("quiet"))
+        at = self.point(0, float(self.held.wheel_force_n[0]))
+        painter.drawText(at + QPointF(8, 15), "can be held for ever, 25 °C air")
 
     def _paint_crosses(self, painter: QPainter) -> None:
         if self.measured is None:

@@ -67,7 +67,8 @@ class BuildPage(Station):
         middle.addLayout(head)
         middle.addWidget(self._about)
         middle.addWidget(self._drawing, 1)
-        middle.addWidget(label("THE PACK, RESTED VOLTS", "caps"))
+        self._pack_title = label("THE PACK, RESTED VOLTS", "caps")
+        middle.addWidget(self._pack_title)
         middle.addWidget(self._pack)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 4, 0, 0)
@@ -130,6 +131,7 @@ class BuildPage(Station):
     def _show(self) -> None:
         clear(self._rows)
         bike = self.desk.bike
+        self._pack_title.setVisible(bike is not None)
         if bike is None:
             self._title.setText("No bike yet")
             self._about.setText(

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import dataclasses
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
-from crisp_hornet.bench.prediction import FULL_CELL_V, HEAT_EVERY
+from crisp_hornet.bench.prediction import FULL_CELL_V, HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.edges import edges, value_at
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
@@ -21,11 +22,15 @@ from crisp_hornet.bench.widgets.force_chart import TruthLegend
 from crisp_hornet.bench.widgets.heat_strip import HeatStrip
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.core.endurance import continuous_curve
 from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
+from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.starting import starting_tune
+from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.documents.bike import Bike
 
+REST_MS = 60
 POWER, RPM = "drive.power_w", "drive.motor_rpm"
 
 
@@ -119,6 +124,12 @@ class TunePage(Station):
         self.heat_strip = HeatStrip(theme)
         self.consequences = Consequences(theme)
         self._before_drag: dict[int, float | None] = {}
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._start_slow)
+        self._slow = Background()
+        self._slow.done.connect(self._take_slow)
         self._lay_out()
         desk.bike_changed.connect(self._take_bike)
         desk.draft_changed.connect(self._show)
@@ -148,7 +159,9 @@ class TunePage(Station):
 
     def _take_bike(self) -> None:
         bike = self.desk.bike
+        self.heat_strip.setVisible(bike is not None)
         if bike is None:
+            self.chart.show_curves(None, None, "Open a bike on Build: everything here is drawn for a bike.")
             return
         wanted = scales(bike)
         if not self.rulers:
@@ -198,7 +211,29 @@ class TunePage(Station):
         self.consequences.show_figures(
             drafted.consequences if drafted else [], now_predicted.consequences if now_predicted else []
         )
+        self.chart.show_band(None)
+        self._slow.cancel()
+        self._rest.start()
         self.news.emit()
+
+    def _start_slow(self) -> None:
+        """The hands rest: work out band and what can be held for ever, beside."""
+        bike, draft, speeds, conditions = self.desk.bike, self.desk.draft, self.desk.speeds, self.desk.conditions
+        prediction = self.desk.draft_prediction
+        if bike is None or draft is None or speeds is None or prediction is None or prediction.curve is None:
+            self.chart.show_held(None)
+            return
+
+        def work() -> tuple[Band | None, PullCurve]:
+            band = band_of(bike, draft, conditions, speeds)
+            return band, continuous_curve(bike, draft, speeds[::4], conditions.rested_v)
+
+        self._slow.start(work)
+
+    def _take_slow(self, found: tuple[Band | None, PullCurve]) -> None:
+        band, held = found
+        self.chart.show_band(band)
+        self.chart.show_held(held)
 
     # --- what the hands do ----------------------------------------------------------------------------------
 

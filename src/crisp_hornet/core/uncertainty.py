@@ -1,0 +1,88 @@
+"""What is not known exactly about the bike, carried into the prediction as a band.
+
+Each figure has a source and, where the document says so, a spread (one standard deviation). Where it does not, a usual relative
+spread for that kind of source is taken. Bikes are drawn from these spreads and predicted; the band holds the middle 95 %.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+UNCERTAIN = (
+    "motor.flux_linkage_wb", "motor.phase_resistance_ohm", "motor.ld_h", "motor.lq_h", "motor.friction_nm",
+    "motor.hysteresis_loss_w_per_hz", "motor.eddy_loss_w_per_hz2", "battery.resistance_ohm",
+    "drivetrain.wheel_circumference_m",
+)  # fmt: skip
+USUAL_SPREAD = {
+    "assumed": 0.12,
+    "entered": 0.04,
+    "measured": 0.015,
+    "learned": 0.01,
+}  # relative, one standard deviation
+PARTNERS = {"motor.lq_h": "motor.ld_h"}  # measured with one meter: they err together, saliency is kept
+WHEEL_SHARE = 0.25  # a wheel is known better than the rest: a quarter of the usual spread
+SAMPLES = 48
+FURTHEST = 2.5
+
+
+@dataclass(frozen=True, eq=False)
+class Band:
+    """Wheel force (N) between which 95 % of the possible bikes lie, over ``speed_kmh`` (n,)."""
+
+    speed_kmh: Array
+    low_n: Array
+    high_n: Array
+
+
+def relative_spread(bike: Bike, path: str) -> float:
+    """One standard deviation of a figure, as a share of it."""
+    source, value = bike.sources.get(path), bike.figure(path)
+    if source is not None and source.spread is not None and value:
+        return min(source.spread / abs(value), 0.5)
+    usual = USUAL_SPREAD[source.origin if source is not None else "entered"]
+    return usual * (WHEEL_SHARE if path.startswith("drivetrain") else 1.0)
+
+
+def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1) -> list[Bike]:
+    """Bikes drawn from the spreads; the same seed draws the same ones. Figures stay positive."""
+    spreads = {path: relative_spread(bike, path) for path in UNCERTAIN}
+    made = []
+    for draw in _draws(count, seed):
+        errors = dict(zip(UNCERTAIN, draw, strict=True))
+        parts: dict[str, dict[str, float]] = {"motor": {}, "battery": {}, "drivetrain": {}}
+        for path in UNCERTAIN:
+            part, _, key = path.partition(".")
+            factor = max(1 + errors[PARTNERS.get(path, path)] * spreads[PARTNERS.get(path, path)], 0.05)
+            parts[part][key] = bike.figure(path) * factor
+        made.append(
+            bike.model_copy(update={part: getattr(bike, part).model_copy(update=new) for part, new in parts.items()})
+        )
+    return made
+
+
+def pull_band(bike: Bike, tune: Tune, speed_kmh: Array, conditions: Conditions, seed: int = 1) -> Band:
+    """The band of the pull curve over ``speed_kmh`` (n,). Raises as :func:`~crisp_hornet.core.pull.pull_curve` does."""
+    forces = np.array(
+        [pull_curve(one, tune, speed_kmh, conditions).wheel_force_n for one in possible_bikes(bike, seed=seed)]
+    )
+    low, high = np.quantile(forces, [0.025, 0.975], axis=0)
+    return Band(np.asarray(speed_kmh, float), low, high)
+
+
+@lru_cache(maxsize=8)
+def _draws(count: int, seed: int) -> Array:
+    """Standard normal draws (count, figures), each figure's spread evenly (Latin hypercube), so that few samples suffice."""
+    from scipy.special import ndtri  # the whole of scipy.stats would cost a second here
+
+    rng = np.random.default_rng(seed)
+    strata = np.array([rng.permutation(count) for _ in UNCERTAIN]).T
+    draws: Array = np.clip(ndtri((strata + rng.random(strata.shape)) / count), -FURTHEST, FURTHEST)
+    return draws
