@@ -6,7 +6,7 @@ import pytest
 from crisp_hornet.core.efficiency import efficiency_map
 from crisp_hornet.core.performance import operating_point, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.uncertainty import UNCERTAIN, possible_bikes, pull_band, relative_spread
+from crisp_hornet.core.uncertainty import UNCERTAIN, forces, possible_bikes, pull_band, relative_spread
 from crisp_hornet.documents.bike import Bike
 from tests.bikes import BIKE, a_bike, a_tune, changed
 
@@ -38,9 +38,11 @@ def test_possible_bikes_scatter_as_they_should_and_stay_possible():
     assert possible_bikes(bike, 5) == possible_bikes(bike, 5)
 
 
-def test_the_band_holds_what_a_large_sample_says():
+@pytest.mark.parametrize("lq", [1.4e-4, 2.6e-4])
+def test_the_band_holds_what_a_large_sample_says(lq):
     bike = with_sources(**{path: {"from": "assumed"} for path in UNCERTAIN})
-    tune = a_tune(drive__battery_current_a=35)
+    bike = bike.model_copy(update={"motor": bike.motor.model_copy(update={"lq_h": lq})})
+    tune = a_tune(drive__battery_current_a=35, drive__field_weakening_a=15)
     band = pull_band(bike, tune, SPEEDS, Conditions(62.0))
     many = np.array(
         [pull_curve(one, tune, SPEEDS, Conditions(62.0)).wheel_force_n for one in possible_bikes(bike, 400, seed=9)]
@@ -49,6 +51,9 @@ def test_the_band_holds_what_a_large_sample_says():
     assert np.all(band.low_n <= middle + 1e-9) and np.all(middle <= band.high_n + 1e-9)
     inside = ((many >= band.low_n) & (many <= band.high_n)).mean(axis=0)
     assert np.all(inside > 0.9)
+    few = possible_bikes(bike, 30)
+    singly = [pull_curve(one, tune, SPEEDS, Conditions(62.0)).wheel_force_n for one in few]
+    assert np.allclose(forces(few, tune, SPEEDS, Conditions(62.0)), singly, rtol=1e-5, atol=1e-3)
     exact = pull_band(
         with_sources(**{path: {"from": "measured", "spread": 0.0} for path in UNCERTAIN}),
         tune,

@@ -17,7 +17,7 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 SPEEDS = 400
-BAND_EVERY = 10  # a band is smooth: every tenth speed
+BAND_EVERY = 13  # a band is smooth: some thirty speeds tell it
 FULL_CELL_V = 4.2
 HILL = 0.12
 HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all

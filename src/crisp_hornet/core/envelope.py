@@ -12,12 +12,13 @@ Everything is vectorised over speeds (n,) and, inside, over trial currents (n, k
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.motor import Array, MotorModel
+from crisp_hornet.core.motor import Array, Figure, MotorModel
 
 FIRST_SCAN = 40
 FINE_SCAN = 25  # few wide scans are faster than many narrow ones: each costs its calls, hardly its points
@@ -36,7 +37,7 @@ class Bounds:
 
     motor: MotorModel
     rested_v: float
-    pack_ohm: float
+    pack_ohm: Figure
     idle_w: float
     voltage_gain: float
     weakening_a: Array
@@ -47,8 +48,26 @@ class Bounds:
 
     def rows(self, chosen: NDArray[np.bool_]) -> Bounds:
         """The bounds of some rows only."""
-        return Bounds(self.motor, self.rested_v, self.pack_ohm, self.idle_w, self.voltage_gain, self.weakening_a[chosen],
-                      self.current_a[chosen], self.share[chosen], self.most_w[chosen], self.least_w[chosen])  # fmt: skip
+        return replace(
+            self._reshaped(lambda figure: figure[chosen]),
+            weakening_a=self.weakening_a[chosen],
+            current_a=self.current_a[chosen],
+            share=self.share[chosen],
+            most_w=self.most_w[chosen],
+            least_w=self.least_w[chosen],
+        )
+
+    def columns(self) -> Bounds:
+        """The same with motor and pack standing upright, for arrays of trials (n, k)."""
+        return self._reshaped(lambda figure: figure[:, None])
+
+    def taken(self, rows: NDArray[np.intp]) -> Bounds:
+        """Motor and pack of :meth:`columns` for single trials, by their rows."""
+        return self._reshaped(lambda figure: figure[rows, 0])
+
+    def _reshaped(self, change: Callable[[Array], Array]) -> Bounds:
+        pack_ohm = change(self.pack_ohm) if isinstance(self.pack_ohm, np.ndarray) else self.pack_ohm
+        return replace(self, motor=self.motor.reshaped(change), pack_ohm=pack_ohm)
 
     def power_w(self, omega: Array, i_d: Array, i_q: Array) -> Array:
         """Power the pack gives (W)."""
@@ -90,12 +109,12 @@ def _unhindered(bounds: Bounds, omega: Array) -> tuple[tuple[Array, Array], NDAr
     or the pack's power, whichever comes first. Says where that is the answer."""
     motor = bounds.motor
     _, top = motor.mtpa_at_amplitude(bounds.current_a)
-    if motor.saliency_h == 0:
+    if motor.surface:
         top = bounds.share * bounds.current_a
     i_q = _iq_at_power(bounds, omega, top)
     i_d = motor.mtpa_id(i_q)
     good = (bounds.voltage_excess(omega, i_d, i_q) <= 0) & (bounds.idle_w <= bounds.most_w)
-    if motor.saliency_h != 0:
+    if not motor.surface:
         good &= bounds.share >= 1.0  # a fade acts on i_q alone: off that curve there may be more torque
     return (i_d, i_q), good
 
@@ -107,7 +126,7 @@ def _iq_at_power(bounds: Bounds, omega: Array, top: Array) -> Array:
     spare = np.maximum((bounds.most_w - bounds.idle_w) / 1.5, 0.0)
     # for surface magnets exact, for others a start from above: saliency only adds power
     i_q = np.minimum(top, 2 * spare / np.maximum(emf + np.sqrt(emf**2 + 4 * motor.r_ohm * spare), 1e-300))
-    if motor.saliency_h == 0:
+    if motor.surface:
         return i_q
     for _ in range(NEWTON_STEPS):
         over = bounds.power_w(omega, motor.mtpa_id(i_q), i_q) - bounds.most_w
@@ -120,17 +139,18 @@ def _iq_at_power(bounds: Bounds, omega: Array, top: Array) -> Array:
 def _scan(bounds: Bounds, omega: Array, sign: float) -> Point:
     """Scan i_q coarsely over its whole range, then ever finer around the best."""
     rows = np.arange(omega.size)
+    wide = bounds.columns()
     low, high = np.zeros_like(omega), np.ones_like(omega)
     top = (bounds.share * bounds.current_a)[:, None]
     # with surface magnets more i_q is always more torque and the fitting ones are one interval: no need to look closely
-    first = FIRST_SCAN if bounds.motor.saliency_h != 0 else FINE_SCAN
+    first = FINE_SCAN if bounds.motor.surface else FIRST_SCAN
     steps = np.concatenate(([1e-7], np.arange(1, first + 1) / first))
     best_score = np.full(omega.shape, -np.inf)
     best_d, best_q = np.zeros_like(omega), np.zeros_like(omega)
     for level in range(FINE_LEVELS + 1):
         shares = low[:, None] + (high - low)[:, None] * (steps if level == 0 else np.linspace(0, 1, FINE_SCAN))
         i_q = shares * top
-        i_d, score = _best_id(bounds, omega[:, None], i_q, sign)
+        i_d, score = _best_id(wide, omega[:, None], i_q, sign)
         pick = np.argmax(score, axis=1)
         better = score[rows, pick] > best_score
         best_score = np.where(better, score[rows, pick], best_score)
@@ -146,7 +166,7 @@ def _best_id(bounds: Bounds, omega: Array, i_q: Array, sign: float) -> tuple[Arr
     """For each trial i_q (n, k; a magnitude) the best i_d, and a score: torque where it fits, else minus the violation."""
     motor, q = bounds.motor, sign * i_q
     low, high, violation = _interval(bounds, omega, i_q, q)
-    upwards = motor.saliency_h < 0  # the lower end gives more torque: search it upwards from there
+    upwards = bool(np.all(motor.saliency_h < 0))  # the lower end gives more torque: search it upwards from there
     i_d = np.minimum(low, high) if upwards else np.maximum(low, high)
     i_d, excess = _to_voltage(bounds, omega, i_d, q, low, high, upwards)
     violation = np.maximum(violation, np.where(excess > FITS, excess, 0.0))
@@ -189,22 +209,22 @@ def _to_voltage(
     x, e = i_d.ravel(), excess.ravel()  # views: written through
     flat_omega = np.broadcast_to(omega, i_d.shape).ravel()[todo]
     flat_q, end = q.ravel()[todo], (high if upwards else low).ravel()[todo]
-    at = x[todo]
-    value, slope = _excess_and_slope(bounds, flat_omega, at, flat_q)
+    at, row = x[todo], todo // i_d.shape[1]
+    value, slope = _excess_and_slope(bounds.taken(row), flat_omega, at, flat_q)
     for _ in range(NEWTON_STEPS):
         inwards = slope < 0 if upwards else slope > 0  # where it rises inwards no voltage will ever do
         if not inwards.all():
             todo, at, value, slope = todo[inwards], at[inwards], value[inwards], slope[inwards]
-            flat_omega, flat_q, end = flat_omega[inwards], flat_q[inwards], end[inwards]
+            flat_omega, flat_q, end, row = flat_omega[inwards], flat_q[inwards], end[inwards], row[inwards]
         moved = at - value / slope
         at = np.minimum(moved, end) if upwards else np.maximum(moved, end)
-        value, slope = _excess_and_slope(bounds, flat_omega, at, flat_q)
+        value, slope = _excess_and_slope(bounds.taken(row), flat_omega, at, flat_q)
         x[todo], e[todo] = at, value
         going = (value > FITS) & (at == moved)
         if not going.any():
             break
         todo, at, value, slope = todo[going], at[going], value[going], slope[going]
-        flat_omega, flat_q, end = flat_omega[going], flat_q[going], end[going]
+        flat_omega, flat_q, end, row = flat_omega[going], flat_q[going], end[going], row[going]
     return x.reshape(i_d.shape), e.reshape(excess.shape)
 
 

@@ -19,7 +19,8 @@ Drives*, IEEE Trans. Industry Applications 22 (1986).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -30,19 +31,26 @@ Array = NDArray[np.float64]
 COPPER_PER_K = 0.00385  # temperature coefficient of resistance of copper, referred to 25 °C, 1/K
 
 
-@dataclass(frozen=True)
-class MotorModel:
-    """The figures the equations need, at one winding temperature. Arguments of its methods broadcast."""
+Figure = float | Array
 
-    pole_pairs: int
-    winding_ohm: float
-    controller_ohm: float
-    ld: float
-    lq: float
-    psi: float
-    hysteresis_w_per_hz: float
-    eddy_w_per_hz2: float
-    friction_nm: float
+
+@dataclass(frozen=True, eq=False)
+class MotorModel:
+    """The figures the equations need, at one winding temperature. Arguments of its methods broadcast.
+
+    Usually each figure is one number. For many motors at once (see :meth:`stacked`) each is an array (n,), a row a motor; all
+    must then be surface-magnet motors, or none.
+    """
+
+    pole_pairs: Figure
+    winding_ohm: Figure
+    controller_ohm: Figure
+    ld: Figure
+    lq: Figure
+    psi: Figure
+    hysteresis_w_per_hz: Figure
+    eddy_w_per_hz2: Figure
+    friction_nm: Figure
 
     @classmethod
     def of(cls, bike: Bike, winding_c: float = 25.0) -> MotorModel:
@@ -60,13 +68,29 @@ class MotorModel:
             friction_nm=motor.friction_nm,
         )
 
+    @classmethod
+    def stacked(cls, motors: list[MotorModel], each: int) -> MotorModel:
+        """Many motors as one, each for ``each`` rows in turn."""
+        return cls(*(np.repeat([getattr(one, field.name) for one in motors], each) for field in fields(cls)))
+
+    def reshaped(self, change: Callable[[Array], Array]) -> MotorModel:
+        """The same motors with another shape of their figures; nothing to do for one motor."""
+        if not isinstance(self.psi, np.ndarray):
+            return self
+        return MotorModel(*(change(getattr(self, field.name)) for field in fields(self)))
+
     @property
-    def r_ohm(self) -> float:
+    def surface(self) -> bool:
+        """Whether reluctance makes no torque: surface magnets."""
+        return bool(np.all(self.saliency_h == 0))
+
+    @property
+    def r_ohm(self) -> Figure:
         """Resistance of a whole phase path, Ω."""
         return self.winding_ohm + self.controller_ohm
 
     @property
-    def saliency_h(self) -> float:
+    def saliency_h(self) -> Figure:
         """``ld − lq``, negative for interior magnets (H)."""
         return self.ld - self.lq
 
@@ -90,7 +114,7 @@ class MotorModel:
 
         ``(psi − √(psi² + 4·(lq − ld)²·iq²))/(2·(lq − ld))``, written without cancellation.
         """
-        if self.saliency_h == 0:
+        if self.surface:
             return np.zeros_like(i_q)
         gap = -self.saliency_h
         return -2 * gap * i_q**2 / (self.psi + np.sqrt(self.psi**2 + 4 * gap**2 * i_q**2))
@@ -98,7 +122,7 @@ class MotorModel:
     def mtpa_at_amplitude(self, current_a: float | Array) -> tuple[Array, Array]:
         """(id, iq) of the most torque for a current amplitude (A)."""
         current = np.asarray(current_a, float)
-        if self.saliency_h == 0:
+        if self.surface:
             return np.zeros_like(current), current
         gap = -self.saliency_h
         i_d = -2 * gap * current**2 / (self.psi + np.sqrt(self.psi**2 + 8 * gap**2 * current**2))

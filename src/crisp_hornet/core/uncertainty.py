@@ -6,13 +6,18 @@ spread for that kind of source is taken. Bikes are drawn from these spreads and 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.battery import PowerCap
+from crisp_hornet.core.envelope import most_torque
+from crisp_hornet.core.limits import effective_limits
+from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.core.pull import Conditions, drive_bounds, drive_power_cap, torque_share
+from crisp_hornet.core.refusals import refuse_uncomputed
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
@@ -69,12 +74,40 @@ def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1) -> list[Bike
 
 
 def pull_band(bike: Bike, tune: Tune, speed_kmh: Array, conditions: Conditions, seed: int = 1) -> Band:
-    """The band of the pull curve over ``speed_kmh`` (n,). Raises as :func:`~crisp_hornet.core.pull.pull_curve` does."""
-    forces = np.array(
-        [pull_curve(one, tune, speed_kmh, conditions).wheel_force_n for one in possible_bikes(bike, seed=seed)]
+    """The band of the pull curve over ``speed_kmh`` (n,).
+
+    Raises :class:`~crisp_hornet.core.refusals.NotComputed` as the curve itself does.
+    """
+    refuse_uncomputed(bike, tune)
+    speed = np.asarray(speed_kmh, float)
+    low, high = np.quantile(forces(possible_bikes(bike, seed=seed), tune, speed, conditions), [0.025, 0.975], axis=0)
+    return Band(speed, low, high)
+
+
+def forces(bikes: list[Bike], tune: Tune, speed_kmh: Array, conditions: Conditions) -> Array:
+    """Full-throttle wheel force (N) of many bikes (rows) over ``speed_kmh``, all solved at once.
+
+    The bikes may differ in the figures of :data:`UNCERTAIN` only.
+    """
+    count = len(speed_kmh)
+    first = bikes[0]
+    limits = effective_limits(first, tune)
+    share, _ = torque_share(tune, limits, conditions, np.tile(speed_kmh, len(bikes)))
+    caps = [drive_power_cap(one, tune, limits, conditions).power_w for one in bikes]
+    bounds = replace(
+        drive_bounds(first, tune, limits, conditions, share, PowerCap(0.0, "")),
+        motor=MotorModel.stacked([MotorModel.of(one, conditions.winding_c) for one in bikes], count),
+        pack_ohm=np.repeat([one.battery.resistance_ohm for one in bikes], count),
+        most_w=np.repeat(caps, count),
     )
-    low, high = np.quantile(forces, [0.025, 0.975], axis=0)
-    return Band(np.asarray(speed_kmh, float), low, high)
+    omega = np.concatenate([electrical_speed(one, speed_kmh) for one in bikes])
+    point = most_torque(bounds, omega)
+    torque = bounds.motor.torque_nm(point.i_d, point.i_q) - bounds.motor.drag_nm(omega)
+    gain = np.repeat([one.drivetrain.ratio * one.drivetrain.efficiency / wheel_radius_m(one) for one in bikes], count)
+    rpm = omega / first.motor.pole_pairs * 30 / math.pi
+    assert limits.motor_rpm.value is not None  # a tune always sets it
+    pulls = point.feasible & (rpm <= limits.motor_rpm.value * (1 + 1e-12))
+    return np.where(pulls, np.maximum(torque, 0.0) * gain, 0.0).reshape(len(bikes), count)
 
 
 @lru_cache(maxsize=8)

@@ -307,7 +307,7 @@ class ForceChart(QWidget):
     def _paint_held(self, painter: QPainter) -> None:
         if self.held is None or self.curve is None:
             return
-        drawn = _thinned(self.held.speed_kmh), _thinned(self.held.wheel_force_n)
+        drawn = self.held.speed_kmh, self.held.wheel_force_n
         pen = QPen(self.theme.color("text", 0.8), 1.6)
         pen.setDashPattern([1, 2.5])
         painter.setPen(pen)
@@ -315,7 +315,7 @@ class ForceChart(QWidget):
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
         at = self.point(0, float(self.held.wheel_force_n[0]))
-        painter.drawText(at + QPointF(8, 15), "can be held for ever, 25 °C air")
+        painter.drawText(at + QPointF(8, 16), "can be held for ever")
 
     def _paint_crosses(self, painter: QPainter) -> None:
         if self.measured is None:
