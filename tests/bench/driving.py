@@ -23,6 +23,7 @@ def click(qtbot, widget):
 
 def find(window, name, kind=QAbstractButton):
     """A visible widget by its accessible name."""
+    QApplication.processEvents()  # what has just been made comes into view with the next event
     found = [one for one in window.findChildren(kind) if one.accessibleName().startswith(name) and one.isVisible()]
     assert found, f"no visible {kind.__name__} named {name!r}"
     return found[0]

@@ -112,6 +112,13 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     heron, draft = desk.bike, desk.draft
     garage.duplicate()
     assert desk.bike.name == "Heron 2" and desk.bike.motor == heron.motor and desk.draft is None
+    qtbot.waitUntil(lambda: "take over its" in texts(window))
+    desk.change_bike(desk.bike.with_figure("battery.series", 18.0, "measured"), "cells")
+    own = desk.bike
+    qtbot.mouseClick(find(window, "Take the pack of Heron"), Qt.MouseButton.LeftButton)
+    assert desk.bike.battery == heron.battery and desk.bike.sources == heron.sources and desk.bike.name == "Heron 2"
+    desk.undo_stack.undo()
+    assert desk.bike == own
     garage.start("mid motor")
     assert desk.bike.name == "New bike" and isinstance(desk.bike, Bike)
     desk.archive_bike()
@@ -123,3 +130,19 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     for _ in range(2):
         desk.archive_bike()
     assert desk.bike is None and "No bike yet" in texts(window.stations[1])
+
+
+def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
+    page = demo_window.stations[1]
+    qtbot.mouseClick(find(demo_window, "Show its pack"), Qt.MouseButton.LeftButton)
+    assert "% charge" in page._pack_words.text() and "Wh are left" in page._pack_words.text()
+    qtbot.mouseClick(find(demo_window, "Show its motor"), Qt.MouseButton.LeftButton)
+    assert "reach the road" in page._motor_words.text()
+    before = page._torque_chart.picture.lines[0].y.max()
+    demo_window.desk.change("drive.phase_current_a", 60.0)
+    assert page._torque_chart.picture.lines[0].y.max() < before
+    bike = demo_window.desk.bike
+    custom = bike.model_copy(update={"battery": bike.battery.model_copy(update={"chemistry": "custom"})})
+    demo_window.desk.change_bike(custom, "chemistry")
+    qtbot.mouseClick(find(demo_window, "Show its pack"), Qt.MouseButton.LeftButton)
+    assert "rested_v_table must be" in page._pack_words.text()

@@ -125,6 +125,13 @@ class Desk(QObject):
         self.garage.open_bike(bike_id)
         self.reload()
 
+    def take_part(self, from_id: int, part: str) -> None:
+        """Put a part of another bike of the garage into the active one, with what was learned about it; undoable."""
+        if self.bike is not None:
+            other = self.garage.bike(from_id)
+            self.change_bike(self.bike.with_part_of(other, part), f"{part} of {other.name}")
+            self.log("bike", f"{part.capitalize()} taken from {other.name}")
+
     def archive_bike(self) -> None:
         """Put the active bike away; the one opened before it comes up."""
         self.log("bike", "Put away into the archive")

@@ -170,6 +170,17 @@ class Bike(Part):
             data["chassis"].pop("masses", None)
         return Bike.model_validate(data)
 
+    def with_part_of(self, other: Bike, part: str) -> Bike:
+        """This bike with ``motor``, ``controller`` or ``battery`` of another, what is known about its figures included.
+
+        Raises :class:`KeyError` for another part.
+        """
+        if part not in ("motor", "controller", "battery"):
+            raise KeyError(part)
+        kept = {path: source for path, source in self.sources.items() if not path.startswith(f"{part}.")}
+        brought = {path: source for path, source in other.sources.items() if path.startswith(f"{part}.")}
+        return self.model_copy(update={part: getattr(other, part), "sources": kept | brought})
+
     def figure(self, path: str) -> float:
         """The value at a dotted path such as ``motor.ld_h``. Raises :class:`KeyError` for a path that names no figure."""
         part, _, key = path.partition(".")

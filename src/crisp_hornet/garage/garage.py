@@ -118,6 +118,12 @@ class Garage:
             rows = session.scalars(select(BikeRow).order_by(BikeRow.opened_at.desc()))
             return [KeptBike(row.id, row.name, row.archived) for row in rows]
 
+    def bike(self, bike_id: int) -> Bike:
+        """The document of a bike."""
+        with self._session() as session:
+            row = session.get_one(BikeRow, bike_id)
+            return store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}")
+
     def open_bike(self, bike_id: int) -> None:
         """Make a bike the one opened last; it comes out of the archive."""
         with self._session() as session:

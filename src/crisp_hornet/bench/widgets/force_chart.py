@@ -297,9 +297,8 @@ class ForceChart(QWidget):
     def _paint_band(self, painter: QPainter) -> None:
         if self.band is None:
             return
-        corners = self._polygon(self.band.speed_kmh, self.band.high_n)
-        for point in reversed(list(self._polygon(self.band.speed_kmh, self.band.low_n))):  # type: ignore[call-overload]
-            corners.append(point)
+        around = np.concatenate((self.band.speed_kmh, self.band.speed_kmh[::-1]))
+        corners = self._polygon(around, np.concatenate((self.band.high_n, self.band.low_n[::-1])))
         area = QPainterPath()
         area.addPolygon(corners)
         painter.fillPath(area, self.theme.color("drafted" if self.draft is not None else "controller", 0.16))

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.core.bike_types import KINDS, bike_of_kind
+from crisp_hornet.garage.garage import KeptBike
 
 
 class GaragePanel(QWidget):
@@ -58,6 +59,18 @@ class GaragePanel(QWidget):
                 self._bikes.addWidget(
                     button(words, partial(self._desk.open_kept_bike, kept.id), "", f"Open {kept.name}")
                 )
+                if self._desk.bike is not None and not kept.archived:
+                    self._bikes.addLayout(self._parts(kept))
+
+    def _parts(self, kept: KeptBike) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        row.addWidget(label("take over its", "quiet"))
+        for part, words in (("battery", "pack"), ("motor", "motor"), ("controller", "controller")):
+            act = partial(self._desk.take_part, kept.id, part)
+            row.addWidget(button(words, act, "link", f"Take the {words} of {kept.name}"))
+        row.addStretch(1)
+        return row
 
     def start(self, kind: str) -> None:
         """Make a bike of a kind the active one."""

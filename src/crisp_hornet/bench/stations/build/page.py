@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -16,8 +16,10 @@ from crisp_hornet.bench.stations.build.figure_row import FigureRow
 from crisp_hornet.bench.stations.build.figures import figures, name_of, source_word
 from crisp_hornet.bench.stations.build.garage_panel import GaragePanel
 from crisp_hornet.bench.stations.build.pack_window import PackWindow
+from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_picture
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.plain_chart import PlainChart
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.documents import store
 from crisp_hornet.documents.base import unknown_keys
@@ -46,9 +48,15 @@ class BuildPage(Station):
             self._panels.addWidget(column_scroll(panel))
         self._drawing = BikeDrawing(theme)
         self._pack = PackWindow(theme)
+        self._pack_chart = PlainChart(theme)
+        self._torque_chart, self._loss_chart = PlainChart(theme), PlainChart(theme)
+        self._pack_words, self._motor_words = label("", wrap=True), label("", wrap=True)
+        self._views = QStackedWidget()
+        self._view_links: list[QPushButton] = []
         self._lay_out()
         desk.bike_changed.connect(self._show)
         desk.draft_changed.connect(self._show_pack)
+        self.show_view(0)
         self._show()
 
     def _lay_out(self) -> None:
@@ -65,8 +73,21 @@ class BuildPage(Station):
         middle = QVBoxLayout()
         middle.setSpacing(4)
         middle.addLayout(head)
-        middle.addWidget(self._about)
-        middle.addWidget(self._drawing, 1)
+        views = QHBoxLayout()
+        views.setSpacing(16)
+        views.addWidget(self._about, 1)
+        for index, words in enumerate(("the bike", "its pack", "its motor")):
+            link = button(words, partial(self.show_view, index), "link", f"Show {words}")
+            self._view_links.append(link)
+            views.addWidget(link)
+        middle.addLayout(views)
+        for page in (
+            self._drawing,
+            self._column(self._pack_chart, self._pack_words),
+            self._column(self._torque_chart, self._loss_chart, self._motor_words),
+        ):
+            self._views.addWidget(page)
+        middle.addWidget(self._views, 1)
         self._pack_title = label("THE PACK, RESTED VOLTS", "caps")
         middle.addWidget(self._pack_title)
         middle.addWidget(self._pack)
@@ -75,6 +96,21 @@ class BuildPage(Station):
         row.setSpacing(24)
         row.addWidget(scroll)
         row.addLayout(middle, 1)
+
+    def _column(self, *widgets: QWidget) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 4, 0, 0)
+        for widget in widgets:
+            column.addWidget(widget, 1 if isinstance(widget, PlainChart) else 0)
+        return page
+
+    def show_view(self, index: int) -> None:
+        """Show the bike's drawing (0), its pack's chart (1) or its motor's (2)."""
+        self._views.setCurrentIndex(index)
+        for number, link in enumerate(self._view_links):
+            link.setEnabled(number != index)
+        self._show_pack()
 
     def side(self) -> QWidget | None:
         return self._panels
@@ -165,8 +201,24 @@ class BuildPage(Station):
         self.news.emit()
 
     def _show_pack(self) -> None:
-        if self.desk.bike is not None:
-            self._pack.show_pack(self.desk.bike, self.desk.draft)
+        bike, prediction = self.desk.bike, self.desk.draft_prediction
+        if bike is None:
+            return
+        self._pack.show_pack(bike, self.desk.draft)
+        if self._views.currentIndex() == 1:
+            picture, words = pack_picture(bike, self.desk.draft, self.desk.conditions.rested_v)
+            self._pack_chart.show_picture(picture)
+            self._pack_words.setText(words)
+        elif self._views.currentIndex() == 2:
+            curve = prediction.curve if prediction else None
+            torque, losses, words = (
+                motor_pictures(curve)
+                if curve is not None
+                else (None, None, "A draft on Tune shows what its motor would do.")
+            )
+            self._torque_chart.show_picture(torque)
+            self._loss_chart.show_picture(losses)
+            self._motor_words.setText(words)
 
     def state(self) -> BoltState:
         bike = self.desk.bike

@@ -1,0 +1,82 @@
+"""What the pack's and the motor's charts on Build show, and the sentence below each."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
+from crisp_hornet.core.motor import mechanical_speed
+from crisp_hornet.core.pack import charge_at, rested_v, usable
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+CRUISE_W = 500.0
+
+
+def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture | None, str]:
+    """Rested voltage against charge, with trip and guards drawn in, and what they leave."""
+    battery = bike.battery
+    charge = np.linspace(0, 1, 101)
+    try:
+        volts = rested_v(battery, charge)
+    except ValueError as error:
+        return None, f"{error}."
+    levels = [Level(f"board trips, {battery.bms_trip_v:g} V", battery.bms_trip_v, danger=True)]
+    now = charge_at(battery, now_v)
+    words = f"{now_v:.1f} V rested is {100 * now.value:.0f} ± {100 * now.spread:.0f} % charge."
+    if tune is not None:
+        guard = tune.battery_guard
+        levels.append(
+            Level(
+                f"current fades, {guard.fade_start_v:g} to {guard.fade_end_v:g} V under load",
+                guard.fade_end_v,
+                guard.fade_start_v,
+            )
+        )
+        left = usable(battery, now.value, guard.fade_end_v, CRUISE_W)
+        whole = usable(battery, now.value, battery.bms_trip_v, CRUISE_W)
+        given_up = whole.wh - left.wh
+        cost = (
+            f"ending it there gives up {given_up:.0f} Wh to the trip"
+            if given_up >= 1
+            else "the pack is empty before it closes"
+        )
+        words += f" At {CRUISE_W:.0f} W {left.wh:.0f} Wh are left until the fade has closed; {cost}."
+    picture = Picture("charge, %", "rested volts", [Line(battery.chemistry.upper(), 100 * charge, volts)], levels,
+                      mark=(100 * now.value, now_v, 100 * now.spread), y_from=float(min(volts[0], battery.bms_trip_v)) - 1)  # fmt: skip
+    return picture, words
+
+
+def motor_pictures(curve: PullCurve) -> tuple[Picture, Picture, str]:
+    """Shaft torque, and losses by place, against motor speed at full throttle."""
+    rpm = mechanical_speed(curve.bike, curve.speed_kmh) * 30 / math.pi
+    pulls = curve.shaft_torque_nm > 0
+    rpm, torque = rpm[pulls], curve.shaft_torque_nm[pulls]
+    torque_picture = Picture(
+        "motor speed, rpm", "shaft torque at full throttle, N·m", [Line("", rpm, torque)], y_from=0.0
+    )
+    places = [
+        ("winding", curve.copper_loss_w, Qt.PenStyle.SolidLine),
+        ("iron and friction", curve.iron_loss_w + curve.friction_loss_w, Qt.PenStyle.DashLine),
+        ("controller", curve.inverter_loss_w, Qt.PenStyle.DotLine),
+        ("pack", curve.pack_loss_w, Qt.PenStyle.DashDotLine),
+    ]
+    losses = Picture(
+        "motor speed, rpm",
+        "lost at full throttle, W",
+        [Line(name, rpm, values[pulls], style) for name, values, style in places],
+        y_from=0.0,
+    )
+    if rpm.size == 0:
+        return torque_picture, losses, "Nothing pulls: every limit is closed."
+    best = int(np.argmax(curve.efficiency))
+    worst = int(np.argmax(curve.copper_loss_w))
+    words = (
+        f"Best at {float(curve.speed_kmh[best]):.0f} km/h: {100 * float(curve.efficiency[best]):.0f} % of the pack's power reach the road. "
+        f"The winding loses most at {float(curve.speed_kmh[worst]):.0f} km/h: {float(curve.copper_loss_w[worst]):.0f} W."
+    )
+    return torque_picture, losses, words
