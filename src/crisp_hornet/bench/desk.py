@@ -13,12 +13,14 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from crisp_hornet.bench.prediction import Prediction, axis_speeds, predict
+from crisp_hornet.bench.units import Units
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import Conditions
 from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTINGS, Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
 
@@ -35,12 +37,14 @@ class Desk(QObject):
     conditions_changed = pyqtSignal()
     rides_changed = pyqtSignal()
     logbook_changed = pyqtSignal()
+    units_changed = pyqtSignal()
     said = pyqtSignal(str, str)  # severity, text: shown in the notice bar
 
     def __init__(self, garage: Garage) -> None:
         super().__init__()
         self.garage = garage
         self.undo_stack = QUndoStack(self)
+        self.units = Units(metric=garage.setting("units") != "imperial")
         self.bike: Bike | None = None
         self.bike_id = 0
         self.draft: Tune | None = None
@@ -110,6 +114,15 @@ class Desk(QObject):
             self.logbook_changed,
         ):
             signal.emit()
+
+    def switch_units(self) -> None:
+        """Show miles, Fahrenheit and pounds, or kilometres, Celsius and kilograms; remembered with the garage."""
+        self.units = Units(metric=not self.units.metric)
+        try:
+            self.garage.keep_setting("units", "metric" if self.units.metric else "imperial")
+        except DocumentError as error:
+            self.said.emit("warn", str(error))
+        self.units_changed.emit()
 
     # --- the bike -------------------------------------------------------------------------------------------
 

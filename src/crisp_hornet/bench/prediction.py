@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from crisp_hornet.bench.units import Units
 from crisp_hornet.core.endurance import seconds_of_full_pull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
@@ -32,6 +33,12 @@ class Consequence:
     unit: str
     digits: int
     why_none: str = "never"
+
+    def in_units(self, units: Units) -> Consequence:
+        """The same in the shown units."""
+        return replace(
+            self, label=units.text(self.label), value=units.value(self.value, self.unit), unit=units.unit(self.unit)
+        )
 
     @property
     def text(self) -> str:

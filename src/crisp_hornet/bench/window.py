@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
@@ -27,6 +29,7 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.page import TunePage
 from crisp_hornet.bench.stations.verdict.page import VerdictPage
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.job_line import JobLine
 from crisp_hornet.bench.widgets.notice import Notice
 from crisp_hornet.bench.widgets.text import button, label, rule
@@ -130,7 +133,8 @@ class Window(QMainWindow):
         self._redo = button("redo", self.desk.undo_stack.redo, "link", "redo")
         self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
         small.addStretch(1)
-        for one in (self._undo, self._redo, self._theme_link):
+        self._units_link = button("", self.desk.switch_units, "link", "switch between metric and imperial units")
+        for one in (self._undo, self._redo, self._theme_link, self._units_link):
             small.addWidget(one)
         small.addStretch(1)
         acts = QVBoxLayout()
@@ -164,11 +168,12 @@ class Window(QMainWindow):
             self.desk.bike_changed,
             self.desk.rides_changed,
             self.desk.logbook_changed,
+            self.desk.units_changed,
             self.desk.undo_stack.indexChanged,
             self.link.changed,
         ):
             signal.connect(self._refresh_soon)
-        self.desk.said.connect(lambda severity, text: self.notice.say(severity, text))
+        self.desk.said.connect(lambda severity, text: self.notice.say(severity, self.desk.units.text(text)))
         self.link.failed.connect(self._link_failed)
 
     # --- what the user does ---------------------------------------------------------------------------------
@@ -221,7 +226,7 @@ class Window(QMainWindow):
             page.rulers[warning.setting].setFocus()
 
     def _link_failed(self, why: str) -> None:
-        self.notice.say("stop", why)
+        self.notice.say("stop", self.desk.units.text(why))
 
     def _refresh_soon(self) -> None:
         """Many things change at once; job line, words and watch list are refreshed once, when all have."""
@@ -229,13 +234,14 @@ class Window(QMainWindow):
 
     def _refresh(self) -> None:
         self._soon.stop()
+        units = self.desk.units
+        self._units_link.setText("miles, °F, lb" if units.metric else "metric units")
         for number, station in self.stations.items():
-            self.job_line.buttons[number].show_state(station.state(), station.caption())
-        self.watch_list.show_warnings(
-            self.desk.warnings, "Nothing to watch in this draft." if self.desk.draft else "No draft yet."
-        )
+            self.job_line.buttons[number].show_state(station.state(), units.text(station.caption()))
+        empty = "Nothing to watch in this draft." if self.desk.draft else "No draft yet."
+        self.watch_list.show_warnings([_in_units(one, units) for one in self.desk.warnings], empty)
         station = self.stations[self.current]
-        head, words = station.meaning()
+        head, words = (units.text(one) for one in station.meaning())
         self._head.setText(head)
         # the typeface ships a half-bold, not a bold: Qt would smear one from the regular
         self._words.setText(words.replace("<b>", '<span style="font-weight:600">').replace("</b>", "</span>"))
@@ -251,3 +257,12 @@ class Window(QMainWindow):
         self.desk.keep_draft()
         self.link.close()
         super().closeEvent(event)
+
+
+def _in_units(warning: Warning_, units: Units) -> Warning_:
+    """A warning with its sentences in the shown units."""
+    if units.metric:
+        return warning
+    return replace(
+        warning, text=units.text(warning.text), reason=units.text(warning.reason), mend=units.text(warning.mend)
+    )

@@ -19,9 +19,10 @@ from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.documents import store
+from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
 from crisp_hornet.garage.tables import BackupRow, BikeRow, EventRow, RideRow, TuneRow
 from crisp_hornet.rides.registry import read_ride
@@ -75,6 +76,7 @@ class Garage:
         """Open, or make, the garage in ``folder``. Raises :class:`GarageError`."""
         self.folder = folder
         self._rides = folder / "rides"
+        self._settings = folder / "settings.json"
         try:
             self._rides.mkdir(parents=True, exist_ok=True)
         except OSError as error:
@@ -94,6 +96,21 @@ class Garage:
     def close(self) -> None:
         """Close the database."""
         self._engine.dispose()
+
+    def setting(self, name: str) -> object:
+        """A preference kept with the garage; None if it was never set or cannot be read (then the default serves)."""
+        try:
+            return wire.read_object(self._settings).get(name)
+        except DocumentError:
+            return None
+
+    def keep_setting(self, name: str, value: object) -> None:
+        """Keep a preference. Raises :class:`~crisp_hornet.documents.errors.DocumentError` if it cannot be written."""
+        try:
+            kept = wire.read_object(self._settings)
+        except DocumentError:
+            kept = {}
+        wire.write_object(self._settings, {**kept, name: value})
 
     def save_bike(self, bike: Bike) -> int:
         """Keep a bike under its name; returns its number."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.prediction import Consequence
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
+from crisp_hornet.bench.units import Units
 
 HEIGHT = 78
 GAP = 7.0
@@ -27,8 +28,9 @@ class Consequences(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(660, HEIGHT)
 
-    def show_figures(self, drafted: list[Consequence], now: list[Consequence]) -> None:
+    def show_figures(self, drafted: list[Consequence], now: list[Consequence], units: Units) -> None:
         """Show the figures of draft and controller; either may be empty."""
+        drafted, now = [one.in_units(units) for one in drafted], [one.in_units(units) for one in now]
         self.drafted, self.now = drafted, now
         self.setAccessibleName(
             "; ".join(

@@ -28,6 +28,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
+from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.evidence.measured_pull import MeasuredPull
 from crisp_hornet.core.motor import Array
@@ -77,6 +78,7 @@ class ForceChart(QWidget):
         self.held: PullCurve | None = None
         self.message = ""
         self.at_kmh = 25.0
+        self.units = Units()
         self._top_n = 100.0
         self._grade_lines: list[tuple[float, Array]] = []
         self._lines_of: object = None
@@ -109,6 +111,11 @@ class ForceChart(QWidget):
         if curves and self._lines_of is not curves[0].bike:
             self._lines_of = curves[0].bike
             self._grade_lines = [(grade, road_load_n(curves[0].bike, curves[0].speed_kmh, grade)) for grade in GRADES]
+        self.update()
+
+    def show_units(self, units: Units) -> None:
+        """Read the speed axis in these units."""
+        self.units = units
         self.update()
 
     def show_band(self, band: Band | None) -> None:
@@ -212,7 +219,15 @@ class ForceChart(QWidget):
 
     def _painted_backdrop(self) -> QPixmap:
         """Axes, grade lines, lift and grip: the same through a whole drag, so painted once."""
-        key = (self.size(), self.devicePixelRatioF(), self._top_n, self.last_kmh, self.theme.name, id(self._lines_of))
+        key = (
+            self.size(),
+            self.devicePixelRatioF(),
+            self._top_n,
+            self.last_kmh,
+            self.theme.name,
+            self.units,
+            id(self._lines_of),
+        )
         if self._backdrop is None or self._backdrop[0] != key:
             pixmap = QPixmap(self.size() * self.devicePixelRatioF())
             pixmap.setDevicePixelRatio(self.devicePixelRatioF())
@@ -240,11 +255,11 @@ class ForceChart(QWidget):
             painter.setPen(theme.color("quiet"))
             text = f"{force:g}"
             painter.drawText(QPointF(plot.left() - 6 - metrics.horizontalAdvance(text), y + 4), text)
-        for kmh in ticks(self.last_kmh):
-            at = self.point(kmh, 0)
+        for shown in ticks(self.units.value(self.last_kmh, "km/h")):
+            at = self.point(self.units.back(shown, "km/h"), 0)
             painter.setPen(QPen(theme.color("quiet"), 1))
             painter.drawLine(at, at + QPointF(0, 4))
-            text = f"{kmh:g}"
+            text = f"{shown:g}"
             painter.setPen(theme.color("quiet"))
             painter.drawText(at + QPointF(-metrics.horizontalAdvance(text) / 2, 17), text)
 

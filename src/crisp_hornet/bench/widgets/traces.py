@@ -12,7 +12,9 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.units import Units
 from crisp_hornet.core.evidence.channels import UNITS, Ride
+from crisp_hornet.core.motor import Array
 
 SHOWN = ["wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "throttle", "motor_c", "human_nm", "altitude_m"]
 WORDS = {
@@ -56,6 +58,7 @@ class Traces(QWidget):
         self.channels = channels or SHOWN
         self.ride: Ride | None = None
         self.at_s = 0.0
+        self.units = Units()
         self._plots: list[pg.PlotItem] = []
         self._cursors: list[pg.InfiniteLine] = []
         self._view = pg.GraphicsLayoutWidget()
@@ -84,6 +87,12 @@ class Traces(QWidget):
         self._show_all()
         self.point_at(float(ride.time_s[int(0.3 * (len(ride) - 1))]))
 
+    def show_units(self, units: Units) -> None:
+        """Show figures in these units."""
+        if units != self.units:
+            self.units = units
+            self.show_ride(self.ride)
+
     def set_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
         self.theme = theme
@@ -110,7 +119,7 @@ class Traces(QWidget):
             if np.isfinite(value):
                 number = f"{100 * value:.0f} %" if name == "throttle" else f"{value:.1f} {UNITS[name]}".strip()
                 words.append(f"{WORDS.get(name, name)} {number}")
-        return " · ".join(words)
+        return self.units.text(" · ".join(words))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -124,13 +133,19 @@ class Traces(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def _shown(self, name: str, values: Array) -> Array:
+        if name == "throttle":
+            return 100 * values
+        low, high = self.units.value(0.0, UNITS[name]), self.units.value(1.0, UNITS[name])
+        return low + (high - low) * values
+
     def _show_all(self) -> None:
         assert self.ride is not None
         self._plots[0].setXRange(0.0, float(self.ride.time_s[-1]), padding=0)
 
     def _add_plot(self, row: int, name: str, ride: Ride, last: bool) -> None:
         theme = self.theme
-        unit = "%" if name == "throttle" else UNITS[name]
+        unit = "%" if name == "throttle" else self.units.unit(UNITS[name])
         words = pg.LabelItem(f"{WORDS.get(name, name)} {unit}", justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
         words.setFixedWidth(80)
         self._view.addItem(words, row=row, col=0)
@@ -145,7 +160,7 @@ class Traces(QWidget):
         curve.setDownsampling(auto=True, method="peak")
         curve.setClipToView(True)
         curve.setPen(pg.mkPen(theme.color("measured"), width=1))
-        curve.setData(ride.time_s, ride.get(name) * (100 if name == "throttle" else 1), connect="finite")
+        curve.setData(ride.time_s, self._shown(name, ride.get(name)), connect="finite")
         left, bottom = plot.getAxis("left"), plot.getAxis("bottom")
         left.setWidth(34)
         for axis in (left, bottom):

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPaintEven
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
+from crisp_hornet.bench.units import Units
 from crisp_hornet.core.motor import wheel_radius_m
 from crisp_hornet.core.vehicle import centre_of_gravity, lift_force_n
 from crisp_hornet.documents.bike import Bike
@@ -25,19 +26,19 @@ class BikeDrawing(QWidget):
         super().__init__()
         self.theme = theme
         self.bike: Bike | None = None
+        self.units = Units()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 300)
 
-    def show_bike(self, bike: Bike) -> None:
-        """Draw another bike."""
-        self.bike = bike
+    def show_bike(self, bike: Bike, units: Units) -> None:
+        """Draw another bike, or the same with other figures."""
+        self.bike, self.units = bike, units
         rear, front = wheel_loads(bike)
-        self.setAccessibleName(
-            f"{bike.name} from the side: wheelbase {bike.chassis.wheelbase_m:g} m, rear wheel carries "
-            f"{rear:.0f} kg, front {front:.0f} kg"
-        )
+        loads = f"rear wheel carries {rear:.0f} kg, front {front:.0f} kg"
+        words = f"{bike.name} from the side: wheelbase {bike.chassis.wheelbase_m:g} m, {loads}"
+        self.setAccessibleName(units.text(words))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -137,7 +138,7 @@ class BikeDrawing(QWidget):
             painter.setFont(font(QUIET_PX))
             painter.setPen(theme.color("text"))
             self._centred(painter, place + QPointF(0, -2), mass.name)
-            self._centred(painter, place + QPointF(0, 13), f"{mass.kg:g} kg")
+            self._centred(painter, place + QPointF(0, 13), self.units.text(f"{mass.kg:g} kg"))
 
     def _paint_balance(self, painter: QPainter, at: Place) -> None:
         bike = self.bike
@@ -155,7 +156,7 @@ class BikeDrawing(QWidget):
             painter.fillPath(path, theme.color("text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
-        words = f"{bike.mass_kg:g} kg, {height_m:.2f} m up"
+        words = self.units.text(f"{bike.mass_kg:g} kg, {height_m:.2f} m up")
         note = QPointF(self.width() - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
         painter.drawText(note, words)
         painter.setPen(QPen(theme.color("quiet"), 1))
@@ -169,7 +170,7 @@ class BikeDrawing(QWidget):
         painter.setPen(theme.color("text"))
         for x, load in ((0.0, rear), (chassis.wheelbase_m, front)):
             foot = at(x, 0)
-            self._centred(painter, foot + QPointF(0, 18), f"{load:.0f} kg")
+            self._centred(painter, foot + QPointF(0, 18), self.units.text(f"{load:.0f} kg"))
         lift = lift_force_n(bike)
         if math.isfinite(lift):
             painter.setFont(font(QUIET_PX))

@@ -32,7 +32,8 @@ class WayEntry(QWidget):
         grid = QGridLayout()
         grid.setSpacing(4)
         for row, (field, editor) in enumerate(zip(way.fields, self.fields, strict=True)):
-            words = f"{field.label}, {field.unit}" if field.unit else field.label
+            unit = desk.units.unit(field.unit)
+            words = f"{field.label}, {unit}" if unit else field.label
             editor.setAccessibleName(f"{way.title}: {words}")
             editor.setFixedWidth(92)
             editor.textChanged.connect(self._show)
@@ -46,7 +47,7 @@ class WayEntry(QWidget):
         title.setStyleSheet("font-weight: 600;")
         column.addWidget(title)
         if way.catch:
-            column.addWidget(label(way.catch, "quiet", wrap=True))
+            column.addWidget(label(desk.units.text(way.catch), "quiet", wrap=True))
         column.addLayout(grid)
         last = QHBoxLayout()
         last.addWidget(self._result, 1)
@@ -63,7 +64,8 @@ class WayEntry(QWidget):
             typed = [float(editor.text().strip().replace(",", ".")) for editor in self.fields]
             if not all(map(math.isfinite, typed)):
                 return None
-            numbers = [number * field.factor for number, field in zip(typed, self.way.fields, strict=True)]
+            back = self._desk.units.back
+            numbers = [back(number, one.unit) * one.factor for number, one in zip(typed, self.way.fields, strict=True)]
             value = self.way.figure(bike, numbers)
         except (ValueError, ZeroDivisionError, OverflowError):
             return None
@@ -84,7 +86,8 @@ class WayEntry(QWidget):
             return
         doubt = implausible(bike, self._path, value)
         self._result.setText(
-            f"gives {SHOWN[self._path].text(value)}" + (f". {doubt}" if doubt else ", as such things usually have")
+            f"gives {self._desk.units.text(SHOWN[self._path].text(value))}"
+            + (f". {doubt}" if doubt else ", as such things usually have")
         )
 
 
@@ -99,6 +102,7 @@ class EntryPanel(QWidget):
         self.path = ""
         self.entries: list[WayEntry] = []
         desk.bike_changed.connect(self.refresh)
+        desk.units_changed.connect(self.refresh)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 4, 0)
         self._column.setSpacing(8)
@@ -126,7 +130,10 @@ class EntryPanel(QWidget):
         self._column.addWidget(label(shown.label.upper(), "caps"))
         source = source_word(bike, path)
         self._column.addWidget(
-            label(f"now {shown.text(bike.figure(path))}" + (f", {source}" if source else ""), "quiet")
+            label(
+                f"now {self._desk.units.text(shown.text(bike.figure(path)))}" + (f", {source}" if source else ""),
+                "quiet",
+            )
         )
         self.entries = []
         for way in ways(path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -56,6 +57,7 @@ class BuildPage(Station):
         self._lay_out()
         desk.bike_changed.connect(self._show)
         desk.draft_changed.connect(self._show_pack)
+        desk.units_changed.connect(self._show)
         self.show_view(0)
         self._show()
 
@@ -186,17 +188,18 @@ class BuildPage(Station):
             else f"{assumed} figure{'s' if assumed != 1 else ''} assumed, not measured"
         )
         chosen = self._entry.path if self._entry.isVisibleTo(self._panels) else ""
+        turn = self.desk.units.text
         for group, rows in figures(bike).items():
             heading = label(group, "caps")
             heading.setContentsMargins(6, 8, 0, 0)
             self._rows.addWidget(heading)
             for one in rows:
-                row = FigureRow(one, source_word(bike, one.path), self.theme)
+                row = FigureRow(replace(one, text=turn(one.text)), source_word(bike, one.path), self.theme)
                 row.setChecked(one.path == chosen)
                 row.clicked.connect(partial(self.choose, one.path))
                 self._rows.addWidget(row)
         self._rows.addStretch(1)
-        self._drawing.show_bike(bike)
+        self._drawing.show_bike(bike, self.desk.units)
         self._show_pack()
         self.news.emit()
 
@@ -208,17 +211,17 @@ class BuildPage(Station):
         if self._views.currentIndex() == 1:
             picture, words = pack_picture(bike, self.desk.draft, self.desk.conditions.rested_v)
             self._pack_chart.show_picture(picture)
-            self._pack_words.setText(words)
+            self._pack_words.setText(self.desk.units.text(words))
         elif self._views.currentIndex() == 2:
             curve = prediction.curve if prediction else None
             torque, losses, words = (
-                motor_pictures(curve)
+                motor_pictures(curve, self.desk.units)
                 if curve is not None
                 else (None, None, "A draft on Tune shows what its motor would do.")
             )
             self._torque_chart.show_picture(torque)
             self._loss_chart.show_picture(losses)
-            self._motor_words.setText(words)
+            self._motor_words.setText(self.desk.units.text(words))
 
     def state(self) -> BoltState:
         bike = self.desk.bike

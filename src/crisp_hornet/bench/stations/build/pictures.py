@@ -7,6 +7,7 @@ import math
 import numpy as np
 from PyQt6.QtCore import Qt
 
+from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
 from crisp_hornet.core.motor import mechanical_speed
 from crisp_hornet.core.pack import charge_at, rested_v, usable
@@ -51,13 +52,16 @@ def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture |
     return picture, words
 
 
-def motor_pictures(curve: PullCurve) -> tuple[Picture, Picture, str]:
+def motor_pictures(curve: PullCurve, units: Units) -> tuple[Picture, Picture, str]:
     """Shaft torque, and losses by place, against motor speed at full throttle."""
     rpm = mechanical_speed(curve.bike, curve.speed_kmh) * 30 / math.pi
     pulls = curve.shaft_torque_nm > 0
     rpm, torque = rpm[pulls], curve.shaft_torque_nm[pulls]
     torque_picture = Picture(
-        "motor speed, rpm", "shaft torque at full throttle, N·m", [Line("", rpm, torque)], y_from=0.0
+        "motor speed, rpm",
+        units.text("shaft torque at full throttle, N·m"),
+        [Line("", rpm, torque * units.value(1.0, "N·m"))],
+        y_from=0.0,
     )
     places = [
         ("winding", curve.copper_loss_w, Qt.PenStyle.SolidLine),

@@ -5,9 +5,10 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import label, sheet
 from crisp_hornet.link.contact import Live
 
@@ -31,28 +32,41 @@ class LiveValues(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
+        self.units = Units()
         self._live: Live | None = None
         self._age = label("no live values", "quiet")
         self._values = {name: label("–", "big") for name, _, _, _ in SHOWN}
+        self._names: dict[str, QLabel] = {}
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(8)
-        for index, (name, words, unit, _) in enumerate(SHOWN):
-            box = sheet(label(f"{words}, {unit}" if unit else words, "quiet"), self._values[name], margin=12, spacing=4)
+        for index, (name, *_) in enumerate(SHOWN):
+            self._names[name] = label("", "quiet")
+            box = sheet(self._names[name], self._values[name], margin=12, spacing=4)
             grid.addWidget(box, index // 3, index % 3)
         column = QVBoxLayout()
         column.addWidget(self._age)
         grid.addLayout(column, 3, 0, 1, 3)
+        self.show_units(Units())
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._show_age)
         self._clock.start(200)
 
+    def show_units(self, units: Units) -> None:
+        """Show figures in these units."""
+        self.units = units
+        for name, words, unit, _ in SHOWN:
+            self._names[name].setText(f"{words}, {units.unit(unit)}" if unit else words)
+        self.take(self._live)
+
     def take(self, live: Live | None) -> None:
         """Show a reading, or that there is none."""
         self._live = live
-        for name, _, _, digits in SHOWN:
+        for name, _, unit, digits in SHOWN:
             value = live.values.get(name) if live else None
-            self._values[name].setText("–" if value is None else self._words(name, value, digits))
+            self._values[name].setText(
+                "–" if value is None else self._words(name, self.units.value(value, unit), digits)
+            )
         self._show_age()
 
     def _words(self, name: str, value: float, digits: int) -> str:

@@ -58,6 +58,8 @@ class HookUpPage(Station):
         link.live_changed.connect(self.live_values.take)
         link.failed.connect(self._take_failure)
         desk.bike_changed.connect(self._take_bike)
+        desk.units_changed.connect(self._take_units)
+        self._take_units()
         self._take_bike()
         self.look_for_ports()
 
@@ -136,6 +138,9 @@ class HookUpPage(Station):
         self.live_values.take(None)
         if self.desk.bike is not None:
             self.desk.log("link", "Contact lost or refused", why)
+
+    def _take_units(self) -> None:
+        self.live_values.show_units(self.desk.units)
 
     def _take_bike(self) -> None:
         backups = self.desk.garage.backups(self.desk.bike_id) if self.desk.bike else []

@@ -57,6 +57,7 @@ class LogbookPage(Station):
         column.addWidget(scroll, 1)
         desk.logbook_changed.connect(self._read)
         desk.bike_changed.connect(self._read)
+        desk.units_changed.connect(self._show)
         self._read()
 
     def _read(self) -> None:
@@ -95,13 +96,13 @@ class LogbookPage(Station):
         time.setFixedWidth(44)
         kind = label(KINDS.get(entry.kind, entry.kind), "quiet")
         kind.setFixedWidth(58)
-        title = label(entry.title, wrap=True)
+        title = label(self.desk.units.text(entry.title), wrap=True)
         title.setStyleSheet("font-weight: 600;")
         words = QVBoxLayout()
         words.setSpacing(1)
         words.addWidget(title)
         if entry.detail:
-            words.addWidget(label(entry.detail, "quiet", wrap=True))
+            words.addWidget(label(self.desk.units.text(entry.detail), "quiet", wrap=True))
         row = QHBoxLayout()
         row.addWidget(time, alignment=Qt.AlignmentFlag.AlignTop)
         row.addWidget(kind, alignment=Qt.AlignmentFlag.AlignTop)

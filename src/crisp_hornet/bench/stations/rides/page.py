@@ -46,6 +46,7 @@ class RidesPage(Station):
         self._lay_out()
         desk.rides_changed.connect(self._show)
         desk.bike_changed.connect(self._show)
+        desk.units_changed.connect(self._show)
         self._show()
 
     def _lay_out(self) -> None:
@@ -121,6 +122,7 @@ class RidesPage(Station):
         self._about.setText(
             self._summary() if ride else "Import a log: comma-separated or Parquet, as docs/formats.md describes."
         )
+        self.traces.show_units(self.desk.units)
         if self.traces.ride is not ride:
             self.traces.show_ride(ride)
         self._show_cursor(0.0)
@@ -134,7 +136,7 @@ class RidesPage(Station):
         if used is not None:
             words += [f"{used.distance_km:.1f} km by the wheel", f"{used.wh_out - used.wh_back:.0f} Wh"]
         words.append(f"ridden on {self.desk.ride_tune.name}" if self.desk.ride_tune else "tune not known")
-        return " · ".join(words)
+        return self.desk.units.text(" · ".join(words))
 
     def _show_cursor(self, _at_s: float) -> None:
         self._cursor.setText(self.traces.values_at_cursor())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
@@ -62,7 +64,7 @@ class SendPage(Station):
         self._stop.hide()
         self._back = QHBoxLayout()
         self._lay_out()
-        for signal in (desk.controller_changed, desk.bike_changed, link.changed):
+        for signal in (desk.controller_changed, desk.bike_changed, desk.units_changed, link.changed):
             signal.connect(self._show)
         desk.draft_changed.connect(self._forget_report)
         link.contact_made.connect(self._forget_report)
@@ -115,7 +117,8 @@ class SendPage(Station):
     @property
     def _to_confirm(self) -> list[tuple[str, str]]:
         warns = [one for one in self.desk.warnings if one.strength is Strength.WARN]
-        return [("stand", STAND_CAUTION)] + [(one.id, f"{one.text}. {one.reason}") for one in warns]
+        turn = self.desk.units.text
+        return [("stand", STAND_CAUTION)] + [(one.id, turn(f"{one.text}. {one.reason}")) for one in warns]
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -169,15 +172,21 @@ class SendPage(Station):
     def _show_lines(self, changes: list[Change]) -> None:
         if self.report is not None and self._sent:
             held = self.report.held
-            self.change_list.show_lines([_line(change, held.get(change.register.name)) for change in self._sent])
+            lines = [_line(change, held.get(change.register.name)) for change in self._sent]
         elif self.link.contact is not None:
-            self.change_list.show_lines([_line(change) for change in changes])
+            lines = [_line(change) for change in changes]
         else:
-            self.change_list.show_lines(self._unconnected_lines())
+            lines = self._unconnected_lines()
+        turn = self.desk.units.text
+        self.change_list.show_lines(
+            [replace(one, before=turn(one.before), after=turn(one.after), note=turn(one.note)) for one in lines]
+        )
 
     def _show_meant(self, wanted: bool) -> None:
         drafted, now = self.desk.draft_prediction, self.desk.controller_prediction
-        self._meant.show_figures(drafted.consequences if drafted else [], now.consequences if now else [])
+        self._meant.show_figures(
+            drafted.consequences if drafted else [], now.consequences if now else [], self.desk.units
+        )
         self._meant.setVisible(wanted and bool(drafted and drafted.consequences))
 
     def _unconnected_lines(self) -> list[ChangeLine]:
@@ -224,7 +233,7 @@ class SendPage(Station):
         head = {"settled": "The controller holds the draft", "warn": "Nothing has changed"}.get(
             severity, "Read this before you ride"
         )
-        self._proof.addWidget(card(self.theme, severity, head, self.report.message))
+        self._proof.addWidget(card(self.theme, severity, head, self.desk.units.text(self.report.message)))
 
     def _show_back(self) -> None:
         clear(self._back)

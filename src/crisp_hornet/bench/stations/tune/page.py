@@ -114,6 +114,7 @@ class TunePage(Station):
         self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
         self._charge.changed.connect(self._take_charge)
         self._charge_words = label("", "quiet", wrap=True)
+        self._axes = label("", "quiet")
         self.chart = PullChart(theme, desk.token)
         self.chart.dragged.connect(self._take_drag)
         self.chart.stepped.connect(self._take_step)
@@ -135,13 +136,14 @@ class TunePage(Station):
         desk.draft_changed.connect(self._show)
         desk.controller_changed.connect(self._show)
         desk.conditions_changed.connect(self._show)
+        desk.units_changed.connect(self._show)
         self._take_bike()
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.addWidget(label("Full-throttle pull at the driven wheel", "title"))
         head.addStretch(1)
-        head.addWidget(label("newtons against km/h; drag a ring", "quiet"), alignment=Qt.AlignmentFlag.AlignBottom)
+        head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
         middle = QVBoxLayout()
         middle.setSpacing(6)
         middle.addLayout(head)
@@ -195,9 +197,10 @@ class TunePage(Station):
             ruler.show_value(value, now, desk.controller is not None)
         self._charge.show_value(desk.conditions.rested_v)
         per_cell = desk.conditions.rested_v / desk.bike.battery.series
-        self._charge_words.setText(
-            f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
-        )
+        words = f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
+        self._charge_words.setText(desk.units.text(words))
+        self._axes.setText(desk.units.text("newtons against km/h; drag a ring"))
+        self.chart.show_units(desk.units)
         drafted, now_predicted = desk.draft_prediction, desk.controller_prediction
         self.chart.show_curves(
             drafted.curve if drafted else None,
@@ -208,9 +211,8 @@ class TunePage(Station):
         self.chart.show_edges(edges(drafted.curve, desk.draft) if drafted and drafted.curve and desk.draft else [])
         if drafted and drafted.curve is not None:
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
-        self.consequences.show_figures(
-            drafted.consequences if drafted else [], now_predicted.consequences if now_predicted else []
-        )
+        now_figures = now_predicted.consequences if now_predicted else []
+        self.consequences.show_figures(drafted.consequences if drafted else [], now_figures, desk.units)
         self.chart.show_band(None)
         self._slow.cancel()
         self._rest.start()

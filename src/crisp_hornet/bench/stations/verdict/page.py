@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -58,6 +59,7 @@ class VerdictPage(Station):
         self._lay_out()
         desk.rides_changed.connect(self._judge)
         desk.bike_changed.connect(self._judge)
+        desk.units_changed.connect(self._judge)
         self._judge()
 
     def _lay_out(self) -> None:
@@ -100,9 +102,8 @@ class VerdictPage(Station):
             self.found = findings(ride, tune, self._prediction.curve)
             guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
             self._title.setText(f"{ride.name}, on “{tune.name}”")
-            self._about.setText(
-                f"predicted for {conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C{guessed}"
-            )
+            state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
+            self._about.setText(self.desk.units.text(f"predicted for {state}{guessed}"))
             self.chart.show_curves(None, self._prediction.curve, self._prediction.refusal)
             self.chart.show_measured(measured_pull(ride, bike))
         else:
@@ -110,9 +111,17 @@ class VerdictPage(Station):
             self._about.setText("Import a log on Rides; connect once, so that the tune it was ridden on is known.")
             self.chart.show_curves(None, None)
             self.chart.show_measured(None)
+        self.chart.show_units(self.desk.units)
+        self._traces.show_units(self.desk.units)
         if self._traces.ride is not ride:
             self._traces.show_ride(ride)
-        self.table.show_lines(self._lines())
+        turn = self.desk.units.text
+        self.table.show_lines(
+            [
+                replace(one, value=turn(one.value), against=turn(one.against), word=turn(one.word))
+                for one in self._lines()
+            ]
+        )
         self._show_findings()
         self.news.emit()
 
@@ -132,9 +141,10 @@ class VerdictPage(Station):
 
     def _show_findings(self) -> None:
         clear(self._cards)
+        turn = self.desk.units.text
         self._cards.addWidget(label("FINDINGS", "caps"))
         for one in self.found:
-            self._cards.addWidget(card(self.theme, one.severity, one.text, one.reason, *self._links(one)))
+            self._cards.addWidget(card(self.theme, one.severity, turn(one.text), turn(one.reason), *self._links(one)))
         if not self.found:
             self._cards.addWidget(label("None: there is no ride to judge.", "quiet", wrap=True))
         self._cards.addStretch(1)
