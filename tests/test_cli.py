@@ -77,8 +77,8 @@ def bad_file(tmp_path, name, data):
             "bike.json: battery: this key is missing",
         ),
         (
-            {"bike": changed(BIKE, drivetrain__gears=[1.0, 2.0])},
-            "bike.json: drivetrain.gears: gears are not computed yet",
+            {"bike": changed(BIKE, controller__ratings_by_voltage=[[60, 90]])},
+            "bike.json: controller.ratings_by_voltage: ratings",
         ),
         ({"bike": b""}, "the file is empty"),
         ({"tune": b"{"}, "tune.json: line 1"),

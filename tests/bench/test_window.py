@@ -97,11 +97,11 @@ def test_a_tune_file_becomes_the_draft_and_undo_brings_the_other_back(qtbot, dem
 
 def test_a_bike_that_is_not_predicted_says_so_and_draws_no_curve(demo_window, tmp_path):
     path = tmp_path / "geared.json"
-    path.write_text(json.dumps(changed(BIKE, drivetrain__gears=[1.0, 1.8])))
+    path.write_text(json.dumps(changed(BIKE, controller__ratings_by_voltage=[[60, 90]])))
     demo_window.stations[1].read_bike(path)
     demo_window.stations[4].act()
     assert demo_window.stations[4].chart.draft is None
-    assert "gears are not computed yet" in demo_window.stations[4].meaning()[1]
+    assert "not computed yet" in demo_window.stations[4].meaning()[1]
 
 
 def test_switching_the_theme_keeps_the_work(qtbot, demo_window):

@@ -40,13 +40,16 @@ def state(bike, rested_v, winding_c, v_kmh, i_d, i_q):
     shaft = v_kmh / 3.6 / radius * bike.drivetrain.ratio
     w = m.pole_pairs * shaft
     r = m.phase_resistance_ohm * (1 + 0.00385 * (winding_c - 25)) + c.resistance_ohm
+    psi = m.flux_linkage_wb
+    if m.saturation:
+        psi = psi * np.maximum(1 - m.saturation.flux_drop * (i_q / m.saturation.at_a) ** 2, 0.2)
     vd = r * i_d - w * m.lq_h * i_q
-    vq = r * i_q + w * (m.ld_h * i_d + m.flux_linkage_wb)
+    vq = r * i_q + w * (m.ld_h * i_d + psi)
     power = 1.5 * (vd * i_d + vq * i_q) + c.idle_w
     rb = bike.battery.resistance_ohm
     with np.errstate(invalid="ignore"):
         pack_v = (rested_v + np.sqrt(rested_v**2 - 4 * power * rb)) / 2
-    torque = 1.5 * m.pole_pairs * (m.flux_linkage_wb * i_q + (m.ld_h - m.lq_h) * i_d * i_q)
+    torque = 1.5 * m.pole_pairs * (psi * i_q + (m.ld_h - m.lq_h) * i_d * i_q)
     drag = (
         m.pole_pairs / (2 * math.pi) * (m.hysteresis_loss_w_per_hz + m.eddy_loss_w_per_hz2 * w / (2 * math.pi))
         + m.friction_nm
@@ -88,11 +91,13 @@ def violation(bike, tune, rested_v, winding_c, v_kmh, i_d, i_q):
 
 
 def mtpa_id(bike, i_q):
-    """The d-current of most torque per ampere, found from the contract's closed form."""
-    gap = bike.motor.lq_h - bike.motor.ld_h
+    """The d-current of most torque per ampere, from the contract's closed form."""
+    gap, psi = bike.motor.lq_h - bike.motor.ld_h, bike.motor.flux_linkage_wb
     if gap == 0:
         return np.zeros_like(i_q)
-    return (bike.motor.flux_linkage_wb - np.sqrt(bike.motor.flux_linkage_wb**2 + 4 * gap**2 * i_q**2)) / (2 * gap)
+    if bike.motor.saturation:
+        psi = psi * np.maximum(1 - bike.motor.saturation.flux_drop * (i_q / bike.motor.saturation.at_a) ** 2, 0.2)
+    return (psi - np.sqrt(psi**2 + 4 * gap**2 * i_q**2)) / (2 * gap)
 
 
 def best_force(bike, tune, rested_v, winding_c, v_kmh, first=161, fine=25, levels=9):

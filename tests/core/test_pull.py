@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, seed, settings
 
+from crisp_hornet.core.performance import operating_point
 from crisp_hornet.core.pull import Conditions, pull_curve, regen_curve
 from crisp_hornet.core.refusals import NotComputed
 from tests.bikes import a_bike, a_tune, cases
@@ -254,14 +255,47 @@ def test_closed_forms_at_standstill_and_at_no_load():
     assert forces[0] > 0 and forces[1] == 0
 
 
-@pytest.mark.parametrize(
-    ("change", "key"),
-    [
-        ({"motor__saturation": {"knee_a": 90}}, "motor.saturation"),
-        ({"drivetrain__gears": [1.0, 2.0]}, "drivetrain.gears"),
-        ({"controller__ratings_by_voltage": [[60, 90]]}, "controller.ratings_by_voltage"),
-    ],
-)
-def test_what_is_not_computed_is_refused_by_name(change, key):
-    with pytest.raises(NotComputed, match=key):
-        pull_curve(a_bike(**change), a_tune(), [0.0], Conditions(62.0))
+@pytest.mark.parametrize("interior", [False, True])
+def test_a_saturating_motor_against_the_search(interior):
+    rng = random.Random(interior + 6)
+    for _ in range(25):
+        ratio = rng.uniform(1.2, 2.5) if interior else 1.0
+        bike, tune, rested_v = random_case(
+            rng, drive__field_weakening_a=rng.choice([0.0, rng.uniform(5, 60)]), drive__phase_current_a=rng.uniform(40, 250),
+            bike={"motor__ld_h": 1e-4, "motor__lq_h": 1e-4 * ratio,
+                  "motor__saturation": {"at_a": rng.uniform(80, 250), "flux_drop": rng.uniform(0.05, 0.4)}})  # fmt: skip
+        curve = held_against_search(bike, tune, rested_v, 25.0, SHARES[:7] * no_load_kmh(bike, rested_v))
+        linear = bike.model_copy(update={"motor": bike.motor.model_copy(update={"saturation": None})})
+        stall = pull_curve(linear, tune, [0.0], Conditions(rested_v)).wheel_force_n[0]
+        assert curve.wheel_force_n[0] < stall
+        part = operating_point(bike, 10.0, 0.5 * curve.wheel_force_n[0], rested_v)
+        if math.isfinite(part.iq_a):
+            found = exhaustive.state(bike, rested_v, 25.0, 10.0, part.id_a, part.iq_a)
+            assert found["force"] == pytest.approx(0.5 * curve.wheel_force_n[0], rel=1e-4)
+
+
+def test_gears_give_the_best_of_each_and_balance_their_power():
+    bike = a_bike(drivetrain__gears=[1.0, 1.8, 3.0], drivetrain__efficiency=0.95, motor__max_rpm=5000)
+    tune = a_tune(drive__motor_rpm=5000)
+    speeds = np.linspace(0.5, 60, 80)
+    curve = pull_curve(bike, tune, speeds, Conditions(62.0))
+    single = [pull_curve(bike.in_gear(ratio), tune, speeds, Conditions(62.0)) for ratio in (1.0, 1.8, 3.0)]
+    assert np.allclose(curve.wheel_force_n, np.max([one.wheel_force_n for one in single], axis=0))
+    assert set(curve.ratio) == {1.0, 1.8, 3.0} and curve.bike_at(1.0).drivetrain.ratio == 3.0
+    pulling = curve.wheel_force_n > 0
+    losses = (curve.copper_loss_w + curve.iron_loss_w + curve.inverter_loss_w + curve.friction_loss_w
+              + curve.drivetrain_loss_w + curve.pack_loss_w)  # fmt: skip
+    assert np.allclose((curve.wheel_w + losses)[pulling], (62.0 * curve.battery_current_a)[pulling], rtol=1e-9)
+    each = [operating_point(bike.in_gear(ratio), 20.0, 80.0, 62.0).battery_w for ratio in (1.0, 1.8, 3.0)]
+    assert operating_point(bike, 20.0, 80.0, 62.0).battery_w == min(each)
+
+
+def test_warm_magnets_pull_less_and_run_faster():
+    cold, warm = (pull_curve(a_bike(), a_tune(), [0.0, 66.0], Conditions(62.0, magnet_c=c)) for c in (25.0, 100.0))
+    assert warm.wheel_force_n[0] == pytest.approx(cold.wheel_force_n[0] * (1 - 0.0011 * 75), rel=0.01)
+    assert warm.wheel_force_n[1] >= cold.wheel_force_n[1]
+
+
+def test_what_is_not_computed_is_refused_by_name():
+    with pytest.raises(NotComputed, match="controller.ratings_by_voltage"):
+        pull_curve(a_bike(controller__ratings_by_voltage=[[60, 90]]), a_tune(), [0.0], Conditions(62.0))

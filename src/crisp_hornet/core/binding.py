@@ -41,7 +41,7 @@ def binding_limit(
     named = [phase_name, np.full(omega.shape, "voltage"), np.full(omega.shape, "weakening"), np.full(omega.shape, power_name),
              np.full(omega.shape, "none")]  # fmt: skip
     constraints = _constraints(bounds, omega, i_d, i_q)
-    x, y = motor.saliency_h * i_q, motor.psi + motor.saliency_h * i_d  # the torque's gradient
+    x, y = motor.saliency_h * i_q, motor.flux(i_q) + motor.saliency_h * i_d  # the torque's gradient
     length = np.maximum(np.hypot(x, y), 1e-300)
     x, y = x / length, y / length
     best_fit = np.full(omega.shape, np.inf)
@@ -90,7 +90,7 @@ def _constraints(bounds: Bounds, omega: Array, i_d: Array, i_q: Array) -> list[_
     unhindered = _Constraint(np.ones_like(omega), -slope, 0.0, middle - i_d <= tight)
 
     power_id = 3 * motor.r_ohm * i_d + 1.5 * omega * motor.saliency_h * i_q
-    power_iq = 3 * motor.r_ohm * i_q + 1.5 * omega * (motor.psi + motor.saliency_h * i_d)
+    power_iq = 3 * motor.r_ohm * i_q + 1.5 * omega * (motor.flux(i_q) + motor.saliency_h * i_d)
     most = np.maximum(bounds.most_w, 1e-6)
     met = bounds.power_w(omega, i_d, i_q) >= (1 - NEAR) * most
     power = _Constraint(power_id, power_iq, RELEASE * most, met)

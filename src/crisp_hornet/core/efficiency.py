@@ -37,7 +37,10 @@ class EfficiencyMap:
 def efficiency_map(
     bike: Bike, speed_kmh: Array, force_n: Array, rested_v: float, winding_c: float = 25.0
 ) -> EfficiencyMap:
-    """Losses by place for every pair of ``force_n`` (m,) > 0 and ``speed_kmh`` (n,) > 0, arrays (m, n)."""
+    """Losses by place for every pair of ``force_n`` (m,) > 0 and ``speed_kmh`` (n,) > 0, arrays (m, n).
+
+    In the gear that ``drivetrain.ratio`` names.
+    """
     motor = MotorModel.of(bike, winding_c)
     speed, force = np.meshgrid(np.asarray(speed_kmh, float), np.asarray(force_n, float))
     omega, shaft = electrical_speed(bike, speed), mechanical_speed(bike, speed)

@@ -23,8 +23,12 @@ def seconds_of_full_pull(
     downwards, so this errs to the early side.
     """
     guard = tune.heat_guard
+    ratio = None if curve.ratio is None else curve.ratio[::every]
     held = HeldHeat(
-        curve.bike, losses(curve.bike, curve.phase_current_a[::every], curve.speed_kmh[::every]), start, ambient_c
+        curve.bike,
+        losses(curve.bike, curve.phase_current_a[::every], curve.speed_kmh[::every], ratio),
+        start,
+        ambient_c,
     )
     first = np.minimum(
         held.seconds_until_winding(guard.motor_fade_start_c),

@@ -93,7 +93,8 @@ class Point:
 
 def most_torque(bounds: Bounds, omega: Array, sign: float = 1.0) -> Point:
     """The greatest driving torque (``sign`` 1) or braking torque (−1) at each speed ``omega`` (n,)."""
-    quick, settled = _unhindered(bounds, omega) if sign > 0 else (None, np.zeros(omega.shape, bool))
+    plain = sign > 0 and not bounds.motor.saturates  # then there is a formula wherever the voltage does not matter
+    quick, settled = _unhindered(bounds, omega) if plain else (None, np.zeros(omega.shape, bool))
     i_d, i_q, feasible = np.zeros_like(omega), np.zeros_like(omega), settled.copy()
     if quick is not None:
         i_d[settled], i_q[settled] = quick[0][settled], quick[1][settled]
@@ -187,7 +188,7 @@ def _interval(bounds: Bounds, omega: Array, i_q: Array, q: Array) -> tuple[Array
     low, high = np.maximum(middle - bounds.weakening_a[:, None], -circle), np.minimum(middle, circle)
     # 1.5·R·id² + 1.5·omega·(ld − lq)·iq·id + … ≤ most power
     a, b = 1.5 * motor.r_ohm, 1.5 * omega * motor.saliency_h * q
-    rest = 1.5 * (motor.r_ohm * q**2 + omega * motor.psi * q) + bounds.idle_w - bounds.most_w[:, None]
+    rest = 1.5 * (motor.r_ohm * q**2 + omega * motor.flux(q) * q) + bounds.idle_w - bounds.most_w[:, None]
     inside = b**2 - 4 * a * rest
     reach = np.sqrt(np.maximum(inside, 0.0))
     low, high = np.maximum(low, (-b - reach) / (2 * a)), np.minimum(high, (-b + reach) / (2 * a))
@@ -233,7 +234,7 @@ def _excess_and_slope(bounds: Bounds, omega: Array, i_d: Array, q: Array) -> tup
     motor = bounds.motor
     r = motor.r_ohm
     v_d = r * i_d - omega * motor.lq * q
-    v_q = r * q + omega * (motor.ld * i_d + motor.psi)
+    v_q = r * q + omega * (motor.ld * i_d + motor.flux(q))
     power = 1.5 * (v_d * i_d + v_q * q) + bounds.idle_w
     power_slope = 3 * r * i_d + 1.5 * omega * motor.saliency_h * q
     root = np.sqrt(np.maximum(bounds.rested_v**2 - 4 * power * bounds.pack_ohm, 1e-12 * bounds.rested_v**2))
@@ -251,7 +252,7 @@ def _past_charge_limit(
     i_d. If the best i_d lies in it, go on to its far end: d-current burns in the winding what the pack may not take."""
     motor = bounds.motor
     a, b = 1.5 * motor.r_ohm, 1.5 * omega * motor.saliency_h * q
-    rest = 1.5 * (motor.r_ohm * q**2 + omega * motor.psi * q) + bounds.idle_w - bounds.least_w[:, None]
+    rest = 1.5 * (motor.r_ohm * q**2 + omega * motor.flux(q) * q) + bounds.idle_w - bounds.least_w[:, None]
     reach = np.sqrt(np.maximum(b**2 - 4 * a * rest, 0.0))
     first, last = (-b - reach) / (2 * a), (-b + reach) / (2 * a)
     forbidden = (i_d > first) & (i_d < last)

@@ -20,7 +20,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from crisp_hornet.core.motor import COPPER_PER_K, Array, MotorModel, electrical_speed, mechanical_speed
+from crisp_hornet.core.motor import COPPER_PER_K, Array, MotorModel, mechanical_speed
 from crisp_hornet.documents.bike import Bike
 
 LONGEST_S = 4 * 3600.0  # what takes longer counts as never
@@ -41,12 +41,13 @@ class Losses:
     speed_mps: Array
 
 
-def losses(bike: Bike, phase_current_a: ArrayLike, speed_kmh: ArrayLike) -> Losses:
-    """Heat sources at a phase current amplitude (A) and a road speed (km/h); shapes broadcast."""
+def losses(bike: Bike, phase_current_a: ArrayLike, speed_kmh: ArrayLike, ratio: ArrayLike | None = None) -> Losses:
+    """Heat sources at a phase current amplitude (A) and a road speed (km/h), in another gear if ``ratio`` says so."""
     current, speed = np.broadcast_arrays(np.asarray(phase_current_a, float), np.asarray(speed_kmh, float))
     motor = MotorModel.of(bike, 25.0)
-    shaft = mechanical_speed(bike, speed)
-    drag = motor.drag_nm(electrical_speed(bike, speed))
+    turns = np.asarray(bike.drivetrain.ratio if ratio is None else ratio, float)
+    shaft = mechanical_speed(bike, speed) / bike.drivetrain.ratio * turns
+    drag = motor.drag_nm(bike.motor.pole_pairs * shaft)
     return Losses(
         copper_25_w=1.5 * motor.winding_ohm * current**2,
         housing_w=np.where(speed > 0, drag * shaft, 0.0),

@@ -28,6 +28,8 @@ from numpy.typing import ArrayLike, NDArray
 from crisp_hornet.documents.bike import Bike
 
 Array = NDArray[np.float64]
+MAGNET_PER_K = -0.0011  # remanence of neodymium magnets, 1/K
+LEAST_FLUX = 0.2  # however hard it saturates, this share of the flux is left
 COPPER_PER_K = 0.00385  # temperature coefficient of resistance of copper, referred to 25 °C, 1/K
 
 
@@ -51,10 +53,12 @@ class MotorModel:
     hysteresis_w_per_hz: Figure
     eddy_w_per_hz2: Figure
     friction_nm: Figure
+    flux_drop: Figure = 0.0
+    drop_at_a: Figure = 1.0
 
     @classmethod
-    def of(cls, bike: Bike, winding_c: float = 25.0) -> MotorModel:
-        """The motor of ``bike`` with its winding at ``winding_c`` (°C)."""
+    def of(cls, bike: Bike, winding_c: float = 25.0, magnet_c: float = 25.0) -> MotorModel:
+        """The motor of ``bike`` with its winding and its magnets at a temperature (°C)."""
         motor = bike.motor
         return cls(
             pole_pairs=motor.pole_pairs,
@@ -62,10 +66,12 @@ class MotorModel:
             controller_ohm=bike.controller.resistance_ohm,
             ld=motor.ld_h,
             lq=motor.lq_h,
-            psi=motor.flux_linkage_wb,
+            psi=motor.flux_linkage_wb * (1 + MAGNET_PER_K * (magnet_c - 25.0)),
             hysteresis_w_per_hz=motor.hysteresis_loss_w_per_hz,
             eddy_w_per_hz2=motor.eddy_loss_w_per_hz2,
             friction_nm=motor.friction_nm,
+            flux_drop=motor.saturation.flux_drop if motor.saturation else 0.0,
+            drop_at_a=motor.saturation.at_a if motor.saturation else 1.0,
         )
 
     @classmethod
@@ -94,19 +100,30 @@ class MotorModel:
         """``ld − lq``, negative for interior magnets (H)."""
         return self.ld - self.lq
 
+    @property
+    def saturates(self) -> bool:
+        """Whether the flux falls with current."""
+        return bool(np.any(np.asarray(self.flux_drop) > 0))
+
+    def flux(self, i_q: Array) -> Figure:
+        """Flux linkage of the magnets (Wb) at a torque-making current: less where the iron saturates."""
+        if not self.saturates:
+            return self.psi
+        return self.psi * np.maximum(1 - self.flux_drop * (i_q / self.drop_at_a) ** 2, LEAST_FLUX)
+
     def torque_nm(self, i_d: Array, i_q: Array) -> Array:
         """Electromagnetic torque, ``1.5·p·(psi + (ld − lq)·id)·iq`` (N·m)."""
-        return 1.5 * self.pole_pairs * (self.psi + self.saliency_h * i_d) * i_q
+        return 1.5 * self.pole_pairs * (self.flux(i_q) + self.saliency_h * i_d) * i_q
 
     def terminal_power_w(self, omega: Array, i_d: Array, i_q: Array) -> Array:
         """Power into the phase terminals, ``1.5·(vd·id + vq·iq)`` (W)."""
         heat = self.r_ohm * (i_d**2 + i_q**2)
-        return 1.5 * (heat + omega * (self.psi + self.saliency_h * i_d) * i_q)
+        return 1.5 * (heat + omega * (self.flux(i_q) + self.saliency_h * i_d) * i_q)
 
     def voltage_squared(self, omega: Array, i_d: Array, i_q: Array) -> Array:
         """Square of the phase voltage amplitude (V²)."""
         v_d = self.r_ohm * i_d - omega * self.lq * i_q
-        v_q = self.r_ohm * i_q + omega * (self.ld * i_d + self.psi)
+        v_q = self.r_ohm * i_q + omega * (self.ld * i_d + self.flux(i_q))
         return v_d**2 + v_q**2
 
     def mtpa_id(self, i_q: Array) -> Array:
@@ -116,8 +133,8 @@ class MotorModel:
         """
         if self.surface:
             return np.zeros_like(i_q)
-        gap = -self.saliency_h
-        return -2 * gap * i_q**2 / (self.psi + np.sqrt(self.psi**2 + 4 * gap**2 * i_q**2))
+        gap, psi = -self.saliency_h, self.flux(i_q)
+        return -2 * gap * i_q**2 / (psi + np.sqrt(psi**2 + 4 * gap**2 * i_q**2))
 
     def mtpa_at_amplitude(self, current_a: float | Array) -> tuple[Array, Array]:
         """(id, iq) of the most torque for a current amplitude (A)."""

@@ -30,7 +30,7 @@ def least_loss_currents(
     i_d = motor.mtpa_id(i_q)
 
     def short(d: Array) -> Array:
-        q = torque_nm / (1.5 * motor.pole_pairs * (motor.psi + motor.saliency_h * d))
+        q = _iq_at_id(motor, torque_nm, d)
         pack_v = loaded_voltage(rested_v, pack_ohm, motor.terminal_power_w(omega, d, q) + idle_w)
         return motor.voltage_squared(omega, d, q) - (voltage_gain * pack_v) ** 2
 
@@ -48,16 +48,25 @@ def least_loss_currents(
                 fits = short(middle) <= 0
                 low, high = np.where(fits, middle, low), np.where(fits, high, middle)
             i_d = np.where(needs, np.where(hopeless, np.nan, low), i_d)
-            i_q = torque_nm / (1.5 * motor.pole_pairs * (motor.psi + motor.saliency_h * i_d))
+            i_q = np.where(needs, _iq_at_id(motor, torque_nm, i_d), i_q)
     return i_d, i_q
+
+
+def _iq_at_id(motor: MotorModel, torque_nm: Array, i_d: Array) -> Array:
+    """The i_q that makes a torque at a given i_d; where the iron saturates, by fixed-point iteration."""
+    reluctance = motor.saliency_h * i_d
+    i_q: Array = torque_nm / (1.5 * motor.pole_pairs * (motor.psi + reluctance))
+    for _ in range(40 if motor.saturates else 0):
+        i_q = torque_nm / (1.5 * motor.pole_pairs * (motor.flux(i_q) + reluctance))
+    return i_q
 
 
 def _mtpa_iq(motor: MotorModel, torque_nm: Array) -> Array:
     """The i_q on the curve of most torque per ampere that gives a torque; odd in it, found by Newton's method."""
     wanted = np.abs(torque_nm)
     i_q = wanted / (1.5 * motor.pole_pairs * motor.psi)
-    if motor.saliency_h != 0:
-        for _ in range(30):  # torque is convex in i_q here: from above it converges monotonically
+    if not motor.surface or motor.saturates:
+        for _ in range(30):
             i_d = motor.mtpa_id(i_q)
             over = motor.torque_nm(i_d, i_q) - wanted
             step = 1e-6 * np.maximum(i_q, 1e-3)

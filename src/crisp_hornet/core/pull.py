@@ -32,6 +32,7 @@ class Conditions:
     rested_v: float
     winding_c: float = 25.0
     controller_c: float | None = None
+    magnet_c: float = 25.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,7 +40,8 @@ class PullCurve:
     """Every column of the pull contract; all arrays have the shape of ``speed_kmh``.
 
     ``limit`` names, per speed, which limit sets the force: phase, voltage, weakening, battery, power, rpm, speed,
-    heat, low_voltage or none. On a regen curve currents, powers and forces are negative where the motor brakes.
+    heat, low_voltage or none. ``ratio`` is the one in
+    use at each speed where the bike has gears. On a regen curve currents, powers and forces are negative where the motor brakes.
     """
 
     bike: Bike
@@ -53,10 +55,27 @@ class PullCurve:
     pack_v: Array
     limit: NDArray[np.str_]
     braking: bool = False
+    ratio: Array | None = None
+
+    @property
+    def motor_turns(self) -> Array | float:
+        """Motor turns per wheel turn."""
+        return self.bike.drivetrain.ratio if self.ratio is None else self.ratio
+
+    @cached_property
+    def shaft_speed(self) -> Array:
+        """Motor shaft speed (rad/s)."""
+        return mechanical_speed(self.bike, self.speed_kmh) / self.bike.drivetrain.ratio * self.motor_turns
 
     @cached_property
     def _omega(self) -> Array:
-        return electrical_speed(self.bike, self.speed_kmh)
+        return self.bike.motor.pole_pairs * self.shaft_speed
+
+    def bike_at(self, speed_kmh: float) -> Bike:
+        """The bike in the gear that is best at a speed; the bike itself where it has no gears."""
+        if self.ratio is None:
+            return self.bike
+        return self.bike.in_gear(float(self.ratio[int(np.argmin(np.abs(self.speed_kmh - speed_kmh)))]))
 
     @property
     def phase_current_a(self) -> Array:
@@ -78,7 +97,7 @@ class PullCurve:
     def wheel_force_n(self) -> Array:
         """Driving force at the road (N), never below 0; on a regen curve the braking force, never above 0."""
         drivetrain = self.bike.drivetrain
-        gain = drivetrain.ratio / wheel_radius_m(self.bike)
+        gain = self.motor_turns / wheel_radius_m(self.bike)
         if self.braking:
             return np.minimum(self.shaft_torque_nm, 0.0) * gain / drivetrain.efficiency
         return np.maximum(self.shaft_torque_nm, 0.0) * gain * drivetrain.efficiency
@@ -96,8 +115,7 @@ class PullCurve:
     @property
     def iron_loss_w(self) -> Array:
         """Loss in the iron while driving (W)."""
-        shaft_speed = mechanical_speed(self.bike, self.speed_kmh)
-        return np.where(self.running, self.motor.iron_drag_nm(self._omega) * shaft_speed, 0.0)
+        return np.where(self.running, self.motor.iron_drag_nm(self._omega) * self.shaft_speed, 0.0)
 
     @property
     def inverter_loss_w(self) -> Array:
@@ -107,13 +125,12 @@ class PullCurve:
     @property
     def friction_loss_w(self) -> Array:
         """Loss to friction in the motor while driving (W)."""
-        shaft_speed = mechanical_speed(self.bike, self.speed_kmh)
-        return np.where(self.running, self.motor.friction_nm * shaft_speed, 0.0)
+        return np.where(self.running, self.motor.friction_nm * self.shaft_speed, 0.0)
 
     @property
     def drivetrain_loss_w(self) -> Array:
         """Loss between shaft and road (W)."""
-        shaft_w = self.shaft_torque_nm * mechanical_speed(self.bike, self.speed_kmh)
+        shaft_w = self.shaft_torque_nm * self.shaft_speed
         lost = 1 - self.bike.drivetrain.efficiency
         return np.maximum(shaft_w, 0.0) * lost + np.maximum(-self.wheel_w, 0.0) * lost * self.braking
 
@@ -134,11 +151,15 @@ def pull_curve(
 ) -> PullCurve:
     """The pull curve of ``tune`` on ``bike`` at the speeds ``speed_kmh`` (km/h, shape (n,)).
 
+    With gears it is the best of them at each speed: what a rider who shifts well gets.
+
     ``current_a`` is one more limit on the phase current, per speed if wanted: what heat allows for ever, for instance.
     Raises :class:`~crisp_hornet.core.refusals.NotComputed` for physics this version does not have.
     """
     refuse_uncomputed(bike, tune)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
+    if bike.drivetrain.gears:
+        return _best_gear([pull_curve(one, tune, speed, conditions, current_a) for one in bike.in_each_gear()], bike)
     limits = effective_limits(bike, tune)
     omega = electrical_speed(bike, speed)
     share, phase_name = torque_share(tune, limits, conditions, speed)
@@ -162,6 +183,26 @@ def pull_curve(
     return PullCurve(bike, bounds.motor, conditions.rested_v, speed, i_d, i_q, running, battery_w, pack_v, name)
 
 
+def _best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:
+    """The curve of the gear with the greatest force at each speed; of equal ones the first."""
+    best = np.argmax(np.array([curve.wheel_force_n for curve in curves]), axis=0)
+    rows = np.arange(best.size)
+    first = curves[0]
+    return PullCurve(
+        bike=bike,
+        motor=first.motor,
+        rested_v=first.rested_v,
+        speed_kmh=first.speed_kmh,
+        id_a=np.array([curve.id_a for curve in curves])[best, rows],
+        iq_a=np.array([curve.iq_a for curve in curves])[best, rows],
+        running=np.array([curve.running for curve in curves])[best, rows],
+        battery_w=np.array([curve.battery_w for curve in curves])[best, rows],
+        pack_v=np.array([curve.pack_v for curve in curves])[best, rows],
+        limit=np.array([curve.limit for curve in curves])[best, rows],
+        ratio=np.array([curve.bike.drivetrain.ratio for curve in curves])[best],
+    )
+
+
 def drive_bounds(
     bike: Bike,
     tune: Tune,
@@ -174,7 +215,7 @@ def drive_bounds(
     """Everything that limits driving, for the rows of ``share`` (n,)."""
     assert limits.phase_current_a.value is not None  # a tune always sets it
     return Bounds(
-        motor=MotorModel.of(bike, conditions.winding_c),
+        motor=MotorModel.of(bike, conditions.winding_c, conditions.magnet_c),
         rested_v=conditions.rested_v,
         pack_ohm=bike.battery.resistance_ohm,
         idle_w=bike.controller.idle_w,
@@ -235,7 +276,7 @@ def regen_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Condit
         conditions.rested_v, bike.battery.resistance_ohm, regen.battery_current_a, regen.fade_start_v, regen.fade_end_v
     )
     bounds = Bounds(
-        motor=MotorModel.of(bike, conditions.winding_c),
+        motor=MotorModel.of(bike, conditions.winding_c, conditions.magnet_c),
         rested_v=conditions.rested_v,
         pack_ohm=bike.battery.resistance_ohm,
         idle_w=bike.controller.idle_w,

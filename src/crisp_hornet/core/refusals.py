@@ -17,8 +17,6 @@ class NotComputed(Exception):
 def refuse_uncomputed(bike: Bike, tune: Tune) -> None:
     """Raise :class:`NotComputed` for the first thing that the pull curve would have to leave out."""
     for keys, present, reason in (
-        (["motor.saturation"], bike.motor.saturation is not None, "saturation is not computed yet; take it out"),
-        (["drivetrain.gears"], bool(bike.drivetrain.gears), "gears are not computed yet; take them out"),
         (
             ["controller.ratings_by_voltage"],
             bike.controller.ratings_by_voltage is not None,

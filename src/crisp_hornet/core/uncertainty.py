@@ -80,7 +80,10 @@ def pull_band(bike: Bike, tune: Tune, speed_kmh: Array, conditions: Conditions, 
     """
     refuse_uncomputed(bike, tune)
     speed = np.asarray(speed_kmh, float)
-    low, high = np.quantile(forces(possible_bikes(bike, seed=seed), tune, speed, conditions), [0.025, 0.975], axis=0)
+    made = possible_bikes(bike, seed=seed)
+    gears = [[one.in_gear(ratio) for one in made] for ratio in bike.drivetrain.gears or []] or [made]
+    best = np.max([forces(each, tune, speed, conditions) for each in gears], axis=0)
+    low, high = np.quantile(best, [0.025, 0.975], axis=0)
     return Band(speed, low, high)
 
 
@@ -96,7 +99,9 @@ def forces(bikes: list[Bike], tune: Tune, speed_kmh: Array, conditions: Conditio
     caps = [drive_power_cap(one, tune, limits, conditions).power_w for one in bikes]
     bounds = replace(
         drive_bounds(first, tune, limits, conditions, share, PowerCap(0.0, "")),
-        motor=MotorModel.stacked([MotorModel.of(one, conditions.winding_c) for one in bikes], count),
+        motor=MotorModel.stacked(
+            [MotorModel.of(one, conditions.winding_c, conditions.magnet_c) for one in bikes], count
+        ),
         pack_ohm=np.repeat([one.battery.resistance_ohm for one in bikes], count),
         most_w=np.repeat(caps, count),
     )

@@ -21,6 +21,14 @@ class MotorThermal(Part):
     airflow_w_per_k_per_mps: NotNegative
 
 
+class Saturation(Part):
+    """Iron that saturates: at ``at_a`` of torque-making current the magnets' flux counts ``flux_drop`` (a share) less,
+    at other currents with their square."""
+
+    at_a: Positive
+    flux_drop: Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, lt=0.7)]
+
+
 class Motor(Part):
     """Amplitude-invariant d/q figures of the motor; the resistance is phase to star point at 25 °C."""
 
@@ -36,7 +44,7 @@ class Motor(Part):
     max_winding_c: Number
     rotor_inertia_kgm2: NotNegative = 0.0
     demagnetising_a: Positive | None = None
-    saturation: Any = None
+    saturation: Saturation | None = None
     thermal: MotorThermal
 
 
@@ -79,7 +87,7 @@ class Battery(Part):
 
 
 class Drivetrain(Part):
-    """From motor to road. ``ratio``: motor turns per wheel turn."""
+    """From motor to road. ``ratio``: motor turns per wheel turn; ``gears``: the ratios to choose from, then."""
 
     wheel_circumference_m: Positive
     ratio: Positive
@@ -188,6 +196,16 @@ class Bike(Part):
         if not isinstance(value, (int, float)) or isinstance(value, bool):
             raise KeyError(path)
         return float(value)
+
+    def in_gear(self, ratio: float) -> Bike:
+        """This bike locked in one gear: that ratio, and no gears."""
+        return self.model_copy(
+            update={"drivetrain": self.drivetrain.model_copy(update={"ratio": ratio, "gears": None})}
+        )
+
+    def in_each_gear(self) -> list[Bike]:
+        """This bike locked in each of its gears; itself alone where it has none."""
+        return [self.in_gear(ratio) for ratio in self.drivetrain.gears or []] or [self]
 
     @property
     def mass_kg(self) -> float:

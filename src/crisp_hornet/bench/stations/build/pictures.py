@@ -9,7 +9,6 @@ from PyQt6.QtCore import Qt
 
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
-from crisp_hornet.core.motor import mechanical_speed
 from crisp_hornet.core.pack import charge_at, rested_v, usable
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
@@ -54,7 +53,7 @@ def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture |
 
 def motor_pictures(curve: PullCurve, units: Units) -> tuple[Picture, Picture, str]:
     """Shaft torque, and losses by place, against motor speed at full throttle."""
-    rpm = mechanical_speed(curve.bike, curve.speed_kmh) * 30 / math.pi
+    rpm = curve.shaft_speed * 30 / math.pi
     pulls = curve.shaft_torque_nm > 0
     rpm, torque = rpm[pulls], curve.shaft_torque_nm[pulls]
     torque_picture = Picture(

@@ -56,5 +56,5 @@ def value_at(
     curve: PullCurve, tune: Tune, conditions: Conditions, setting: str, highest: float, kmh: float, force_n: float
 ) -> float:
     """The value (A, on the grid) of a limit whose edge passes through a place on the chart."""
-    value = setting_for_force(curve.bike, tune, setting, highest, kmh, force_n, conditions)
+    value = setting_for_force(curve.bike_at(kmh), tune, setting, highest, kmh, force_n, conditions)
     return max(0.0, round(value / GRID_A) * GRID_A)

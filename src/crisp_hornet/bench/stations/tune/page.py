@@ -198,6 +198,8 @@ class TunePage(Station):
         self._charge.show_value(desk.conditions.rested_v)
         per_cell = desk.conditions.rested_v / desk.bike.battery.series
         words = f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
+        if desk.bike.motor.saturation is None:
+            words += ". Saturation is not given: at large currents the real pull falls short of this"
         self._charge_words.setText(desk.units.text(words))
         self._axes.setText(desk.units.text("newtons against km/h; drag a ring"))
         self.chart.show_units(desk.units)
