@@ -60,20 +60,33 @@ def take_shots(folder: Path) -> Iterator[Path]:
 def _script(window: object, link: object, port: str, wait: Callable[[Callable[[], bool]], None]) -> Iterator[str]:
     """Walk through the job; each name yielded is a picture to take."""
     from crisp_hornet.bench.link_worker import Link
+    from crisp_hornet.bench.stations.build.page import BuildPage
     from crisp_hornet.bench.stations.send.page import SendPage
+    from crisp_hornet.bench.stations.tune.page import TunePage
     from crisp_hornet.bench.window import Window
 
     assert isinstance(window, Window) and isinstance(link, Link)
     window.show_station(1)
     yield "build"
+    build = window.stations[1]
+    assert isinstance(build, BuildPage)
+    build.show_view(2)
+    build.choose("motor.phase_resistance_ohm")
+    yield "build-entry"
+    build.show_view(0)
+    build.show_garage()
     window.show_station(2)
     link.connect_to(port)
     wait(lambda: link.live is not None)
     yield "hook-up"
     window.show_station(4)
+    tune = window.stations[4]
+    assert isinstance(tune, TunePage)
+    wait(lambda: tune.chart.band is not None and tune.chart.held is not None)
     yield "tune-pull"
     window.desk.change("drive.battery_current_a", 44.0)
     window.switch_theme()
+    wait(lambda: tune.chart.band is not None)
     yield "tune-pull-stop-dark"
     window.switch_theme()
     window.desk.undo_stack.undo()

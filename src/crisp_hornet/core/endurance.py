@@ -19,6 +19,8 @@ def seconds_of_full_pull(
 ) -> Array:
     """Time (s) of held full pull until the first heat fade starts, for each ``every``-th speed of ``curve``; inf if never.
 
+    The full fade itself is never reached at full pull: it leaves no torque to heat with, so the winding settles below it.
+
     The current is taken as it is on ``curve``; while the winding warms up to the fade it changes by a few per cent only, and
     downwards, so this errs to the early side.
     """

@@ -165,17 +165,23 @@ class Bike(Part):
     def with_figure(self, path: str, value: float, origin: str) -> Bike:
         """This bike with one figure changed, e.g. ``with_figure("motor.ld_h", 1e-4, "measured")``, its source noted.
 
-        Listed masses are let go when the centre of gravity or a total mass is set by hand: they no longer add up.
+        A listed mass that weighed just what a changed mass did follows it. Otherwise listed masses are let go when a mass or
+        the centre of gravity is set by hand: they no longer add up.
         Raises :class:`pydantic.ValidationError` if the result is no valid bike and :class:`KeyError` for an unknown path.
         """
         data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
         part, _, key = path.partition(".")
         if not isinstance(data.get(part), dict) or key not in data[part]:
             raise KeyError(path)
+        was = data[part][key]
         data[part][key] = int(value) if isinstance(data[part][key], int) and value == int(value) else value
         data.setdefault("sources", {})[path] = {"from": origin}
         if part == "chassis" and key in ("bike_kg", "rider_kg", "cargo_kg", "cg_from_rear_m", "cg_height_m"):
-            data["chassis"].pop("masses", None)
+            same = [mass for mass in data["chassis"].get("masses") or [] if key.endswith("_kg") and mass["kg"] == was]
+            if len(same) == 1 and value > 0:
+                same[0]["kg"] = value
+            else:
+                data["chassis"].pop("masses", None)
         return Bike.model_validate(data)
 
     def with_part_of(self, other: Bike, part: str) -> Bike:

@@ -27,6 +27,7 @@ class BikeDrawing(QWidget):
         self.theme = theme
         self.bike: Bike | None = None
         self.units = Units()
+        self._before: Bike | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
@@ -34,6 +35,8 @@ class BikeDrawing(QWidget):
 
     def show_bike(self, bike: Bike, units: Units) -> None:
         """Draw another bike, or the same with other figures."""
+        if self.bike is not None and bike != self.bike:  # a change is shown against what was; another bike is not
+            self._before = self.bike if self.bike.name == bike.name else None
         self.bike, self.units = bike, units
         rear, front = wheel_loads(bike)
         loads = f"rear wheel carries {rear:.0f} kg, front {front:.0f} kg"
@@ -170,12 +173,20 @@ class BikeDrawing(QWidget):
         painter.setPen(theme.color("text"))
         for x, load in ((0.0, rear), (chassis.wheelbase_m, front)):
             foot = at(x, 0)
-            self._centred(painter, foot + QPointF(0, 18), self.units.text(f"{load:.0f} kg"))
+            was = self._was(load, _rear_load if x == 0.0 else _front_load, "kg")
+            self._centred(painter, foot + QPointF(0, 18), self.units.text(f"{load:.0f} kg{was}"))
         lift = lift_force_n(bike)
         if math.isfinite(lift):
             painter.setFont(font(QUIET_PX))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(note + QPointF(0, 18), f"front wheel lifts at {lift:.0f} N")
+            painter.drawText(
+                note + QPointF(0, 18), f"front wheel lifts at {lift:.0f} N{self._was(lift, lift_force_n, 'N')}"
+            )
+
+    def _was(self, now: float, figure: Callable[[Bike], float], unit: str) -> str:
+        """``, was 111 kg`` where the last change moved a figure."""
+        before = figure(self._before) if self._before is not None else now
+        return f", was {before:.0f} {unit}" if round(before) != round(now) else ""
 
     def _centred(self, painter: QPainter, at: QPointF, text: str, back: bool = False) -> None:
         metrics = QFontMetricsF(painter.font())
@@ -183,6 +194,14 @@ class BikeDrawing(QWidget):
         if back:
             painter.fillRect(QRectF(at.x() - wide / 2 - 6, at.y() - 14, wide + 12, 18), self.theme.color("ground"))
         painter.drawText(QPointF(at.x() - wide / 2, at.y()), text)
+
+
+def _rear_load(bike: Bike) -> float:
+    return wheel_loads(bike)[0]
+
+
+def _front_load(bike: Bike) -> float:
+    return wheel_loads(bike)[1]
 
 
 def wheel_loads(bike: Bike) -> tuple[float, float]:

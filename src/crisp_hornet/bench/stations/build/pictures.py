@@ -11,10 +11,12 @@ from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
 from crisp_hornet.core.pack import charge_at, rested_v, usable
 from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.road import range_km
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 CRUISE_W = 500.0
+CRUISE_KMH = 25.0
 
 
 def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture | None, str]:
@@ -46,6 +48,8 @@ def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture |
             else "the pack is empty before it closes"
         )
         words += f" At {CRUISE_W:.0f} W {left.wh:.0f} Wh are left until the fade has closed; {cost}."
+        far = range_km(bike, CRUISE_KMH, 0.0, now_v, guard.fade_end_v)
+        words += f" At {CRUISE_KMH:.0f} km/h on the flat, unaided, that is {far.low_km:.0f} to {far.high_km:.0f} km."
     picture = Picture("charge, %", "rested volts", [Line(battery.chemistry.upper(), 100 * charge, volts)], levels,
                       mark=(100 * now.value, now_v, 100 * now.spread), y_from=float(min(volts[0], battery.bms_trip_v)) - 1)  # fmt: skip
     return picture, words

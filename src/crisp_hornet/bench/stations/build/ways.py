@@ -104,6 +104,10 @@ _MORE: dict[str, tuple[Way, ...]] = {
         Way("most between two leads, turning", (Field("most", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
             "Turn the rotor slowly and note the most: half of it is lq. Surface magnets hardly change."),
     ),
+    "controller.max_battery_current_a": (
+        Way("from the power on its label", (Field("power", "W"), Field("at", "V")), lambda b, x: x[0] / x[1], "entered",
+            "Watts over volts are battery amps. Take the voltage the label names, not your pack's."),
+    ),
     "battery.resistance_ohm": (
         Way("from its cells", (Field("one cell", "mΩ", 1e-3), Field("in parallel"), Field("joints, leads", "mΩ", 1e-3)),
             lambda b, x: c.pack_resistance(x[0], b.battery.series, x[1], x[2]), "entered"),

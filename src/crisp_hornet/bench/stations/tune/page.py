@@ -24,13 +24,12 @@ from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.endurance import continuous_curve
 from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
-from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.starting import starting_tune
 from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.documents.bike import Bike
 
-REST_MS = 60
+REST_MS = 20  # longer than the steps of a drag are apart
 POWER, RPM = "drive.power_w", "drive.motor_rpm"
 
 
@@ -130,7 +129,9 @@ class TunePage(Station):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._start_slow)
         self._slow = Background()
-        self._slow.done.connect(self._take_slow)
+        self._slow.done.connect(self._take_band)
+        self._slower = Background()
+        self._slower.done.connect(self.chart.show_held)
         self._lay_out()
         desk.bike_changed.connect(self._take_bike)
         desk.draft_changed.connect(self._show)
@@ -197,7 +198,8 @@ class TunePage(Station):
             ruler.show_value(value, now, desk.controller is not None)
         self._charge.show_value(desk.conditions.rested_v)
         per_cell = desk.conditions.rested_v / desk.bike.battery.series
-        words = f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
+        words = f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, "
+        words += f"magnets {desk.conditions.magnet_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
         if desk.bike.motor.saturation is None:
             words += ". Saturation is not given: at large currents the real pull falls short of this"
         self._charge_words.setText(desk.units.text(words))
@@ -217,6 +219,7 @@ class TunePage(Station):
         self.consequences.show_figures(drafted.consequences if drafted else [], now_figures, desk.units)
         self.chart.show_band(None)
         self._slow.cancel()
+        self._slower.cancel()
         self._rest.start()
         self.news.emit()
 
@@ -228,16 +231,11 @@ class TunePage(Station):
             self.chart.show_held(None)
             return
 
-        def work() -> tuple[Band | None, PullCurve]:
-            band = band_of(bike, draft, conditions, speeds)
-            return band, continuous_curve(bike, draft, speeds[::4], conditions.rested_v)
+        self._slow.start(lambda: band_of(bike, draft, conditions, speeds))
+        self._slower.start(lambda: continuous_curve(bike, draft, speeds[::4], conditions.rested_v))
 
-        self._slow.start(work)
-
-    def _take_slow(self, found: tuple[Band | None, PullCurve]) -> None:
-        band, held = found
+    def _take_band(self, band: Band | None) -> None:
         self.chart.show_band(band)
-        self.chart.show_held(held)
 
     # --- what the hands do ----------------------------------------------------------------------------------
 
