@@ -9,5 +9,5 @@ down_revision = "0001"
 
 def upgrade() -> None:
     """Give bikes their archive mark."""
-    with op.batch_alter_table("bike") as table:
-        table.add_column(sa.Column("archived", sa.Boolean, nullable=False, server_default=sa.false()))
+    # a plain added column: rebuilding the table would break what refers to it
+    op.add_column("bike", sa.Column("archived", sa.Boolean, nullable=False, server_default=sa.false()))

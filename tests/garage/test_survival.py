@@ -1,0 +1,87 @@
+"""Kills at random instants, and garages of an earlier version."""
+
+import random
+import signal
+import sqlite3
+import subprocess
+import sys
+
+from crisp_hornet.garage.garage import NEWEST, Garage
+from crisp_hornet.garage.tables import Base
+from tests.bikes import a_bike, a_tune
+
+WRITER = """
+import sys
+from pathlib import Path
+from crisp_hornet.garage.garage import Garage
+from tests.bikes import a_bike, a_tune
+garage = Garage(Path(sys.argv[1]))
+number = garage.save_bike(a_bike())
+print("writing", flush=True)
+count = 0
+while True:
+    garage.log(number, "note", f"line {count}")
+    garage.save_draft(number, a_tune(drive__battery_current_a=10 + count % 20))
+    print(count, flush=True)
+    count += 1
+"""
+
+
+def test_a_kill_at_any_instant_loses_nothing_that_was_said_to_be_kept(tmp_path):
+    rng = random.Random(3)
+    for attempt in range(4):
+        folder = tmp_path / str(attempt)
+        with subprocess.Popen(
+            [sys.executable, "-c", WRITER, str(folder)], stdout=subprocess.PIPE, text=True
+        ) as process:
+            assert process.stdout.readline().startswith("writing")
+            for _ in range(rng.randrange(1, 25)):
+                last = int(process.stdout.readline())
+            process.send_signal(signal.SIGKILL)
+        garage = Garage(folder)
+        number, bike = garage.last_bike()
+        titles = {entry.title for entry in garage.logbook(number)}
+        assert bike == a_bike() and {f"line {k}" for k in range(last + 1)} <= titles
+        assert garage.tune(number, "draft") is not None
+        garage.close()
+
+
+def test_a_garage_of_the_first_version_is_brought_up_to_date_with_all_it_holds(tmp_path):
+    folder = tmp_path / "old"
+    garage = Garage(folder)
+    number = garage.save_bike(a_bike())
+    garage.save_draft(number, a_tune())
+    garage.log(number, "note", "from before")
+    garage.close()
+    with sqlite3.connect(folder / "garage.sqlite") as database:  # as the first version made it
+        database.execute("alter table bike drop column archived")
+        database.execute("update alembic_version set version_num = '0001'")
+    database.close()
+    garage = Garage(folder)
+    assert garage.last_bike() == (number, a_bike()) and garage.tune(number, "draft") == a_tune()
+    assert [entry.title for entry in garage.logbook(number)] == ["from before"]
+    assert [kept.archived for kept in garage.bikes()] == [False]
+    garage.close()
+
+
+def test_migrations_end_at_the_tables_the_code_expects(tmp_path):
+    Garage(tmp_path / "new").close()
+    with sqlite3.connect(tmp_path / "new" / "garage.sqlite") as database:
+        assert database.execute("select version_num from alembic_version").fetchone() == (NEWEST,)
+        for table in Base.metadata.sorted_tables:
+            columns = {row[1] for row in database.execute(f"pragma table_info({table.name})")}
+            assert columns == {column.name for column in table.columns}
+    database.close()
+
+
+def test_settings_survive_and_a_damaged_settings_file_only_costs_the_settings(tmp_path):
+    garage = Garage(tmp_path / "g")
+    assert garage.setting("units") is None
+    garage.keep_setting("units", "imperial")
+    garage.keep_setting("other", 3)
+    assert (garage.setting("units"), garage.setting("other")) == ("imperial", 3)
+    (tmp_path / "g" / "settings.json").write_text("{broken")
+    assert garage.setting("units") is None
+    garage.keep_setting("units", "metric")
+    assert garage.setting("units") == "metric"
+    garage.close()
