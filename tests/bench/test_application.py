@@ -46,7 +46,10 @@ def test_it_opens_ends_when_told_and_the_demo_leaves_no_trace(tmp_path, mode, en
     ) as process:
         assert process.stdout.readline() == "open\n"
         process.send_signal(ending)
-        assert process.wait(timeout=20) == 0
+        try:
+            assert process.wait(timeout=20) == 0
+        finally:
+            process.kill()
     kept = {path.name for path in home.rglob("*.sqlite")}
     assert kept == (set() if mode == "demo" else {"garage.sqlite"})
     assert not [path for path in temporary.iterdir() if path.name.startswith("crisp-hornet")]

@@ -27,7 +27,8 @@ def run_application(demo: bool) -> int:
     """Open the window and run until it closes; returns the exit code."""
     app = make_application()
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: app.quit())
+        # by way of the event loop: a quit before the loop has started would be lost
+        signal.signal(number, lambda *_: QTimer.singleShot(0, app.quit))
     waker = QTimer()  # lets Python see signals while Qt waits
     waker.timeout.connect(lambda: None)
     waker.start(300)
