@@ -15,6 +15,8 @@ from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.plausible import implausible
+from crisp_hornet.core.uncertainty import UNCERTAIN, relative_spread
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.store import document_error
 
 
@@ -128,13 +130,7 @@ class EntryPanel(QWidget):
         clear(self._column)
         shown = SHOWN[path]
         self._column.addWidget(label(shown.label.upper(), "caps"))
-        source = source_word(bike, path)
-        self._column.addWidget(
-            label(
-                f"now {self._desk.units.text(shown.text(bike.figure(path)))}" + (f", {source}" if source else ""),
-                "quiet",
-            )
-        )
+        self._column.addWidget(label(self._now(bike, path), "quiet", wrap=True))
         self.entries = []
         for way in ways(path):
             entry = WayEntry(self._desk, path, way)
@@ -144,6 +140,14 @@ class EntryPanel(QWidget):
         self._column.addWidget(button("Back to the garage", self.closed.emit, "link"))
         self._column.addStretch(1)
         self.entries[0].fields[0].setFocus()
+
+    def _now(self, bike: Bike, path: str) -> str:
+        """The figure as it stands, where it comes from, and how far it may be off (95 %)."""
+        units, source = self._desk.units, source_word(bike, path)
+        words = f"now {units.text(SHOWN[path].text(bike.figure(path)))}" + (f", {source}" if source else "")
+        if path in UNCERTAIN:
+            words += f", may be off by ± {200 * relative_spread(bike, path):.2g} %: that is in the band on Tune"
+        return words
 
     def _take(self, path: str, value: float, origin: str) -> None:
         bike = self._desk.bike
