@@ -27,22 +27,30 @@ def main() -> None:
         window.show()
         window.show_station(4)
         app.processEvents()
-        token = desk.token()
-        computed, painted = [], []
-        for step in range(STEPS):
-            begin = time.perf_counter()
-            desk.change("drive.battery_current_a", 20.0 + 0.5 * (step % 40) + 0.5 * (step // 40 % 2), token)
-            computed.append(time.perf_counter() - begin)
-            app.processEvents()  # paints what the change marked for painting: chart, rulers, cards, job line, words
-            painted.append(time.perf_counter() - begin)
-        chart, rested = window.stations[4].chart, []
-        for step in range(12):
-            desk.change("drive.battery_current_a", 20.0 + step, token)
-            begin = time.perf_counter()
-            while chart.band is None:
-                app.processEvents()
-            rested.append(time.perf_counter() - begin)
+        for weakening in (0.0, 20.0):
+            desk.change("drive.field_weakening_a", weakening)
+            print(f"with {weakening:g} A of field weakening:")
+            drag(desk, window, app)
         tear_down(app, window)
+
+
+def drag(desk, window, app) -> None:
+    """Drag the battery edge up and down, then let go a few times."""
+    token = desk.token()
+    computed, painted = [], []
+    for step in range(STEPS):
+        begin = time.perf_counter()
+        desk.change("drive.battery_current_a", 20.0 + 0.5 * (step % 40) + 0.5 * (step // 40 % 2), token)
+        computed.append(time.perf_counter() - begin)
+        app.processEvents()  # paints what the change marked for painting: chart, rulers, cards, job line, words
+        painted.append(time.perf_counter() - begin)
+    chart, rested = window.stations[4].chart, []
+    for step in range(12):
+        desk.change("drive.battery_current_a", 20.0 + step, token)
+        begin = time.perf_counter()
+        while chart.band is None:
+            app.processEvents()
+        rested.append(time.perf_counter() - begin)
     report("computed (whole page, figures, watch list)", computed, COMPUTE_TARGET_MS)
     report("painted", painted, PAINT_TARGET_MS)
     report("band shown after the hands rest", rested[2:], BAND_TARGET_MS)  # the first ones import what they need

@@ -42,7 +42,7 @@ def test_the_power_cap_is_what_trying_every_current_finds(rested, ohm, limit, en
     cap = power_cap(rested, ohm, limit, start, end, watts)
     current = np.linspace(0, min(limit, rested / (2 * ohm) if ohm else limit), 4001)
     loaded = rested - current * ohm
-    share = np.clip((loaded - end) / (start - end), 0, 1) if start > end else (loaded >= end).astype(float)
+    share = np.clip((loaded - end) / (start - end), 0, 1) if start > end else (loaded > end).astype(float)
     fits = current <= share * limit + 1e-9
     best = float((current * loaded)[fits].max())
     best = min(best, watts) if watts is not None else best

@@ -22,6 +22,9 @@ def loaded_voltage(rested_v: float, resistance_ohm: float, power_w: ArrayLike) -
     return (rested_v + np.sqrt(np.where(inside >= 0, inside, np.nan))) / 2
 
 
+HAIR = 1e-9
+
+
 @dataclass(frozen=True)
 class PowerCap:
     """The most the pack may give (W), and which limit says so."""
@@ -52,7 +55,8 @@ def power_cap(
     limit = "low_voltage" if faded < battery_current_a else "battery"
     if resistance_ohm > 0 and current > rested_v / (2 * resistance_ohm):
         current, limit = rested_v / (2 * resistance_ohm), "voltage"
-    cap = current * (rested_v - current * resistance_ohm)
+    # a hair inside: on the very edge of a step fade rounding alone decides between all and nothing
+    cap = current * (rested_v - current * resistance_ohm) * (1 - HAIR)
     if power_w is not None and power_w < cap:
         return PowerCap(power_w, "power")
     return PowerCap(cap, limit)

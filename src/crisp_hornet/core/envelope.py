@@ -21,8 +21,8 @@ from numpy.typing import NDArray
 from crisp_hornet.core.motor import Array, Figure, MotorModel
 
 FIRST_SCAN = 40
-FINE_SCAN = 25  # few wide scans are faster than many narrow ones: each costs its calls, hardly its points
-FINE_LEVELS = 5
+FINE_SCAN = 33  # few wide scans are faster than many narrow ones: each costs its calls, hardly its points
+FINE_LEVELS = 4
 NEWTON_STEPS = 14
 FITS = 1e-9  # relative violation of the squared voltage that counts as none
 
@@ -99,7 +99,10 @@ def most_torque(bounds: Bounds, omega: Array, sign: float = 1.0) -> Point:
     if quick is not None:
         i_d[settled], i_q[settled] = quick[0][settled], quick[1][settled]
     rest = ~settled
-    if rest.any():
+    if plain and bounds.motor.surface and not np.any(bounds.weakening_a > 0):
+        rest_q, feasible[rest] = _without_weakening(bounds.rows(rest), omega[rest])
+        i_q[rest] = rest_q
+    elif rest.any():
         found = _scan(bounds.rows(rest), omega[rest], sign)
         i_d[rest], i_q[rest], feasible[rest] = found.i_d, found.i_q, found.feasible
     return Point(i_d, i_q, feasible)
@@ -135,6 +138,30 @@ def _iq_at_power(bounds: Bounds, omega: Array, top: Array) -> Array:
         slope = (bounds.power_w(omega, motor.mtpa_id(i_q + step), i_q + step) - bounds.most_w - over) / step
         i_q = np.where(over > 0, np.maximum(i_q - over / np.maximum(slope, 1e-300), 0.0), i_q)
     return i_q * (1 - 1e-12)
+
+
+def _without_weakening(bounds: Bounds, omega: Array) -> tuple[Array, NDArray[np.bool_]]:
+    """Surface magnets, i_d = 0: the i_q up to which the voltage fits, and whether it fits at all.
+
+    The excess of voltage is convex in i_q and rises, so Newton's method from above converges monotonically.
+    """
+    motor, zero = bounds.motor, np.zeros_like(omega)
+    feasible = (bounds.voltage_excess(omega, zero, zero) <= 0) & (bounds.idle_w <= bounds.most_w)
+    top = _iq_at_power(bounds, omega, bounds.share * bounds.current_a)
+    i_q = top * (1 - 1e-9)  # off the point of greatest pack power, where the slope is infinite
+    for _ in range(4 * NEWTON_STEPS):
+        v_q = motor.r_ohm * i_q + omega * motor.psi
+        power_slope = 1.5 * (2 * motor.r_ohm * i_q + omega * motor.psi)
+        inside = bounds.rested_v**2 - 4 * bounds.power_w(omega, zero, i_q) * bounds.pack_ohm
+        root = np.sqrt(np.maximum(inside, 1e-12 * bounds.rested_v**2))
+        sag = bounds.pack_ohm * (bounds.rested_v / root + 1) * power_slope
+        slope = 2 * (omega * motor.lq) ** 2 * i_q + 2 * motor.r_ohm * v_q + bounds.voltage_gain**2 * sag
+        excess = bounds.voltage_excess(omega, zero, i_q) * (bounds.voltage_gain * bounds.rested_v) ** 2
+        moved = np.clip(i_q - np.maximum(excess, 0.0) / np.maximum(slope, 1e-300), 0.0, top)
+        if np.all(np.abs(moved - i_q) <= 1e-9 * (1 + i_q)):
+            break
+        i_q = moved
+    return np.where(feasible, moved, 0.0), feasible
 
 
 def _scan(bounds: Bounds, omega: Array, sign: float) -> Point:
