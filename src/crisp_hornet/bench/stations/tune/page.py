@@ -217,7 +217,8 @@ class TunePage(Station):
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         now_figures = now_predicted.consequences if now_predicted else []
         self.consequences.show_figures(drafted.consequences if drafted else [], now_figures, desk.units)
-        self.chart.show_band(None)
+        self.chart.show_band(None)  # both belong to the draft before this step
+        self.chart.show_held(None)
         self._slow.cancel()
         self._slower.cancel()
         self._rest.start()
