@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QPushButton,
     QStackedWidget,
@@ -32,6 +31,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.job_line import JobLine
 from crisp_hornet.bench.widgets.notice import Notice
+from crisp_hornet.bench.widgets.sentence import Sentence
 from crisp_hornet.bench.widgets.text import button, label, rule
 from crisp_hornet.bench.widgets.watch_list import WatchList
 from crisp_hornet.core.rules import Warning_
@@ -113,10 +113,7 @@ class Window(QMainWindow):
 
     def _footer(self) -> QHBoxLayout:
         self._head = label("", "caps")
-        self._words = QLabel()
-        self._words.setWordWrap(True)
-        self._words.setTextFormat(Qt.TextFormat.RichText)
-        self._words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._words = Sentence(self.theme)
         self._words.setFixedHeight(66)
         words = QVBoxLayout()
         words.setSpacing(4)
@@ -243,8 +240,7 @@ class Window(QMainWindow):
         station = self.stations[self.current]
         head, words = (units.text(one) for one in station.meaning())
         self._head.setText(head)
-        # the typeface ships a half-bold, not a bold: Qt would smear one from the regular
-        self._words.setText(words.replace("<b>", '<span style="font-weight:600">').replace("</b>", "</span>"))
+        self._words.set_text(words)
         text = station.act_text()
         self.act_button.setVisible(bool(text))
         self.act_button.setText(text)
