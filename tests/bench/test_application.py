@@ -93,3 +93,18 @@ def test_consequences_say_what_they_cannot_give():
     weak = predict(a_bike(), a_tune(drive__phase_current_a=10), Conditions(62.0), axis_speeds(a_bike()))
     assert {one.label: one.text for one in weak.consequences}["12 % hill"] == "0"
     assert {one.label: one.text for one in weak.consequences}["12 % hill, hot in"] == "never"
+
+
+def test_scales_and_defaults_fit_every_chemistry_and_the_axis_every_gear(open_window, tmp_path):
+    from crisp_hornet.garage.garage import Garage
+
+    geared = axis_speeds(a_bike(drivetrain__gears=[2.0, 0.8]))[-1]
+    assert geared > axis_speeds(a_bike(drivetrain__gears=[2.0]))[-1]
+    weakened = pull_curve(a_bike(), a_tune(drive__field_weakening_a=170), axis_speeds(a_bike()), Conditions(67.2))
+    assert weakened.wheel_force_n[-1] == 0  # the curve ends inside the axis
+    window = open_window(Garage(tmp_path / "g"))
+    for chemistry, low, high in (("lfp", 3.25, 3.4), ("nmc", 3.8, 4.0), ("custom", 3.8, 4.0)):
+        window.desk.open_bike(a_bike(battery__chemistry=chemistry, battery__bms_trip_v=40.0))
+        assert low < window.desk.conditions.rested_v / 16 < high
+        charge = window.stations[4]._charge.scale
+        assert charge.low == 40 and charge.low < window.desk.conditions.rested_v < charge.high

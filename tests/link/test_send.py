@@ -129,3 +129,31 @@ def test_a_tune_of_another_shape_is_a_long_difference(contact):
     changes = difference(contact.map, contact.words, a_tune(drive__battery_current_a=30))
     assert {change.register.name for change in changes} >= {"drive.phase_current_a", "regen.phase_current_a"}
     assert all(" to " in change.in_words() for change in changes)
+
+
+class StubbornLine:
+    """A line to a controller of which one register will not hold what it is given."""
+
+    def __init__(self, contact, stubborn, holds):
+        self._words, self._stubborn, self._holds = dict(contact.words), stubborn, holds
+        self._block = contact.map.telemetry.length
+
+    def read_settings(self, address, count):
+        return [self._words[at] for at in range(address, address + count)]
+
+    def read_live(self, address, count):
+        return [0] * self._block
+
+    def write(self, address, word):
+        self._words[address] = self._holds if address == self._stubborn else word
+
+
+def test_a_register_that_holds_something_else_is_named_with_what_it_reads(contact):
+    changes = draft(contact, drive__phase_current_a=100, drive__battery_current_a=34)
+    battery = contact.map.register("drive.battery_current_a")
+    contact.line = StubbornLine(contact, battery.address, battery.encode(11))
+    report = send_all(contact, changes)
+    assert report.outcome is Outcome.NOT_PROVED
+    assert report.held == {"drive.phase_current_a": Held.OLD, "drive.battery_current_a": Held.UNKNOWN}
+    assert "Battery current reads 11 A, neither the old 30 A nor the new 34 A" in report.message
+    assert contact.tune("now").drive.battery_current_a == 11  # and so the next difference starts from what is there

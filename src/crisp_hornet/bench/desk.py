@@ -16,6 +16,7 @@ from crisp_hornet.bench.prediction import Prediction, axis_speeds, predict
 from crisp_hornet.bench.units import Units
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pack import rested_or_typical_v
 from crisp_hornet.core.pull import Conditions
 from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
 from crisp_hornet.documents.backup import Backup
@@ -24,7 +25,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTINGS, Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
 
-RESTED_CELL_V = 3.9  # the charge the chart is drawn for until the user or the pack says otherwise
+DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
 
 
@@ -76,7 +77,7 @@ class Desk(QObject):
         if self.draft is None:
             self.draft = self.controller
         self.speeds = axis_speeds(self.bike)
-        self.conditions = Conditions(rested_v=RESTED_CELL_V * self.bike.battery.series)
+        self.conditions = Conditions(rested_v=round(rested_or_typical_v(self.bike.battery, DRAWN_FOR_CHARGE), 1))
         self.undo_stack.clear()
         self.ride = self.ride_tune = None
         rides = self.garage.rides(self.bike_id)
@@ -286,6 +287,11 @@ class Desk(QObject):
         self._take_controller(tune, remember=kept)
         if self.draft != tune:
             self.open_draft(tune)
+
+    def take_running(self, tune: Tune) -> None:
+        """A send failed and left the controller running this; what it keeps over power-off is as it was."""
+        if self.controller is None or any(tune.setting(path) != self.controller.setting(path) for path in SETTINGS):
+            self._take_controller(tune, remember=False)
 
     def _take_controller(self, tune: Tune, remember: bool = True) -> None:
         self.controller = tune

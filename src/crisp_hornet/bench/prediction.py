@@ -10,6 +10,7 @@ import numpy as np
 from crisp_hornet.bench.units import Units
 from crisp_hornet.core.endurance import seconds_of_full_pull
 from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pack import full_v
 from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.refusals import NotComputed
@@ -19,7 +20,7 @@ from crisp_hornet.documents.tune import Tune
 
 SPEEDS = 400
 BAND_EVERY = 13  # a band is smooth: some thirty speeds tell it
-FULL_CELL_V = 4.2
+WEAKENED = 1.8  # times the no-load speed: hardly a tune weakens further
 HILL = 0.12
 HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all
 
@@ -57,18 +58,14 @@ class Prediction:
 
 
 def axis_speeds(bike: Bike) -> Array:
-    """Speeds (km/h, 400) up to a little over what the full pack could ever turn, so that the axis stays put."""
-    full_v = FULL_CELL_V * bike.battery.series
-    omega = bike.controller.modulation_limit * full_v / math.sqrt(3) / bike.motor.flux_linkage_wb
-    fastest = (
-        omega
-        / bike.motor.pole_pairs
-        / bike.drivetrain.ratio
-        * bike.drivetrain.wheel_circumference_m
-        / (2 * math.pi)
-        * 3.6
-    )
-    return np.linspace(0.0, math.ceil(fastest * 1.04 / 5) * 5, SPEEDS)
+    """Speeds (km/h, 400) a little beyond what the motor may turn, or weakening could make of a full pack, in the
+    fastest gear. They depend on the bike alone, so that the axis stays put while a tune is dragged."""
+    motor, drivetrain = bike.motor, bike.drivetrain
+    emf_rad = bike.controller.modulation_limit * full_v(bike.battery) / math.sqrt(3) / motor.flux_linkage_wb
+    weakened_rpm = WEAKENED * emf_rad / motor.pole_pairs * 30 / math.pi
+    turns_per_s = min(motor.max_rpm, weakened_rpm) / 60 / min(drivetrain.gears or [drivetrain.ratio])
+    fastest = turns_per_s * drivetrain.wheel_circumference_m * 3.6
+    return np.linspace(0.0, math.ceil(fastest / 5) * 5, SPEEDS)
 
 
 def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Prediction:

@@ -64,6 +64,19 @@ def rested_v(battery: Battery, charge: ArrayLike) -> Array:
     return pack_v
 
 
+def rested_or_typical_v(battery: Battery, charge: float) -> float:
+    """Rested pack voltage (V) to draw scales and defaults with; a custom chemistry without a usable table counts as NMC."""
+    try:
+        return float(rested_v(battery, charge))
+    except ValueError:
+        return battery.series * float(np.interp(charge, CHARGES, RESTED_CELL_V["nmc"]))
+
+
+def full_v(battery: Battery) -> float:
+    """Rested voltage of the full pack (V)."""
+    return rested_or_typical_v(battery, 1.0)
+
+
 def charge_at(battery: Battery, rested_pack_v: float, meter_spread_v: float = 0.1) -> Charge:
     """Charge from a rested pack voltage; the spread grows where the curve is flat."""
     charges, volts = rested_cell_table(battery)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from crisp_hornet.core.pack import full_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import BatteryGuard, Drive, HeatGuard, Regen, Tune
 
 LOW_SHARE = 0.4  # of what controller and pack allow
 CELL_TRIP_ROOM_V = 0.12  # per cell, from the end of the fade to the board's trip
 CELL_FADE_V = 0.18
-CELL_FULL_V = 4.2
 
 
 def starting_tune(bike: Bike) -> Tune:
@@ -16,7 +16,7 @@ def starting_tune(bike: Bike) -> Tune:
     controller, battery = bike.controller, bike.battery
     least_battery_a = min(controller.max_battery_current_a, battery.bms_discharge_a)
     fade_end = round(battery.bms_trip_v + CELL_TRIP_ROOM_V * battery.series, 1)
-    full_v = CELL_FULL_V * battery.series
+    full = full_v(battery)
     hottest = bike.motor.max_winding_c
     return Tune(
         format="crisp-hornet/tune",
@@ -34,8 +34,8 @@ def starting_tune(bike: Bike) -> Tune:
         regen=Regen(
             phase_current_a=0,
             battery_current_a=0,
-            fade_start_v=round(0.96 * full_v, 1),
-            fade_end_v=round(0.985 * full_v, 1),
+            fade_start_v=round(0.96 * full, 1),
+            fade_end_v=round(0.985 * full, 1),
         ),
         battery_guard=BatteryGuard(fade_start_v=round(fade_end + CELL_FADE_V * battery.series, 1), fade_end_v=fade_end),
         heat_guard=HeatGuard(

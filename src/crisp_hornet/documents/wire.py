@@ -59,7 +59,12 @@ def write_object(path: Path, value: dict[str, Any]) -> None:
 
 
 def write_text(path: Path, text: str) -> None:
-    """Write text atomically. Raises :class:`DocumentError` when the place cannot be written."""
+    """Write text atomically, as :func:`write_bytes` does."""
+    write_bytes(path, text.encode("utf-8"))
+
+
+def write_bytes(path: Path, data: bytes) -> None:
+    """Write bytes atomically and onto the disk. Raises :class:`DocumentError` when the place cannot be written."""
     try:
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:
@@ -68,8 +73,8 @@ def write_text(path: Path, text: str) -> None:
         ) from error
     temporary = Path(name)
     try:
-        with os.fdopen(handle, "w", encoding="utf-8") as file:
-            file.write(text)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
             file.flush()
             os.fsync(file.fileno())
         temporary.chmod(0o644)

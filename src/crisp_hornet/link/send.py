@@ -85,6 +85,7 @@ class _Send:
         self._contact, self._changes, self._keep = contact, changes, keep
         self._progress, self._cancelled = progress, cancelled
         self._held = {change.register.name: Held.OLD for change in changes}
+        self._strange: dict[str, float | None] = {}  # values read that are neither old nor new
         self._step = 0
 
     def run(self) -> Report:
@@ -185,20 +186,28 @@ class _Send:
             word = self._contact.line.read_settings(address, 1)[0]
         except LinkError:
             return Held.UNKNOWN
-        return {change.word_before: Held.OLD, change.word_after: Held.NEW}.get(word, Held.UNKNOWN)
+        self._contact.words[address] = word
+        held = {change.word_before: Held.OLD, change.word_after: Held.NEW}.get(word, Held.UNKNOWN)
+        if held is Held.UNKNOWN:
+            self._strange[change.register.name] = change.register.decode(word)
+        return held
 
     def _state_in_words(self) -> str:
         unknown = [change for change in self._changes if self._held[change.register.name] is Held.UNKNOWN]
         new = [change for change in self._changes if self._held[change.register.name] is Held.NEW]
         if not unknown and not new:
             return "The controller holds what it held before."
-        parts = [
-            f"{c.register.label} is not known: {shown(c.before, c.register.unit)} or {shown(c.after, c.register.unit)}"
-            for c in unknown
-        ]
+        parts = [self._unknown_in_words(change) for change in unknown]
         parts += [f"{c.register.label} holds the new {shown(c.after, c.register.unit)}" for c in new]
         text = "; ".join(parts)
         return (
             text[0].upper() + text[1:] + ". Do not ride before it has been read again. Nothing was kept: switched off "
             "and on, it holds the earlier values."
         )
+
+    def _unknown_in_words(self, change: Change) -> str:
+        register, name = change.register, change.register.name
+        before, after = shown(change.before, register.unit), shown(change.after, register.unit)
+        if name in self._strange:
+            return f"{register.label} reads {shown(self._strange[name], register.unit)}, neither the old {before} nor the new {after}"
+        return f"{register.label} is not known: {before} or {after}"

@@ -9,6 +9,7 @@ import numpy as np
 import polars as pl
 
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.registry import Loaded, reader
 
@@ -54,22 +55,11 @@ def read_parquet(path: Path) -> Loaded:
 
 
 def write_parquet(ride: Ride, path: Path) -> None:
-    """Write a ride atomically. Raises :class:`RideError`."""
+    """Write a ride atomically. Raises :class:`~crisp_hornet.documents.errors.DocumentError`."""
     frame = pl.DataFrame({"time_s": ride.time_s, **ride.channels}).fill_nan(None)
     buffer = io.BytesIO()
     frame.write_parquet(buffer)
-    temporary = path.with_suffix(".part")
-    try:
-        temporary.write_bytes(buffer.getvalue())
-        temporary.replace(path)
-    except OSError as error:
-        temporary.unlink(missing_ok=True)
-        raise RideError(
-            str(path),
-            "",
-            f"cannot be written: {(error.strerror or '').lower()}",
-            "Free some space or choose another place.",
-        ) from error
+    wire.write_bytes(path, buffer.getvalue())
 
 
 def _check_size(path: Path) -> None:

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.prediction import FULL_CELL_V
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.ruler import tick_spacing
+from crisp_hornet.core.pack import full_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
@@ -39,12 +39,13 @@ class PackWindow(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, pack = self.theme, self.bike.battery
-        low, high = pack.bms_trip_v - 0.15 * pack.series, FULL_CELL_V * pack.series + 0.05 * pack.series
+        full = full_v(pack)
+        low, high = pack.bms_trip_v - 0.15 * pack.series, full + 0.05 * pack.series
 
         def x(volts: float) -> float:
             return SIDE + (volts - low) / (high - low) * (self.width() - 2 * SIDE)
 
-        bar = QRectF(x(pack.bms_trip_v), 34, x(FULL_CELL_V * pack.series) - x(pack.bms_trip_v), 16)
+        bar = QRectF(x(pack.bms_trip_v), 34, x(full) - x(pack.bms_trip_v), 16)
         painter.setPen(QPen(theme.color("quiet"), 1))
         painter.setBrush(theme.color("sheet"))
         painter.drawRect(bar)
@@ -73,7 +74,7 @@ class PackWindow(QWidget):
         self._text(painter, max(bar.left(), 40.0), 86, f"board trips {pack.bms_trip_v:g} V")
         painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
-        self._text(painter, bar.right() - 70, 86, f"full {FULL_CELL_V * pack.series:.1f} V, {FULL_CELL_V:g} V a cell")
+        self._text(painter, bar.right() - 70, 86, f"full {full:.1f} V, {full / pack.series:.2f} V a cell")
 
     def _text(self, painter: QPainter, centre: float, y: float, text: str) -> None:
         wide = QFontMetricsF(painter.font()).horizontalAdvance(text)

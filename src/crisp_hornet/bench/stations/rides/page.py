@@ -15,8 +15,8 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.traces import Traces, clock
 from crisp_hornet.core.evidence.peaks import energy
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import KeptRide
-from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.registry import Loaded, read_ride
 
 
@@ -27,7 +27,7 @@ class RidesPage(Station):
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
-        self._import = Background(RideError)
+        self._import = Background(DocumentError)
         self._import.done.connect(self._take_import)
         self._import.failed.connect(self._take_failure)
         self._kept: list[KeptRide] = []
@@ -87,14 +87,14 @@ class RidesPage(Station):
     def _take_import(self, loaded: Loaded) -> None:
         try:
             self.desk.take_ride(loaded.ride, loaded.notes)
-        except RideError as error:
+        except DocumentError as error:
             self._take_failure(error)
             return
         if loaded.notes:
             self.desk.said.emit("note", "Imported. " + "; ".join(loaded.notes) + ".")
         self._show()
 
-    def _take_failure(self, error: RideError) -> None:
+    def _take_failure(self, error: DocumentError) -> None:
         self.desk.said.emit("stop", str(error))
         self._show()
 
@@ -102,7 +102,7 @@ class RidesPage(Station):
         kept = self._kept[self._list.row(item)]
         try:
             self.desk.open_ride(kept)
-        except RideError as error:
+        except DocumentError as error:
             self.desk.said.emit("stop", str(error))
 
     # --- showing --------------------------------------------------------------------------------------------

@@ -274,14 +274,16 @@ class SendPage(Station):
     def _take_report(self, report: Report, tune: Tune) -> None:
         in_words = [change.in_words() for change in self._sent]
         contact = self.link.contact
-        if report.outcome is Outcome.PROVED and contact is not None:
+        if contact is not None:  # what it holds now, as far as the line still tells
             held = tune_of(contact.map, contact.words, tune.name)
-            tune = tune.model_copy(update={group: getattr(held, group) for group in SETTING_GROUPS})
-            self.desk.take_sent(tune, report.message, in_words, report.kept)
+            running = tune.model_copy(update={group: getattr(held, group) for group in SETTING_GROUPS})
+        if report.outcome is Outcome.PROVED and contact is not None:
+            self.desk.take_sent(running, report.message, in_words, report.kept)
         else:
-            self.desk.log(
-                "send", f"Send {report.outcome.value}: {tune.name}", "; ".join(in_words) + f". {report.message}"
-            )
+            what = "; ".join(in_words)
+            self.desk.log("send", f"Send {report.outcome.value}: {tune.name}", f"{what}. {report.message}")
+            if contact is not None:
+                self.desk.take_running(running)
         self.report = report
         self._asked = ["again"]  # confirmations count once
         self._show()

@@ -11,7 +11,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
-from crisp_hornet.bench.prediction import FULL_CELL_V, HEAT_EVERY, band_of
+from crisp_hornet.bench.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.edges import edges, value_at
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
@@ -24,6 +24,7 @@ from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.endurance import continuous_curve
 from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
+from crisp_hornet.core.pack import full_v, rested_or_typical_v
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.starting import starting_tune
 from crisp_hornet.core.uncertainty import Band
@@ -36,7 +37,7 @@ POWER, RPM = "drive.power_w", "drive.motor_rpm"
 def scales(bike: Bike) -> dict[str, Scale]:
     """What each ruler measures on this bike, with its named stops."""
     controller, battery = bike.controller, bike.battery
-    highest_v = FULL_CELL_V * battery.series
+    highest_v, half_v = full_v(battery), rested_or_typical_v(battery, 0.5)
     pack = [Stop(battery.bms_discharge_a, f"pack {battery.bms_discharge_a:g}")]
     if battery.fuse_a:
         pack.append(Stop(battery.fuse_a, f"fuse {battery.fuse_a:g}"))
@@ -76,7 +77,7 @@ def scales(bike: Bike) -> dict[str, Scale]:
             _round_up(top_a * highest_v, 500),
             50,
             10,
-            [Stop(battery.bms_discharge_a * 3.6 * battery.series, "pack, half charge")],
+            [Stop(battery.bms_discharge_a * half_v, "pack, half charge")],
             none_text="no limit",
         ),
         RPM: Scale(
@@ -182,7 +183,7 @@ class TunePage(Station):
             self._left.addStretch(1)
         for setting, scale in wanted.items():
             self.rulers[setting].set_scale(scale)
-        low, high = bike.battery.bms_trip_v, FULL_CELL_V * bike.battery.series
+        low, high = bike.battery.bms_trip_v, full_v(bike.battery)
         self._charge.set_scale(
             Scale("Rested pack", "V", round(low, 1), round(high, 1), 0.5, 0.1, [Stop(low, "pack trips")], truth=False)
         )
