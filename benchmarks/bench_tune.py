@@ -45,7 +45,7 @@ def drag(desk, window, app) -> None:
         app.processEvents()  # paints what the change marked for painting: chart, rulers, cards, job line, words
         painted.append(time.perf_counter() - begin)
     chart, rested = window.stations[4].chart, []
-    for step in range(12):
+    for step in range(24):
         desk.change("drive.battery_current_a", 20.0 + step, token)
         begin = time.perf_counter()
         while chart.band is None:
@@ -53,7 +53,7 @@ def drag(desk, window, app) -> None:
         rested.append(time.perf_counter() - begin)
     report("computed (whole page, figures, watch list)", computed, COMPUTE_TARGET_MS)
     report("painted", painted, PAINT_TARGET_MS)
-    report("band shown after the hands rest", rested[2:], BAND_TARGET_MS)  # the first ones import what they need
+    report("band shown after the hands rest", rested[4:], BAND_TARGET_MS)  # the first ones import what they need
 
 
 def report(what: str, seconds: list[float], target_ms: float) -> None:

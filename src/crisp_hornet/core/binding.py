@@ -12,7 +12,7 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.envelope import Bounds
+from crisp_hornet.core.bounds import Bounds
 from crisp_hornet.core.motor import Array
 
 RELEASE = 0.01

@@ -12,83 +12,17 @@ Everything is vectorised over speeds (n,) and, inside, over trial currents (n, k
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
-
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.motor import Array, Figure, MotorModel
+from crisp_hornet.core.bounds import FITS, Bounds, Point
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.surface_magnets import iq_at_power, most_of_surface
 
 FIRST_SCAN = 40
-FINE_SCAN = 33  # few wide scans are faster than many narrow ones: each costs its calls, hardly its points
+FINE_SCAN = 17
 FINE_LEVELS = 4
 NEWTON_STEPS = 14
-FITS = 1e-9  # relative violation of the squared voltage that counts as none
-
-
-@dataclass(frozen=True, eq=False)
-class Bounds:
-    """What limits the motor. Arrays are (n,) or broadcast to it.
-
-    ``share`` scales the torque-making current (heat fade and speed taper). Pack power must lie between ``least_w`` and
-    ``most_w``, both at most the pack's maximum ``E²/4Rb``.
-    """
-
-    motor: MotorModel
-    rested_v: float
-    pack_ohm: Figure
-    idle_w: float
-    voltage_gain: float
-    weakening_a: Array
-    current_a: Array
-    share: Array
-    most_w: Array
-    least_w: Array
-
-    def rows(self, chosen: NDArray[np.bool_]) -> Bounds:
-        """The bounds of some rows only."""
-        return replace(
-            self._reshaped(lambda figure: figure[chosen]),
-            weakening_a=self.weakening_a[chosen],
-            current_a=self.current_a[chosen],
-            share=self.share[chosen],
-            most_w=self.most_w[chosen],
-            least_w=self.least_w[chosen],
-        )
-
-    def columns(self) -> Bounds:
-        """The same with motor and pack standing upright, for arrays of trials (n, k)."""
-        return self._reshaped(lambda figure: figure[:, None])
-
-    def taken(self, rows: NDArray[np.intp]) -> Bounds:
-        """Motor and pack of :meth:`columns` for single trials, by their rows."""
-        return self._reshaped(lambda figure: figure[rows, 0])
-
-    def _reshaped(self, change: Callable[[Array], Array]) -> Bounds:
-        pack_ohm = change(self.pack_ohm) if isinstance(self.pack_ohm, np.ndarray) else self.pack_ohm
-        return replace(self, motor=self.motor.reshaped(change), pack_ohm=pack_ohm)
-
-    def power_w(self, omega: Array, i_d: Array, i_q: Array) -> Array:
-        """Power the pack gives (W)."""
-        return self.motor.terminal_power_w(omega, i_d, i_q) + self.idle_w
-
-    def voltage_excess(self, omega: Array, i_d: Array, i_q: Array) -> Array:
-        """Squared voltage needed less squared voltage there is, relative to the rested pack's (1)."""
-        power = self.power_w(omega, i_d, i_q)
-        inside = np.maximum(self.rested_v**2 - 4 * power * self.pack_ohm, 0.0)
-        pack_v = (self.rested_v + np.sqrt(inside)) / 2
-        needed = self.motor.voltage_squared(omega, i_d, i_q)
-        return (needed - (self.voltage_gain * pack_v) ** 2) / (self.voltage_gain * self.rested_v) ** 2
-
-
-@dataclass(frozen=True, eq=False)
-class Point:
-    """Currents (n,) of the most torque, and whether anything fits at all."""
-
-    i_d: Array
-    i_q: Array
-    feasible: NDArray[np.bool_]
 
 
 def most_torque(bounds: Bounds, omega: Array, sign: float = 1.0) -> Point:
@@ -99,11 +33,9 @@ def most_torque(bounds: Bounds, omega: Array, sign: float = 1.0) -> Point:
     if quick is not None:
         i_d[settled], i_q[settled] = quick[0][settled], quick[1][settled]
     rest = ~settled
-    if plain and bounds.motor.surface and not np.any(bounds.weakening_a > 0):
-        rest_q, feasible[rest] = _without_weakening(bounds.rows(rest), omega[rest])
-        i_q[rest] = rest_q
-    elif rest.any():
-        found = _scan(bounds.rows(rest), omega[rest], sign)
+    if rest.any():
+        some, at = bounds.rows(rest), omega[rest]
+        found = most_of_surface(some, at) if plain and bounds.motor.surface else _scan(some, at, sign)
         i_d[rest], i_q[rest], feasible[rest] = found.i_d, found.i_q, found.feasible
     return Point(i_d, i_q, feasible)
 
@@ -115,7 +47,7 @@ def _unhindered(bounds: Bounds, omega: Array) -> tuple[tuple[Array, Array], NDAr
     _, top = motor.mtpa_at_amplitude(bounds.current_a)
     if motor.surface:
         top = bounds.share * bounds.current_a
-    i_q = _iq_at_power(bounds, omega, top)
+    i_q = iq_at_power(bounds, omega, top) if motor.surface else _iq_on_mtpa(bounds, omega, top)
     i_d = motor.mtpa_id(i_q)
     good = (bounds.voltage_excess(omega, i_d, i_q) <= 0) & (bounds.idle_w <= bounds.most_w)
     if not motor.surface:
@@ -123,45 +55,18 @@ def _unhindered(bounds: Bounds, omega: Array) -> tuple[tuple[Array, Array], NDAr
     return (i_d, i_q), good
 
 
-def _iq_at_power(bounds: Bounds, omega: Array, top: Array) -> Array:
+def _iq_on_mtpa(bounds: Bounds, omega: Array, top: Array) -> Array:
     """The largest i_q up to ``top`` on the torque-per-ampere curve that the pack's power allows."""
     motor = bounds.motor
-    emf = omega * motor.psi
-    spare = np.maximum((bounds.most_w - bounds.idle_w) / 1.5, 0.0)
-    # for surface magnets exact, for others a start from above: saliency only adds power
-    i_q = np.minimum(top, 2 * spare / np.maximum(emf + np.sqrt(emf**2 + 4 * motor.r_ohm * spare), 1e-300))
-    if motor.surface:
-        return i_q
+    i_q = iq_at_power(bounds, omega, top)  # from above: saliency only adds power
     for _ in range(NEWTON_STEPS):
         over = bounds.power_w(omega, motor.mtpa_id(i_q), i_q) - bounds.most_w
+        if np.all(over <= 1e-12 * np.abs(bounds.most_w)):
+            break
         step = 1e-6 * np.maximum(i_q, 1e-3)
         slope = (bounds.power_w(omega, motor.mtpa_id(i_q + step), i_q + step) - bounds.most_w - over) / step
         i_q = np.where(over > 0, np.maximum(i_q - over / np.maximum(slope, 1e-300), 0.0), i_q)
     return i_q * (1 - 1e-12)
-
-
-def _without_weakening(bounds: Bounds, omega: Array) -> tuple[Array, NDArray[np.bool_]]:
-    """Surface magnets, i_d = 0: the i_q up to which the voltage fits, and whether it fits at all.
-
-    The excess of voltage is convex in i_q and rises, so Newton's method from above converges monotonically.
-    """
-    motor, zero = bounds.motor, np.zeros_like(omega)
-    feasible = (bounds.voltage_excess(omega, zero, zero) <= 0) & (bounds.idle_w <= bounds.most_w)
-    top = _iq_at_power(bounds, omega, bounds.share * bounds.current_a)
-    i_q = top * (1 - 1e-9)  # off the point of greatest pack power, where the slope is infinite
-    for _ in range(4 * NEWTON_STEPS):
-        v_q = motor.r_ohm * i_q + omega * motor.psi
-        power_slope = 1.5 * (2 * motor.r_ohm * i_q + omega * motor.psi)
-        inside = bounds.rested_v**2 - 4 * bounds.power_w(omega, zero, i_q) * bounds.pack_ohm
-        root = np.sqrt(np.maximum(inside, 1e-12 * bounds.rested_v**2))
-        sag = bounds.pack_ohm * (bounds.rested_v / root + 1) * power_slope
-        slope = 2 * (omega * motor.lq) ** 2 * i_q + 2 * motor.r_ohm * v_q + bounds.voltage_gain**2 * sag
-        excess = bounds.voltage_excess(omega, zero, i_q) * (bounds.voltage_gain * bounds.rested_v) ** 2
-        moved = np.clip(i_q - np.maximum(excess, 0.0) / np.maximum(slope, 1e-300), 0.0, top)
-        if np.all(np.abs(moved - i_q) <= 1e-9 * (1 + i_q)):
-            break
-        i_q = moved
-    return np.where(feasible, moved, 0.0), feasible
 
 
 def _scan(bounds: Bounds, omega: Array, sign: float) -> Point:
@@ -238,7 +143,7 @@ def _to_voltage(
     flat_omega = np.broadcast_to(omega, i_d.shape).ravel()[todo]
     flat_q, end = q.ravel()[todo], (high if upwards else low).ravel()[todo]
     at, row = x[todo], todo // i_d.shape[1]
-    value, slope = _excess_and_slope(bounds.taken(row), flat_omega, at, flat_q)
+    value, slope = bounds.taken(row).excess_and_slope(flat_omega, at, flat_q)
     for _ in range(NEWTON_STEPS):
         inwards = slope < 0 if upwards else slope > 0  # where it rises inwards no voltage will ever do
         if not inwards.all():
@@ -246,7 +151,7 @@ def _to_voltage(
             flat_omega, flat_q, end, row = flat_omega[inwards], flat_q[inwards], end[inwards], row[inwards]
         moved = at - value / slope
         at = np.minimum(moved, end) if upwards else np.maximum(moved, end)
-        value, slope = _excess_and_slope(bounds.taken(row), flat_omega, at, flat_q)
+        value, slope = bounds.taken(row).excess_and_slope(flat_omega, at, flat_q)
         x[todo], e[todo] = at, value
         going = (value > FITS) & (at == moved)
         if not going.any():
@@ -254,22 +159,6 @@ def _to_voltage(
         todo, at, value, slope = todo[going], at[going], value[going], slope[going]
         flat_omega, flat_q, end, row = flat_omega[going], flat_q[going], end[going], row[going]
     return x.reshape(i_d.shape), e.reshape(excess.shape)
-
-
-def _excess_and_slope(bounds: Bounds, omega: Array, i_d: Array, q: Array) -> tuple[Array, Array]:
-    """:meth:`Bounds.voltage_excess` and its derivative by i_d (1/A), sharing what they have in common."""
-    motor = bounds.motor
-    r = motor.r_ohm
-    v_d = r * i_d - omega * motor.lq * q
-    v_q = r * q + omega * (motor.ld * i_d + motor.flux(q))
-    power = 1.5 * (v_d * i_d + v_q * q) + bounds.idle_w
-    power_slope = 3 * r * i_d + 1.5 * omega * motor.saliency_h * q
-    root = np.sqrt(np.maximum(bounds.rested_v**2 - 4 * power * bounds.pack_ohm, 1e-12 * bounds.rested_v**2))
-    gain, scale = bounds.voltage_gain**2, (bounds.voltage_gain * bounds.rested_v) ** 2
-    excess = v_d**2 + v_q**2 - gain / 4 * (bounds.rested_v + root) ** 2
-    sag = bounds.pack_ohm * (bounds.rested_v / root + 1) * power_slope  # of the squared pack voltage, downwards
-    slope = 2 * (r * v_d + omega * motor.ld * v_q) + gain * sag
-    return excess / scale, slope / scale
 
 
 def _past_charge_limit(

@@ -6,7 +6,8 @@ import dataclasses
 
 import numpy as np
 
-from crisp_hornet.core.envelope import Bounds, most_torque
+from crisp_hornet.core.bounds import Bounds
+from crisp_hornet.core.envelope import most_torque
 from crisp_hornet.core.limits import effective_limits
 from crisp_hornet.core.motor import Array, electrical_speed, wheel_radius_m
 from crisp_hornet.core.pull import Conditions, drive_bounds, drive_power_cap, torque_share

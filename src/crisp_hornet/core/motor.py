@@ -21,6 +21,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, fields
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -85,22 +86,22 @@ class MotorModel:
             return self
         return MotorModel(*(change(getattr(self, field.name)) for field in fields(self)))
 
-    @property
+    @cached_property
     def surface(self) -> bool:
         """Whether reluctance makes no torque: surface magnets."""
         return bool(np.all(self.saliency_h == 0))
 
-    @property
+    @cached_property
     def r_ohm(self) -> Figure:
         """Resistance of a whole phase path, Ω."""
         return self.winding_ohm + self.controller_ohm
 
-    @property
+    @cached_property
     def saliency_h(self) -> Figure:
         """``ld − lq``, negative for interior magnets (H)."""
         return self.ld - self.lq
 
-    @property
+    @cached_property
     def saturates(self) -> bool:
         """Whether the flux falls with current."""
         return bool(np.any(np.asarray(self.flux_drop) > 0))

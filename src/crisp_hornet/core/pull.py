@@ -17,7 +17,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from crisp_hornet.core.battery import PowerCap, charge_floor_w, loaded_voltage, most_power_w, power_cap
 from crisp_hornet.core.binding import binding_limit
-from crisp_hornet.core.envelope import Bounds, most_torque
+from crisp_hornet.core.bounds import Bounds
+from crisp_hornet.core.envelope import most_torque
 from crisp_hornet.core.limits import Limits, effective_limits, fade
 from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, mechanical_speed, wheel_radius_m
 from crisp_hornet.core.refusals import refuse_uncomputed

@@ -30,7 +30,7 @@ from crisp_hornet.core.starting import starting_tune
 from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.documents.bike import Bike
 
-REST_MS = 45  # longer than the steps of a drag are apart, or its own work would slow the drag
+REST_MS = 30  # longer than the steps of a drag are apart, or its own work would slow the drag
 POWER, RPM = "drive.power_w", "drive.motor_rpm"
 
 
