@@ -106,7 +106,6 @@ def _speeds(text: str) -> list[float]:
 
 def _pull(options: argparse.Namespace) -> int:
     from crisp_hornet.core.pull import Conditions, pull_curve
-    from crisp_hornet.core.refusals import NotComputed
     from crisp_hornet.documents import store, wire
 
     if options.mode is not None:
@@ -114,11 +113,7 @@ def _pull(options: argparse.Namespace) -> int:
     if options.rested_v <= 0:
         raise BadInput("--rested-v: must be above 0 V.")
     bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
-    try:
-        curve = pull_curve(bike, tune, options.speeds, Conditions(options.rested_v, options.winding_c))
-    except NotComputed as refused:
-        file = options.tune if refused.keys[0].startswith("drive.") else options.bike
-        raise BadInput(f"{file}: {refused}.") from None
+    curve = pull_curve(bike, tune, options.speeds, Conditions(options.rested_v, options.winding_c))
     columns = [getattr(curve, name) for name in PULL_COLUMNS]
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")

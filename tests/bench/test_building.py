@@ -86,7 +86,7 @@ def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_wind
     for way in ways(path):
         entry = WayEntry(desk, path, way)
         taken = []
-        entry.taken.connect(lambda value, origin, taken=taken: taken.append((value, origin)))
+        entry.taken.connect(taken.append)
         for rubbish in ("", "abc", "nan", "1e999"):
             for editor in entry.fields:
                 editor.setText(rubbish)
@@ -95,7 +95,15 @@ def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_wind
         for editor in entry.fields:
             editor.setText("7")
         entry.take()
-        assert len(taken) == 1 and taken[0][0] > 0 and taken[0][1] == way.origin
+        assert len(taken) == 1
+        changed = taken[0](desk.bike)
+        if way.rating:
+            assert [row.model_dump(exclude_none=True) for row in changed.controller.ratings_by_voltage] == [
+                {"up_to_v": 7.0, way.rating: 7.0}
+            ]
+            assert changed.with_rating(7.0, way.rating, 0.0).controller.ratings_by_voltage is None
+        else:
+            assert changed.figure(path) > 0 and changed.sources[path].origin == way.origin
         assert "gives" in entry._result.text()
 
 

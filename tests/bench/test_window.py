@@ -95,15 +95,6 @@ def test_a_tune_file_becomes_the_draft_and_undo_brings_the_other_back(qtbot, dem
     assert demo_window.desk.draft.name == "Daily, stronger uphill"
 
 
-def test_a_bike_that_is_not_predicted_says_so_and_draws_no_curve(demo_window, tmp_path):
-    path = tmp_path / "geared.json"
-    path.write_text(json.dumps(changed(BIKE, controller__ratings_by_voltage=[[60, 90]])))
-    demo_window.stations[1].read_bike(path)
-    demo_window.stations[4].act()
-    assert demo_window.stations[4].chart.draft is None
-    assert "not computed yet" in demo_window.stations[4].meaning()[1]
-
-
 def test_switching_the_theme_keeps_the_work(qtbot, demo_window):
     demo_window.desk.change("drive.battery_current_a", 33.0)
     go(qtbot, demo_window, 7)

@@ -9,7 +9,7 @@ from hypothesis import given, seed, settings
 
 from crisp_hornet.core.performance import operating_point
 from crisp_hornet.core.pull import Conditions, pull_curve, regen_curve
-from crisp_hornet.core.refusals import NotComputed
+from crisp_hornet.core.uncertainty import pull_band
 from tests.bikes import a_bike, a_tune, cases
 from tests.core import exhaustive
 
@@ -296,6 +296,14 @@ def test_warm_magnets_pull_less_and_run_faster():
     assert warm.wheel_force_n[1] >= cold.wheel_force_n[1]
 
 
-def test_what_is_not_computed_is_refused_by_name():
-    with pytest.raises(NotComputed, match="controller.ratings_by_voltage"):
-        pull_curve(a_bike(controller__ratings_by_voltage=[[60, 90]]), a_tune(), [0.0], Conditions(62.0))
+@pytest.mark.parametrize(("rested_v", "phase_a"), [(50.0, 90.0), (60.0, 90.0), (60.1, 40.0), (80.0, 40.0)])
+def test_the_rating_is_that_of_the_rested_voltage(rested_v, phase_a):
+    rows = [{"up_to_v": 72, "phase_current_a": 40.0}, {"up_to_v": 60, "phase_current_a": 90.0}]
+    bike, tune = a_bike(controller__ratings_by_voltage=rows), a_tune(drive__phase_current_a=1000.0)
+    for curve in (pull_curve(bike, tune, [0.0], Conditions(rested_v)),
+                  regen_curve(bike, a_tune(regen__phase_current_a=900.0), [25.0], Conditions(rested_v))):  # fmt: skip
+        assert curve.phase_current_a[0] <= phase_a * (1 + 1e-9)
+    assert pull_curve(bike, tune, [0.0], Conditions(rested_v)).phase_current_a[0] == pytest.approx(phase_a)
+    assert pull_band(bike, tune, np.array([0.0]), Conditions(rested_v)).high_n[0] < 2 * phase_a * 10
+    general = a_bike(controller__max_phase_current_a=30.0, controller__ratings_by_voltage=rows)
+    assert pull_curve(general, tune, [0.0], Conditions(rested_v)).phase_current_a[0] == pytest.approx(30.0)

@@ -18,7 +18,7 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_or_typical_v
 from crisp_hornet.core.pull import Conditions
-from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
+from crisp_hornet.core.rules import Situation, Warning_, judge
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
@@ -239,18 +239,7 @@ class Desk(QObject):
         if self.bike is None or self.draft is None:
             return []
         curve = self.draft_prediction.curve if self.draft_prediction else None
-        found = judge(Situation(self.bike, self.draft, curve, self.controller))
-        if self.draft_prediction and self.draft_prediction.refusal:
-            found.append(
-                Warning_(
-                    "not-predicted",
-                    Strength.WARN,
-                    "This tune is not predicted",
-                    self.draft_prediction.refusal,
-                    "Set it aside, or send it unpredicted",
-                )
-            )
-        return found
+        return judge(Situation(self.bike, self.draft, curve, self.controller))
 
     def _predict_draft(self) -> None:
         self.draft_prediction = self._predict(self.draft)

@@ -13,7 +13,6 @@ from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import full_v
 from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
-from crisp_hornet.core.refusals import NotComputed
 from crisp_hornet.core.uncertainty import Band, pull_band
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
@@ -49,11 +48,10 @@ class Consequence:
 
 @dataclass(frozen=True, eq=False)
 class Prediction:
-    """A curve and its consequences, or the reason why there is none. ``full_pull_s``: see ``endurance``."""
+    """A curve and its consequences. ``full_pull_s``: see ``endurance``."""
 
-    curve: PullCurve | None
+    curve: PullCurve
     consequences: list[Consequence]
-    refusal: str = ""
     full_pull_s: Array = field(default_factory=lambda: np.zeros(0))
 
 
@@ -69,21 +67,15 @@ def axis_speeds(bike: Bike) -> Array:
 
 
 def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Prediction:
-    """The prediction of ``tune``; a refusal in words where the physics is not there yet."""
-    try:
-        curve = pull_curve(bike, tune, speeds, conditions)
-    except NotComputed as refused:
-        return Prediction(None, [], f"Not predicted: {refused}.")
+    """The prediction of ``tune``."""
+    curve = pull_curve(bike, tune, speeds, conditions)
     seconds = seconds_of_full_pull(curve, tune, HEAT_EVERY)
     return Prediction(curve, _consequences(curve, conditions, seconds), full_pull_s=seconds)
 
 
-def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Band | None:
-    """The band of what is not known exactly; None where nothing is predicted. Takes a while: not for a drag step."""
-    try:
-        return pull_band(bike, tune, np.append(speeds[:-1:BAND_EVERY], speeds[-1]), conditions)
-    except NotComputed:
-        return None
+def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Band:
+    """The band of what is not known exactly. Takes a while: not for a drag step."""
+    return pull_band(bike, tune, np.append(speeds[:-1:BAND_EVERY], speeds[-1]), conditions)
 
 
 def _consequences(curve: PullCurve, conditions: Conditions, full_pull_s: Array) -> list[Consequence]:

@@ -21,7 +21,6 @@ from crisp_hornet.core.bounds import Bounds
 from crisp_hornet.core.envelope import most_torque
 from crisp_hornet.core.limits import Limits, effective_limits, fade
 from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, mechanical_speed, wheel_radius_m
-from crisp_hornet.core.refusals import refuse_uncomputed
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
@@ -155,9 +154,8 @@ def pull_curve(
     With gears it is the best of them at each speed: what a rider who shifts well gets.
 
     ``current_a`` is one more limit on the phase current, per speed if wanted: what heat allows for ever, for instance.
-    Raises :class:`~crisp_hornet.core.refusals.NotComputed` for physics this version does not have.
     """
-    refuse_uncomputed(bike, tune)
+    bike = bike.rated_at(conditions.rested_v)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     if bike.drivetrain.gears:
         return _best_gear([pull_curve(one, tune, speed, conditions, current_a) for one in bike.in_each_gear()], bike)
@@ -268,7 +266,7 @@ def regen_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Condit
     Limits: the regen phase current and the controller's rating with the heat fade, the voltage, field weakening, and
     what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking.
     """
-    refuse_uncomputed(bike, tune)
+    bike = bike.rated_at(conditions.rested_v)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     omega = electrical_speed(bike, speed)
     share = np.full(speed.shape, heat_share(tune, conditions))

@@ -17,7 +17,6 @@ from crisp_hornet.core.envelope import most_torque
 from crisp_hornet.core.limits import effective_limits
 from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, wheel_radius_m
 from crisp_hornet.core.pull import Conditions, drive_bounds, drive_power_cap, torque_share
-from crisp_hornet.core.refusals import refuse_uncomputed
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
@@ -74,11 +73,8 @@ def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1) -> list[Bike
 
 
 def pull_band(bike: Bike, tune: Tune, speed_kmh: Array, conditions: Conditions, seed: int = 1) -> Band:
-    """The band of the pull curve over ``speed_kmh`` (n,).
-
-    Raises :class:`~crisp_hornet.core.refusals.NotComputed` as the curve itself does.
-    """
-    refuse_uncomputed(bike, tune)
+    """The band of the pull curve over ``speed_kmh`` (n,)."""
+    bike = bike.rated_at(conditions.rested_v)
     speed = np.asarray(speed_kmh, float)
     made = possible_bikes(bike, seed=seed)
     gears = [[one.in_gear(ratio) for one in made] for ratio in bike.drivetrain.gears or []] or [made]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -9,6 +10,7 @@ from pydantic import Field, model_validator
 from crisp_hornet.documents.base import Count, NotNegative, Number, Part, Positive, Share, Text
 
 BIKE_VERSION = 1
+RATED = ("phase_current_a", "battery_current_a")
 
 
 class MotorThermal(Part):
@@ -56,6 +58,14 @@ class ControllerThermal(Part):
     airflow_w_per_k_per_mps: NotNegative
 
 
+class VoltageRating(Part):
+    """What a controller is rated for up to a pack voltage, as its label says."""
+
+    up_to_v: Positive
+    phase_current_a: Positive | None = None
+    battery_current_a: Positive | None = None
+
+
 class Controller(Part):
     """The power stage and its ratings. ``resistance_ohm`` is per phase path."""
 
@@ -65,7 +75,7 @@ class Controller(Part):
     modulation_limit: Share
     resistance_ohm: NotNegative
     idle_w: NotNegative
-    ratings_by_voltage: Any = None
+    ratings_by_voltage: list[VoltageRating] | None = None
     serial: str | None = None
     thermal: ControllerThermal
 
@@ -194,6 +204,37 @@ class Bike(Part):
         kept = {path: source for path, source in self.sources.items() if not path.startswith(f"{part}.")}
         brought = {path: source for path, source in other.sources.items() if path.startswith(f"{part}.")}
         return self.model_copy(update={part: getattr(other, part), "sources": kept | brought})
+
+    def with_rating(self, up_to_v: float, key: str, value_a: float) -> Bike:
+        """This bike with ``phase_current_a`` or ``battery_current_a`` of its controller's rating up to a voltage set; 0 takes it out.
+
+        Raises :class:`pydantic.ValidationError` if the result is no valid bike.
+        """
+        data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
+        rows = data["controller"].get("ratings_by_voltage") or []
+        kept = {row["up_to_v"]: row for row in rows}
+        row = kept.setdefault(up_to_v, {"up_to_v": up_to_v})
+        row[key] = value_a or None
+        left = [kept[volts] for volts in sorted(kept) if any(kept[volts].get(one) for one in RATED)]
+        data["controller"]["ratings_by_voltage"] = left or None
+        return Bike.model_validate(data)
+
+    def rated_at(self, rested_v: float) -> Bike:
+        """This bike with the ratings its controller has at a rested pack voltage, and no others.
+
+        The row with the lowest ``up_to_v`` not below it counts; above all rows the last one does. The general ratings stay the most.
+        """
+        rows = sorted(self.controller.ratings_by_voltage or [], key=lambda row: row.up_to_v)
+        if not rows:
+            return self
+        row = next((one for one in rows if one.up_to_v >= rested_v), rows[-1])
+        controller = self.controller
+        rated = {
+            "ratings_by_voltage": None,
+            "max_phase_current_a": min(controller.max_phase_current_a, row.phase_current_a or math.inf),
+            "max_battery_current_a": min(controller.max_battery_current_a, row.battery_current_a or math.inf),
+        }
+        return self.model_copy(update={"controller": controller.model_copy(update=rated)})
 
     def figure(self, path: str) -> float:
         """The value at a dotted path such as ``motor.ld_h``. Raises :class:`KeyError` for a path that names no figure."""

@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
+from crisp_hornet.core.pack import full_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.documents.bike import Controller
+
+
+def _rated(s: Situation) -> Controller:
+    """The controller with its ratings at a full pack, the highest voltage it meets."""
+    return s.bike.rated_at(full_v(s.bike.battery)).controller
 
 
 def _over_rating(s: Situation, id_: str, setting: str, rating: float, what: str, unit: str) -> Warning_ | None:
@@ -27,7 +34,7 @@ def phase_over_rating(s: Situation) -> Warning_ | None:
         s,
         "phase-over-rating",
         "drive.phase_current_a",
-        s.bike.controller.max_phase_current_a,
+        _rated(s).max_phase_current_a,
         "controller's phase rating",
         "A",
     )
@@ -40,7 +47,7 @@ def battery_over_rating(s: Situation) -> Warning_ | None:
         s,
         "battery-over-rating",
         "drive.battery_current_a",
-        s.bike.controller.max_battery_current_a,
+        _rated(s).max_battery_current_a,
         "controller's battery rating",
         "A",
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import partial
 
 from pydantic import ValidationError
@@ -23,7 +24,7 @@ from crisp_hornet.documents.store import document_error
 class WayEntry(QWidget):
     """One way to a figure: fields, what they give, and whether that is usual. Enter in a field takes it over."""
 
-    taken = pyqtSignal(float, str)
+    taken = pyqtSignal(object)  # a function that changes a bike
 
     def __init__(self, desk: Desk, path: str, way: Way) -> None:
         super().__init__()
@@ -57,17 +58,23 @@ class WayEntry(QWidget):
         column.addLayout(last)
         self._show()
 
-    def value(self) -> float | None:
-        """The figure the fields give, in the document's unit; None while they say nothing usable."""
-        bike = self._desk.bike
-        if bike is None:
-            return None
+    def numbers(self) -> list[float] | None:
+        """What the fields hold, in SI units; None unless every one holds a number."""
         try:
             typed = [float(editor.text().strip().replace(",", ".")) for editor in self.fields]
-            if not all(map(math.isfinite, typed)):
-                return None
-            back = self._desk.units.back
-            numbers = [back(number, one.unit) * one.factor for number, one in zip(typed, self.way.fields, strict=True)]
+        except ValueError:
+            return None
+        if not all(map(math.isfinite, typed)):
+            return None
+        back = self._desk.units.back
+        return [back(number, one.unit) * one.factor for number, one in zip(typed, self.way.fields, strict=True)]
+
+    def value(self) -> float | None:
+        """The figure the fields give, in the document's unit; None while they say nothing usable."""
+        bike, numbers = self._desk.bike, self.numbers()
+        if bike is None or numbers is None:
+            return None
+        try:
             value = self.way.figure(bike, numbers)
         except (ValueError, ZeroDivisionError, OverflowError):
             return None
@@ -75,9 +82,14 @@ class WayEntry(QWidget):
 
     def take(self) -> None:
         """Hand the figure over, if there is one."""
-        value = self.value()
-        if value is not None:
-            self.taken.emit(float(f"{value:.6g}"), self.way.origin)
+        value, numbers = self.value(), self.numbers()
+        if value is None or numbers is None:
+            return
+        figure, way = float(f"{value:.6g}"), self.way
+        if way.rating:
+            self.taken.emit(lambda bike: bike.with_rating(numbers[1], way.rating, figure))
+        else:
+            self.taken.emit(lambda bike: bike.with_figure(self._path, figure, way.origin))
 
     def _show(self) -> None:
         value, bike = self.value(), self._desk.bike
@@ -149,12 +161,12 @@ class EntryPanel(QWidget):
             words += f", may be off by ± {200 * relative_spread(bike, path):.2g} %: that is in the band on Tune"
         return words
 
-    def _take(self, path: str, value: float, origin: str) -> None:
+    def _take(self, path: str, change: Callable[[Bike], Bike]) -> None:
         bike = self._desk.bike
         if bike is None:
             return
         try:
-            changed = bike.with_figure(path, value, origin)
+            changed = change(bike)
         except ValidationError as error:
             self._desk.said.emit("stop", str(document_error(error, bike.name)))
             return

@@ -8,6 +8,8 @@ from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
 from crisp_hornet.core.conversions import kv_from_flux
 from crisp_hornet.documents.bike import Bike
 
+PHASE_RATING, BATTERY_RATING = "controller.max_phase_current_a", "controller.max_battery_current_a"
+
 
 @dataclass(frozen=True)
 class Figure:
@@ -30,6 +32,11 @@ def figures(bike: Bike) -> dict[str, list[Figure]]:
         groups[name] = rows
     kv = kv_from_flux(bike.motor.flux_linkage_wb, bike.motor.pole_pairs)
     groups["MOTOR"].insert(1, Figure("kV, peak line to line", f"{kv:.2f} rpm/V", "motor.flux_linkage_wb"))
+    for row in bike.controller.ratings_by_voltage or []:
+        for current, path in ((row.phase_current_a, PHASE_RATING), (row.battery_current_a, BATTERY_RATING)):
+            if current is not None:
+                what = "phase" if path == PHASE_RATING else "battery"
+                groups["CONTROLLER"].append(Figure(f"{what}, up to {row.up_to_v:g} V", f"{current:g} A", path))
     return groups
 
 

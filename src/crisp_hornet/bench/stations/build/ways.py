@@ -27,6 +27,7 @@ class Way:
     figure: Callable[[Bike, list[float]], float]
     origin: str
     catch: str = ""
+    rating: str = ""  # of ``controller.ratings_by_voltage``: this current, up to the voltage typed second
 
 
 @dataclass(frozen=True)
@@ -79,6 +80,9 @@ GROUPS = {
     "MASSES AND ROAD": "chassis",
 }
 
+_AT_VOLTAGE = (Field("current", "A"), Field("for packs up to", "V"))
+_AT_CATCH = "Of several, the lowest voltage not below the rested pack's counts; the general figure stays the most. 0 A takes it out."
+
 _MORE: dict[str, tuple[Way, ...]] = {
     "motor.pole_pairs": (
         Way("count the magnets", (Field("magnets"),), lambda b, x: c.pole_pairs_from_magnets(x[0]), "measured", "Two magnets make a pair."),
@@ -104,7 +108,11 @@ _MORE: dict[str, tuple[Way, ...]] = {
         Way("most between two leads, turning", (Field("most", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
             "Turn the rotor slowly and note the most: half of it is lq. Surface magnets hardly change."),
     ),
+    "controller.max_phase_current_a": (
+        Way("on the label for a voltage", _AT_VOLTAGE, lambda b, x: x[0], "entered", _AT_CATCH, "phase_current_a"),
+    ),
     "controller.max_battery_current_a": (
+        Way("on the label for a voltage", _AT_VOLTAGE, lambda b, x: x[0], "entered", _AT_CATCH, "battery_current_a"),
         Way("from the power on its label", (Field("power", "W"), Field("at", "V")), lambda b, x: x[0] / x[1], "entered",
             "Watts over volts are battery amps. Take the voltage the label names, not your pack's."),
     ),

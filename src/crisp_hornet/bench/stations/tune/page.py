@@ -36,8 +36,9 @@ POWER, RPM = "drive.power_w", "drive.motor_rpm"
 
 def scales(bike: Bike) -> dict[str, Scale]:
     """What each ruler measures on this bike, with its named stops."""
-    controller, battery = bike.controller, bike.battery
+    battery = bike.battery
     highest_v, half_v = full_v(battery), rested_or_typical_v(battery, 0.5)
+    controller, rated = bike.controller, bike.rated_at(highest_v).controller
     pack = [Stop(battery.bms_discharge_a, f"pack {battery.bms_discharge_a:g}")]
     if battery.fuse_a:
         pack.append(Stop(battery.fuse_a, f"fuse {battery.fuse_a:g}"))
@@ -50,7 +51,7 @@ def scales(bike: Bike) -> dict[str, Scale]:
             _round_up(1.15 * controller.max_phase_current_a, 10),
             1,
             0.5,
-            [Stop(controller.max_phase_current_a, f"rating {controller.max_phase_current_a:g}")],
+            [Stop(rated.max_phase_current_a, f"rating {rated.max_phase_current_a:g}")],
         ),
         BATTERY: Scale(
             "Battery current",
@@ -59,7 +60,7 @@ def scales(bike: Bike) -> dict[str, Scale]:
             _round_up(top_a, 5),
             1,
             0.5,
-            [*pack, Stop(controller.max_battery_current_a, f"rating {controller.max_battery_current_a:g}")],
+            [*pack, Stop(rated.max_battery_current_a, f"rating {rated.max_battery_current_a:g}")],
         ),
         WEAKENING: Scale(
             "Field weakening",
@@ -210,7 +211,6 @@ class TunePage(Station):
         self.chart.show_curves(
             drafted.curve if drafted else None,
             now_predicted.curve if now_predicted else None,
-            drafted.refusal if drafted else "",
             hold_scale=self.chart.dragging is not None,
         )
         self.chart.show_edges(edges(drafted.curve, desk.draft) if drafted and drafted.curve and desk.draft else [])

@@ -27,8 +27,6 @@ def reading(drafted: Prediction | None, now: Prediction | None, tune: Tune | Non
     """Heading and sentence for the footer; ``<b>`` marks what counts."""
     head = f"AT {kmh:.0f} km/h"
     curve = drafted.curve if drafted else None
-    if drafted is not None and drafted.refusal:
-        return "NOT PREDICTED", drafted.refusal
     if curve is None or tune is None:
         return head, "Open a bike and a tune to see what it would do."
     index = int(np.argmin(np.abs(curve.speed_kmh - kmh)))

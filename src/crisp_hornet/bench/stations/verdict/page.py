@@ -104,7 +104,7 @@ class VerdictPage(Station):
             self._title.setText(f"{ride.name}, on “{tune.name}”")
             state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
             self._about.setText(self.desk.units.text(f"predicted for {state}{guessed}"))
-            self.chart.show_curves(None, self._prediction.curve, self._prediction.refusal)
+            self.chart.show_curves(None, self._prediction.curve)
             self.chart.show_measured(measured_pull(ride, bike))
         else:
             self._title.setText("No ride to judge")
