@@ -93,15 +93,15 @@ def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_wind
             entry.take()
             assert taken == []
         for editor in entry.fields:
-            editor.setText("7")
+            editor.setText("8")
         entry.take()
         assert len(taken) == 1
         changed = taken[0](desk.bike)
         if way.rating:
             assert [row.model_dump(exclude_none=True) for row in changed.controller.ratings_by_voltage] == [
-                {"up_to_v": 7.0, way.rating: 7.0}
+                {"up_to_v": 8.0, way.rating: 8.0}
             ]
-            assert changed.with_rating(7.0, way.rating, 0.0).controller.ratings_by_voltage is None
+            assert changed.with_rating(8.0, way.rating, 0.0).controller.ratings_by_voltage is None
         else:
             assert changed.figure(path) > 0 and changed.sources[path].origin == way.origin
         assert "gives" in entry._result.text()
