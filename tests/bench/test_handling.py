@@ -1,11 +1,14 @@
 """Every number by drag, arrow keys, typing and wheel; Esc, double-click, undo; nothing by a passing scroll."""
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from tests.bench.driving import drag, go, press_keys
+from crisp_hornet.bench.stations.tune.road_view import launch_rows
+from crisp_hornet.core.pull import pull_curve
+from tests.bench.driving import click, drag, find, go, press_keys
 
 PHASE, BATTERY, POWER = "drive.phase_current_a", "drive.battery_current_a", "drive.power_w"
 
@@ -134,3 +137,22 @@ def test_reading_names_the_limit_and_the_front_wheel_rule_shows_its_cause(qtbot,
     warning = type("W", (), {"setting": PHASE})()
     window.watch_list.show_me.emit(warning)
     assert tune.rulers[PHASE].hasFocus()
+
+
+def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_window):
+    desk, tune = demo_window.desk, demo_window.stations[4]
+    go(qtbot, demo_window, 4)
+    click(qtbot, find(demo_window, "Show what it means on the road"))
+    road = tune.road
+    qtbot.waitUntil(lambda: road.cells.map is not None)
+    weak = road.launches.texts()
+    desk.change("drive.phase_current_a", 160.0)
+    qtbot.waitUntil(lambda: road.launches.texts() != weak)
+    figures = launch_rows(desk.draft_prediction.curve, None)
+    assert figures[0][1] in road.launches.texts() and "from 40 km/h" in road.stops.texts()
+    reached = pull_curve(desk.bike, desk.draft, road.cells.map.speed_kmh, desk.conditions).wheel_force_n
+    qtbot.waitUntil(lambda: road.cells.map.force_n[-1] < desk.draft_prediction.curve.wheel_force_n.max())
+    inside = road.cells.map.force_n[:, None] <= 0.98 * reached
+    assert np.isfinite(road.cells.map.efficiency[inside]).all()
+    desk.switch_units()
+    qtbot.waitUntil(lambda: "from 16 mph" in road.stops.texts())

@@ -84,6 +84,10 @@ def _script(window: object, link: object, port: str, wait: Callable[[Callable[[]
     assert isinstance(tune, TunePage)
     wait(lambda: tune.chart.band is not None and tune.chart.held is not None)
     yield "tune-pull"
+    tune.show_road()
+    wait(lambda: tune.road.cells.map is not None)
+    yield "tune-road"
+    tune.show_pull()
     window.desk.change("drive.battery_current_a", 44.0)
     window.switch_theme()
     wait(lambda: tune.chart.band is not None)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
@@ -15,13 +15,14 @@ from crisp_hornet.bench.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.edges import edges, value_at
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
+from crisp_hornet.bench.stations.tune.road_view import RoadView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.force_chart import TruthLegend
 from crisp_hornet.bench.widgets.heat_strip import HeatStrip
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
-from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.endurance import continuous_curve
 from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
 from crisp_hornet.core.pack import full_v, rested_or_typical_v
@@ -115,6 +116,7 @@ class TunePage(Station):
         self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
         self._charge.changed.connect(self._take_charge)
         self._charge_words = label("", "quiet", wrap=True)
+        self._title = label("", "title")
         self._axes = label("", "quiet")
         self.chart = PullChart(theme, desk.token)
         self.chart.dragged.connect(self._take_drag)
@@ -124,7 +126,11 @@ class TunePage(Station):
         self.chart.pointed.connect(lambda _kmh: self.news.emit())
         self._legend = TruthLegend(theme, {"drafted": "drafted", "controller": "on the controller"})
         self.heat_strip = HeatStrip(theme)
+        self._views = QStackedWidget()
         self.consequences = Consequences(theme)
+        self.road = RoadView(desk, theme)
+        self._road_link = button("on the road", self.show_road, "link", "Show what it means on the road")
+        self._pull_link = button("the pull", self.show_pull, "link", "Show the pull chart")
         self._before_drag: dict[int, float | None] = {}
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -135,6 +141,7 @@ class TunePage(Station):
         self._slower = Background()
         self._slower.done.connect(self.chart.show_held)
         self._lay_out()
+        self.show_pull()
         desk.bike_changed.connect(self._take_bike)
         desk.draft_changed.connect(self._show)
         desk.controller_changed.connect(self._show)
@@ -144,21 +151,48 @@ class TunePage(Station):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(label("Full-throttle pull at the driven wheel", "title"))
+        head.addWidget(self._title)
         head.addStretch(1)
         head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
+        head.addSpacing(16)
+        for link in (self._pull_link, self._road_link):
+            head.addWidget(link, alignment=Qt.AlignmentFlag.AlignBottom)
         middle = QVBoxLayout()
         middle.setSpacing(6)
         middle.addLayout(head)
-        middle.addWidget(self._legend)
-        middle.addWidget(self.chart, 1)
-        middle.addWidget(self.heat_strip)
+        pull = QWidget()
+        column = QVBoxLayout(pull)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self._legend)
+        column.addWidget(self.chart, 1)
+        column.addWidget(self.heat_strip)
+        for view in (pull, self.road):
+            self._views.addWidget(view)
+        middle.addWidget(self._views, 1)
         middle.addWidget(self.consequences)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(24)
         row.addLayout(self._left, 0)
         row.addLayout(middle, 1)
+
+    def show_pull(self) -> None:
+        """The pull chart."""
+        self._show_view(0)
+
+    def show_road(self) -> None:
+        """Launches, stopping, energy and efficiency instead of the pull chart."""
+        self._show_view(1)
+
+    def _show_view(self, index: int) -> None:
+        self._views.setCurrentIndex(index)
+        self._title.setText(("Full-throttle pull at the driven wheel", "What it means on the road")[index])
+        self._axes.setVisible(index == 0)
+        self.consequences.setVisible(index == 0)  # the tables of the road say more
+        self._pull_link.setEnabled(index != 0)
+        self._road_link.setEnabled(index != 1)
+        self.road.refresh()
 
     # --- what came in ---------------------------------------------------------------------------------------
 
@@ -233,6 +267,7 @@ class TunePage(Station):
             self.chart.show_held(None)
             return
 
+        self.road.refresh()
         self._slow.start(lambda: band_of(bike, draft, conditions, speeds))
         self._slower.start(lambda: continuous_curve(bike, draft, speeds[::4], conditions.rested_v))
 

@@ -1,0 +1,96 @@
+"""The share of the cells' power that reaches the road, over speed and force: a field of cells, each with its figure."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from crisp_hornet.bench.marks import truth_pen
+from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.units import Units
+from crisp_hornet.core.efficiency import EfficiencyMap
+from crisp_hornet.core.pull import PullCurve
+
+LEFT, RIGHT, TOP, BOTTOM = 56.0, 14.0, 22.0, 22.0
+POOR, GOOD = 0.4, 0.95  # tints run from one to the other
+
+
+class EfficiencyCells(QWidget):
+    """A cell stands for its middle. Cells beyond full throttle of ``curve`` stay empty; its line is drawn over them."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.map: EfficiencyMap | None = None
+        self._curve: PullCurve | None = None
+        self._units = Units()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(660, 220)
+
+    def show_map(self, found: EfficiencyMap | None, curve: PullCurve | None, units: Units) -> None:
+        """Show a map whose speeds and forces are evenly spaced, and the draft's full throttle."""
+        self.map, self._curve, self._units = found, curve, units
+        if found is not None and np.isfinite(found.efficiency).any():
+            best = np.unravel_index(int(np.nanargmax(found.efficiency)), found.efficiency.shape)
+            self.setAccessibleName(
+                f"efficiency, best {found.efficiency[best]:.0%} at {found.speed_kmh[best[1]]:.0f} km/h and {found.force_n[best[0]]:.0f} N"
+            )
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        found, curve = self.map, self._curve
+        painter = QPainter(self)
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(self.theme.color("quiet"))
+        if found is None or curve is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        unit = self._units.unit("km/h")
+        painter.drawText(
+            QPointF(LEFT, 14), f"% of the cells' power that reaches the road; newtons at the wheel against {unit}"
+        )
+        box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+        wide, high = box.width() / found.speed_kmh.size, box.height() / found.force_n.size
+        most_kmh, most_n = found.speed_kmh[-1] + found.speed_kmh[0], found.force_n[-1] + found.force_n[0]
+        reached = np.interp(found.speed_kmh, curve.speed_kmh, curve.wheel_force_n)
+        painter.save()
+        painter.setClipRect(box)
+        for (row, column), share in np.ndenumerate(found.efficiency):
+            cell = QRectF(box.left() + column * wide, box.bottom() - (row + 1) * high, wide - 1, high - 1)
+            if np.isfinite(share) and found.force_n[row] <= reached[column]:
+                self._paint_cell(painter, cell, float(share))
+        line = [
+            QPointF(box.left() + v / most_kmh * box.width(), box.bottom() - f / most_n * box.height())
+            for v, f in zip(curve.speed_kmh, curve.wheel_force_n, strict=True)
+        ]
+        painter.setPen(truth_pen(self.theme, "drafted"))
+        painter.drawPolyline(QPolygonF(line))
+        painter.restore()
+        self._paint_axes(painter, box, found)
+
+    def _paint_cell(self, painter: QPainter, cell: QRectF, share: float) -> None:
+        tint = min(max((share - POOR) / (GOOD - POOR), 0.0), 1.0)
+        painter.fillRect(cell, self.theme.color("ink", 0.05 + 0.8 * tint**2))
+        painter.setPen(self.theme.color("on_ink" if tint > 0.75 else "text"))
+        text = f"{100 * share:.0f}"
+        metrics = QFontMetricsF(painter.font())
+        if cell.height() >= metrics.ascent():
+            painter.drawText(
+                QPointF(cell.center().x() - metrics.horizontalAdvance(text) / 2, cell.center().y() + 5), text
+            )
+
+    def _paint_axes(self, painter: QPainter, box: QRectF, found: EfficiencyMap) -> None:
+        metrics = QFontMetricsF(painter.font())
+        painter.setPen(QPen(self.theme.color("quiet"), 1))
+        for row in range(0, found.force_n.size, 2):
+            text = f"{found.force_n[row]:.0f}"
+            y = box.bottom() - (row + 0.5) / found.force_n.size * box.height()
+            painter.drawText(QPointF(box.left() - 6 - metrics.horizontalAdvance(text), y + 5), text)
+        for column in range(0, found.speed_kmh.size, 2):
+            text = f"{self._units.value(float(found.speed_kmh[column]), 'km/h'):.0f}"
+            x = box.left() + (column + 0.5) / found.speed_kmh.size * box.width()
+            painter.drawText(QPointF(x - metrics.horizontalAdvance(text) / 2, self.height() - 5), text)
