@@ -14,16 +14,14 @@ COMPUTE_TARGET_MS, PAINT_TARGET_MS, BAND_TARGET_MS = 16.0, 33.0, 100.0
 
 
 def main() -> None:
-    from crisp_hornet.bench.app import demo_bench, make_application, tear_down
+    from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
     from crisp_hornet.bench.desk import Desk
-    from crisp_hornet.bench.link_worker import Link
     from crisp_hornet.bench.window import Window
-    from crisp_hornet.documents.maps import shipped_maps
 
     app = make_application()
-    with demo_bench() as (garage, port):
-        desk, link = Desk(garage), Link(shipped_maps())
-        window = Window(desk, link, simulated_port=port)
+    with demo_bench() as (garage, simulated):
+        desk, link = Desk(garage), link_of(garage)
+        window = Window(desk, link, simulated=simulated)
         window.show()
         window.show_station(4)
         app.processEvents()

@@ -78,7 +78,7 @@ def bad_file(tmp_path, name, data):
         ),
         (
             {"bike": changed(BIKE, controller__ratings_by_voltage=[[60, 90]])},
-            "bike.json: controller.ratings_by_voltage.0",
+            "bike.json: controller.ratings_by_voltage[0]: must be an object",
         ),
         ({"bike": b""}, "the file is empty"),
         ({"tune": b"{"}, "tune.json: line 1"),

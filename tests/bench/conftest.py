@@ -1,12 +1,11 @@
 import pytest
 
 from crisp_hornet.bench import theme as themes
-from crisp_hornet.bench.app import make_application, tear_down
+from crisp_hornet.bench.app import link_of, make_application, tear_down
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.demo.garage import demo_garage
-from crisp_hornet.documents.maps import shipped_maps
 from crisp_hornet.garage.garage import Garage
 
 
@@ -22,7 +21,7 @@ def open_window(qtbot, qapp):
 
     def open_one(garage, port=""):
         themes.apply(qapp, themes.LIGHT)
-        window = Window(Desk(garage), Link(shipped_maps()), simulated_port=port)
+        window = Window(Desk(garage), link_of(garage), simulated=Simulated(ports=(port,)) if port else None)
         window.show()
         with qtbot.waitActive(window):
             window.activateWindow()

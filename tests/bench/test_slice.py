@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
+from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.demo import HERON, ROUND
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.garage.garage import Garage
@@ -43,6 +44,7 @@ def send_and_wait(qtbot, window, keep):
 def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     folder = tmp_path / "garage"
     window = open_window(Garage(folder), standin.port)
+    window.stations[5].offer_hands(Simulated(ports=(standin.port,), act=standin.do))
     desk = window.desk
 
     # 1 know the bike
@@ -123,7 +125,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
 
 def test_the_wheel_turning_stops_a_send_and_says_so(qtbot, demo_window, standin):
     window = demo_window
-    window.stations[2].offer_simulated(standin.port)
+    window.stations[2].offer_simulated(Simulated(ports=(standin.port,), act=standin.do))
     connect(qtbot, window, standin.port)
     standin.do("throttle 0.3")
     report = send_and_wait(qtbot, window, keep=False)
@@ -134,7 +136,7 @@ def test_the_wheel_turning_stops_a_send_and_says_so(qtbot, demo_window, standin)
 
 def test_the_backup_can_be_taken_back(qtbot, demo_window, standin):
     window = demo_window
-    window.stations[2].offer_simulated(standin.port)
+    window.stations[2].offer_simulated(Simulated(ports=(standin.port,), act=standin.do))
     connect(qtbot, window, standin.port)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     click(qtbot, find(window, "Draft the newest other backup"))
@@ -145,7 +147,7 @@ def test_the_backup_can_be_taken_back(qtbot, demo_window, standin):
 
 def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, standin):
     window = demo_window
-    window.stations[2].offer_simulated(standin.port)
+    window.stations[2].offer_simulated(Simulated(ports=(standin.port,), act=standin.do))
     connect(qtbot, window, standin.port)
     window.desk.change(BATTERY, 44.0)
     go(qtbot, window, 5)

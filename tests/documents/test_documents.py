@@ -11,9 +11,7 @@ from hypothesis import strategies as st
 from crisp_hornet.demo import DRAFT, FACTORY, HERON
 from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.base import unknown_keys
-from crisp_hornet.documents.controller_map import Register, read_map
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.maps import map_for, shipped_maps
 from crisp_hornet.documents.tune import SETTINGS
 from tests.bikes import BIKE, TUNE, a_bike, a_tune, changed
 
@@ -157,51 +155,3 @@ def test_settings_by_path():
             tune.with_setting(path, 1.0)
     with pytest.raises(ValueError, match="fade_end_v"):
         tune.with_setting("battery_guard.fade_end_v", 60.0)
-
-
-# --- controller descriptions ---------------------------------------------------------------------------------
-
-
-@seed(11)
-@settings(max_examples=200, deadline=None, database=None)
-@given(st.sampled_from(shipped_maps()[0].register_list), st.floats(0, 1))
-def test_a_register_rounds_to_its_safe_side_by_less_than_a_step(register, share):
-    value = register.min + share * (register.max - register.min)
-    held = register.decode(register.encode(value))
-    assert abs(held - value) < register.step + 1e-9
-    assert held <= value + 1e-5 if register.safe == "lower" else held >= value - 1e-5
-    assert register.decode(register.encode(held)) == held
-
-
-def test_a_register_says_what_it_cannot_hold():
-    register = Register(
-        name="drive.battery_current_a", label="battery current", address=1, scale=0.5, unit="A", min=0, max=80
-    )
-    with pytest.raises(ValueError, match="outside what this controller takes"):
-        register.encode(81)
-    with pytest.raises(ValueError, match="cannot be switched off"):
-        register.encode(None)
-
-
-@pytest.mark.parametrize(
-    ("old", "new", "reason"),
-    [
-        ("address = 0x0101", "address = 0x0100", "address 256 stands twice"),
-        ('name = "drive.power_w"', 'name = "drive.colour"', "names no setting"),
-        ('unkept = "unkept"', 'unkept = "gone"', "no telemetry channel"),
-        ("version = 1", "version = 3", "newer"),
-        ("baud = 115200", 'baud = "fast"', "line.baud"),
-        ("[line]", "[line", "not TOML"),
-    ],
-)
-def test_a_faulty_description_is_named(tmp_path, old, new, reason):
-    source = ROOT / "src/crisp_hornet/documents/controllers/weir-60.toml"
-    path = tmp_path / "map.toml"
-    path.write_text(source.read_text().replace(old, new, 1))
-    with pytest.raises(DocumentError, match=reason):
-        read_map(path)
-
-
-def test_descriptions_are_found_by_what_a_controller_says_it_is():
-    assert map_for("Tarnholm Weir Works", "Weir 60").name == "Weir 60"
-    assert map_for("Tarnholm Weir Works", "Weir 61") is None

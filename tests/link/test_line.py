@@ -10,7 +10,8 @@ from pymodbus.framer import FramerRTU
 
 from crisp_hornet.documents.controller_map import Line
 from crisp_hornet.link.errors import AnsweredNo, LineDead, LineGarbled
-from crisp_hornet.link.line import SerialLine
+from crisp_hornet.link.line import ModbusLine
+from crisp_hornet.link.transports import transport_to
 
 
 def framed(*payload):
@@ -58,7 +59,7 @@ def line_to():
 
     def connect(*script):
         peer = ScriptedPeer(*script)
-        line = SerialLine(peer.port, Line(), answer_s=0.08)
+        line = ModbusLine(transport_to(peer.port, Line(), answer_s=0.08))
         line.open()
         opened.append((line, peer))
         return line, peer
@@ -111,7 +112,7 @@ def test_what_comes_too_late_is_thrown_away_before_the_next_question(line_to):
 def test_a_write_is_never_repeated_blindly(line_to, answer):
     line, peer = line_to(answer, framed(1, 6, 1, 0, 0, 9))
     with pytest.raises((LineDead, LineGarbled)):
-        line.write(0x0100, 9)
+        line.write(0x0100, [9])
     assert len(peer.questions) == 1
 
 
@@ -144,7 +145,7 @@ def test_whatever_the_noise_a_wrong_word_never_comes_out():
                 }.get(kind, bytes(frame))
             )
         peer = ScriptedPeer(*script)
-        with SerialLine(peer.port, Line(), answer_s=0.04) as line:
+        with ModbusLine(transport_to(peer.port, Line(), answer_s=0.04)) as line:
             try:
                 assert line.read_settings(0x100, 3) == truth
                 right += 1

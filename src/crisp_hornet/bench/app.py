@@ -17,10 +17,12 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.demo.garage import demo_garage
-from crisp_hornet.documents.maps import shipped_maps
-from crisp_hornet.garage.garage import Garage, GarageError, default_folder
+from crisp_hornet.documents.maps import all_maps
+from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, GarageError, default_folder
+from crisp_hornet.link.marker import FileJournal
 
 
 def run_application(demo: bool) -> int:
@@ -33,14 +35,14 @@ def run_application(demo: bool) -> int:
     waker.timeout.connect(lambda: None)
     waker.start(300)
     if demo:
-        with demo_bench() as (garage, port):
-            return _run(app, garage, port)
+        with demo_bench() as (garage, simulated):
+            return _run(app, garage, simulated)
     try:
         garage = Garage(default_folder())
     except GarageError as error:
         QMessageBox.critical(None, "Crisp Hornet", str(error))
         return 1
-    return _run(app, garage, "")
+    return _run(app, garage, Simulated())
 
 
 def make_application() -> QApplication:
@@ -56,29 +58,37 @@ def make_application() -> QApplication:
 
 
 @contextmanager
-def demo_bench() -> Iterator[tuple[Garage, str]]:
+def demo_bench() -> Iterator[tuple[Garage, Simulated]]:
     """A demo garage in a temporary folder and a running stand-in; both gone afterwards."""
     folder = Path(tempfile.mkdtemp(prefix="crisp-hornet-demo-"))
     garage = demo_garage(folder / "garage")
     try:
-        with stand_in(folder) as port:
-            yield garage, port
+        with stand_in(folder) as simulated:
+            yield garage, simulated
     finally:
         garage.close()
         shutil.rmtree(folder, ignore_errors=True)
 
 
 @contextmanager
-def stand_in(folder: Path) -> Iterator[str]:
-    """A stand-in process; yields its port. It ends when its standard input closes, even if we are killed."""
-    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", str(folder / "simulated-heron")]
+def stand_in(folder: Path) -> Iterator[Simulated]:
+    """A stand-in process; yields its ports and hands on it. It ends when its standard input closes, even if we are killed."""
+    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned"]
+    command += ["--link", str(folder / "simulated-heron"), "--tcp", "0", "--bridge", "0"]
     process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None and process.stdin is not None
+    to, back = process.stdin, process.stdout
+
+    def act(line: str) -> str:
+        to.write(line + "\n")
+        to.flush()
+        return back.readline().strip()
+
     try:
         said = process.stdout.readline().split(maxsplit=1)
         if len(said) != 2 or said[0] != "ready":
             raise RuntimeError("The stand-in did not start; run `crisp-hornet standin` to see why.")
-        yield said[1].strip()
+        yield Simulated(tuple(said[1].split()), act)
     finally:
         process.terminate()
         process.wait(timeout=5)
@@ -86,15 +96,23 @@ def stand_in(folder: Path) -> Iterator[str]:
         process.stdout.close()
 
 
-def _run(app: QApplication, garage: Garage, port: str) -> int:
-    desk, link = Desk(garage), Link(shipped_maps())
-    window = Window(desk, link, simulated_port=port)
+def _run(app: QApplication, garage: Garage, simulated: Simulated) -> int:
+    desk, link = Desk(garage), link_of(garage)
+    window = Window(desk, link, simulated=simulated)
     window.show()
     code = app.exec()
     desk.keep_draft()
     tear_down(app, window)
     garage.close()
     return code
+
+
+def link_of(garage: Garage) -> Link:
+    """The link with the controllers that ship and those of the garage, and with its marker of an interrupted send."""
+    maps, faulty = all_maps(garage.folder / CONTROLLERS)
+    link = Link(maps, FileJournal(garage.folder / SENDING))
+    link.refused_maps = faulty
+    return link
 
 
 def tear_down(app: QApplication, window: Window) -> None:

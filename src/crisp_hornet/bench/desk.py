@@ -277,6 +277,11 @@ class Desk(QObject):
         if self.draft != tune:
             self.open_draft(tune)
 
+    def take_restored(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
+        """A backup was put back with proof; the draft stays what it is."""
+        self.log("send", "Backup put back with proof", "; ".join(changes) + f". {message}")
+        self._take_controller(tune, remember=kept)
+
     def take_running(self, tune: Tune) -> None:
         """A send failed and left the controller running this; what it keeps over power-off is as it was."""
         if self.controller is None or any(tune.setting(path) != self.controller.setting(path) for path in SETTINGS):
@@ -288,6 +293,28 @@ class Desk(QObject):
             self.garage.keep_controller(self.bike_id, tune)
         self._predict_controller()
         self.controller_changed.emit()
+
+    def remember_port(self, port: str) -> None:
+        """Remember by which way the active bike's controller was reached."""
+        try:
+            self.garage.keep_setting(f"port of bike {self.bike_id}", port)
+        except DocumentError as error:
+            self.said.emit("warn", str(error))
+
+    @property
+    def last_port(self) -> str:
+        """By which way the active bike's controller was last reached; "" if never."""
+        port = self.garage.setting(f"port of bike {self.bike_id}")
+        return port if isinstance(port, str) else ""
+
+    def remember_serial(self, serial: str) -> None:
+        """The bike has shown that this is its controller."""
+        if self.bike is None or not serial or self.bike.controller.serial == serial:
+            return
+        was = self.bike.controller.serial
+        controller = self.bike.controller.model_copy(update={"serial": serial})
+        self.change_bike(self.bike.model_copy(update={"controller": controller}), "controller's serial number")
+        self.log("bike", f"Controller {serial} belongs to this bike", f"before: {was or 'none noted'}")
 
     # --- rides and logbook ----------------------------------------------------------------------------------
 

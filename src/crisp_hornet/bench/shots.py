@@ -19,11 +19,9 @@ def take_shots(folder: Path) -> Iterator[Path]:
     Raises :class:`~crisp_hornet.documents.errors.DocumentError` if the folder cannot be written.
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from crisp_hornet.bench.app import demo_bench, make_application, tear_down
+    from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
     from crisp_hornet.bench.desk import Desk
-    from crisp_hornet.bench.link_worker import Link
     from crisp_hornet.bench.window import Window
-    from crisp_hornet.documents.maps import shipped_maps
 
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -42,12 +40,12 @@ def take_shots(folder: Path) -> Iterator[Path]:
         for _ in range(20):
             app.processEvents()
 
-    with demo_bench() as (garage, port):
-        desk, link = Desk(garage), Link(shipped_maps())
-        window = Window(desk, link, simulated_port=port)
+    with demo_bench() as (garage, simulated):
+        desk, link = Desk(garage), link_of(garage)
+        window = Window(desk, link, simulated=simulated)
         window.resize(*SIZE)
         window.show()
-        act = _script(window, link, port, wait)
+        act = _script(window, link, simulated, wait)
         for name in act:
             wait(lambda: True)
             path = folder / f"{name}.png"
@@ -57,15 +55,18 @@ def take_shots(folder: Path) -> Iterator[Path]:
         tear_down(app, window)
 
 
-def _script(window: object, link: object, port: str, wait: Callable[[Callable[[], bool]], None]) -> Iterator[str]:
+def _script(
+    window: object, link: object, simulated: object, wait: Callable[[Callable[[], bool]], None]
+) -> Iterator[str]:
     """Walk through the job; each name yielded is a picture to take."""
     from crisp_hornet.bench.link_worker import Link
+    from crisp_hornet.bench.simulated import Simulated
     from crisp_hornet.bench.stations.build.page import BuildPage
     from crisp_hornet.bench.stations.send.page import SendPage
     from crisp_hornet.bench.stations.tune.page import TunePage
     from crisp_hornet.bench.window import Window
 
-    assert isinstance(window, Window) and isinstance(link, Link)
+    assert isinstance(window, Window) and isinstance(link, Link) and isinstance(simulated, Simulated)
     window.show_station(1)
     yield "build"
     build = window.stations[1]
@@ -76,7 +77,7 @@ def _script(window: object, link: object, port: str, wait: Callable[[Callable[[]
     build.show_view(0)
     build.show_garage()
     window.show_station(2)
-    link.connect_to(port)
+    link.connect_to(simulated.port)
     wait(lambda: link.live is not None)
     yield "hook-up"
     window.show_station(4)
@@ -98,6 +99,9 @@ def _script(window: object, link: object, port: str, wait: Callable[[Callable[[]
     send = window.stations[5]
     assert isinstance(send, SendPage)
     yield "send-review"
+    simulated.act("turn-back 1")
+    wait(lambda: link.contact is not None and bool(link.contact.shown))
+    simulated.act("turn-back 0")
     send.keep.setChecked(True)
     for box in send.confirmations.values():
         box.setChecked(True)

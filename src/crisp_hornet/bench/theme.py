@@ -130,7 +130,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="act"]:disabled {{ background: transparent; color: {t.quiet}; border: 2px solid {t.rule}; }}
     QPushButton[role="act"]:focus {{ border: 2px solid {t.ground}; outline: 2px solid {t.ink}; }}
     QPushButton[role="large"] {{ min-height: 36px; }}
-    QPushButton[role="link"] {{ background: transparent; border: none; border-bottom: 2px solid {t.text}; border-radius: 0; padding: 0;
+    QPushButton[role="link"] {{ background: transparent; border: none; border-bottom: 2px solid {t.text}; border-radius: 0; padding: 0 3px;
                                min-height: 26px; font-size: {TEXT_PX}px; font-weight: 600; text-align: left; }}
     QPushButton[role="link"]:hover {{ border-bottom: 3px solid {t.text}; }}
     QPushButton[role="link"]:focus {{ border: 2px solid {t.text}; }}

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.build.page import BuildPage
 from crisp_hornet.bench.stations.hookup.page import HookUpPage
 from crisp_hornet.bench.stations.logbook.page import LogbookPage
@@ -42,12 +43,12 @@ STATIONS: list[type[Station]] = [BuildPage, HookUpPage, TunePage, SendPage, Ride
 
 
 class Window(QMainWindow):
-    """The one window. ``simulated_port`` is offered on Hook-up when a stand-in runs beside."""
+    """The one window. ``simulated`` is offered on Hook-up when a stand-in runs beside."""
 
-    def __init__(self, desk: Desk, link: Link, theme: Theme = themes.LIGHT, simulated_port: str = "") -> None:
+    def __init__(self, desk: Desk, link: Link, theme: Theme = themes.LIGHT, simulated: Simulated | None = None) -> None:
         super().__init__()
         self.desk, self.link, self.theme = desk, link, theme
-        self.simulated_port = simulated_port
+        self.simulated = simulated or Simulated()
         self.setWindowTitle("Crisp Hornet")
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
@@ -93,7 +94,12 @@ class Window(QMainWindow):
                 self._side.addWidget(side)
         hookup = self.stations[2]
         assert isinstance(hookup, HookUpPage)
-        hookup.offer_simulated(self.simulated_port)
+        hookup.offer_simulated(self.simulated)
+        send = self.stations[5]
+        assert isinstance(send, SendPage)
+        send.offer_hands(self.simulated)
+        hookup.restore.connect(send.restore)
+        hookup.restore.connect(lambda _backup: self.show_station(5))
         self.watch_list = WatchList(self.theme)
         self.watch_list.mend.connect(self._mend)
         self.watch_list.show_me.connect(self._show_me)

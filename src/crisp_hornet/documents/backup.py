@@ -9,19 +9,22 @@ from pydantic import Field
 
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Number, Part, Text
+from crisp_hornet.documents.register import Raw
 from crisp_hornet.documents.store import parse
 
 BACKUP_VERSION = 1
 
 
 class BackedUpRegister(Part):
-    """One register: its raw word, and what it meant (``None``: no limit)."""
+    """One register: its raw number, and what it meant (``None``: no limit). ``calibration``: it belongs to that very motor."""
 
     name: Text
     address: Annotated[int, Field(strict=True, ge=0, le=0xFFFF)]
-    word: Annotated[int, Field(strict=True, ge=0, le=0xFFFF)]
+    word: Raw
     value: Number | None
     unit: str
+    type: Literal["u16", "i16", "u32", "i32"] = "u16"
+    calibration: bool = False
 
 
 class Backup(Part):
@@ -36,9 +39,13 @@ class Backup(Part):
     serial: str
     registers: list[BackedUpRegister]
 
-    def words(self) -> dict[int, int]:
-        """Address to raw word."""
-        return {register.address: register.word for register in self.registers}
+    def raws(self) -> dict[str, int]:
+        """Raw numbers by register name."""
+        return {register.name: register.word for register in self.registers}
+
+    def values(self, calibration: bool) -> dict[str, float | None]:
+        """Values by register name, calibration left out or taken in."""
+        return {one.name: one.value for one in self.registers if calibration or not one.calibration}
 
 
 def read_backup(path: Path) -> Backup:

@@ -1,98 +1,40 @@
-"""The description of a controller: which register holds which setting, read from TOML.
+"""The description of a controller: what it holds where, what it can do, what its faults mean. TOML, see ``docs/formats.md``.
 
-Another controller is another file; nothing about a controller is coded. See ``docs/formats.md``.
+Another controller is another file; nothing about a controller is coded.
 """
 
 from __future__ import annotations
 
-import math
-import tomllib
 from collections import Counter
-from pathlib import Path
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
+from pydantic_core import PydanticCustomError
 
-from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Count, Number, Part, Positive, Text
-from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.store import parse
+from crisp_hornet.documents.register import CALIBRATION, INFORMATION, Address, Channel, Coded, Register, Word
 from crisp_hornet.documents.tune import SETTINGS
 
 MAP_VERSION = 1
-Address = Annotated[int, Field(strict=True, ge=0, le=0xFFFF)]
-Word = Annotated[int, Field(strict=True, ge=0, le=0xFFFF)]
-
-
-class Register(Part):
-    """One 16-bit register. ``value = raw · scale``; ``none_raw`` is the raw value for "no limit"."""
-
-    name: Text
-    label: Text
-    address: Address
-    type: Literal["u16", "i16"] = "u16"
-    scale: Positive = 1.0
-    unit: str = ""
-    min: Number
-    max: Number
-    none_raw: Word | None = None
-    safe: Literal["lower", "higher"] = "lower"
-    default: Number | None = None
-
-    @property
-    def step(self) -> float:
-        """The smallest difference the register can hold, in its unit."""
-        return self.scale
-
-    def decode(self, raw: int) -> float | None:
-        """The value of a raw word (0 to 65535); ``None`` for "no limit"."""
-        if self.none_raw is not None and raw == self.none_raw:
-            return None
-        signed = raw - 0x10000 if self.type == "i16" and raw >= 0x8000 else raw
-        return clean(signed * self.scale)
-
-    def encode(self, value: float | None) -> int:
-        """The raw word of a value, rounded to the register's step towards its safe side, so that a limit
-        never grows by rounding. Raises :class:`ValueError` outside the register's range."""
-        if value is None:
-            if self.none_raw is None:
-                raise ValueError(f"{self.label} cannot be switched off on this controller")
-            return self.none_raw
-        if not self.min <= value <= self.max:
-            raise ValueError(
-                f"{self.label} {value:g} {self.unit} lies outside what this controller takes "
-                f"({self.min:g} to {self.max:g} {self.unit})"
-            )
-        steps = value / self.scale
-        dust = 1e-6  # 42.3 / 0.1 is 422.99999999999994: no reason to fall a whole step
-        return (math.floor(steps + dust) if self.safe == "lower" else math.ceil(steps - dust)) & 0xFFFF
-
-
-class Channel(Part):
-    """One live value of the telemetry block; ``at`` counts registers from the block's start."""
-
-    name: Text
-    at: Address
-    type: Literal["u16", "i16"] = "u16"
-    scale: Positive = 1.0
-    unit: str = ""
-
-    def decode(self, raw: int) -> float:
-        """The value of a raw word (0 to 65535)."""
-        signed = raw - 0x10000 if self.type == "i16" and raw >= 0x8000 else raw
-        return clean(signed * self.scale)
+Uuid = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 
 
 class Telemetry(Part):
     """A run of input registers read in one question."""
 
     address: Address
-    channel: list[Channel]
+    channel: Annotated[list[Channel], Field(min_length=1)]
 
     @property
     def length(self) -> int:
-        """How many registers the block spans."""
-        return max(channel.at for channel in self.channel) + 1
+        """How many words the block spans."""
+        return max(channel.at + channel.words for channel in self.channel)
+
+    @property
+    def names(self) -> set[str]:
+        """The names of all channels."""
+        return {channel.name for channel in self.channel}
 
 
 class Keep(Part):
@@ -104,6 +46,90 @@ class Keep(Part):
     unkept: Text
 
 
+class Command(Part):
+    """A word written to a register to make the controller do something."""
+
+    address: Address
+    word: Word
+
+
+class Commands(Part):
+    """What the controller does on request."""
+
+    clear_faults: Command | None = None
+    detect: Command | None = None
+    zero: Command | None = None
+
+
+class Inhibit(Part):
+    """A register that holds the motor off. ``state`` names the live value that reads 1 while it does."""
+
+    address: Address
+    on: Word
+    off: Word
+    state: Text
+
+
+class Fault(Part):
+    """What a fault code means, what usually causes it, and what to check next."""
+
+    code: Count
+    name: Text
+    meaning: Text
+    causes: list[Text] = []
+    check: Text
+
+
+class Lack(Part):
+    """A setting of the tune that this controller does not have: what it does instead (no ``value``: no limit), and why."""
+
+    name: Text
+    value: Number | None = None
+    reason: Text
+
+
+class Firmware(Part):
+    """From which firmware version to which this description is known to work."""
+
+    least: Text
+    newest: Text
+
+
+class Update(Part):
+    """How a new firmware goes into the second slot: file records to ``file``, then ``activate``, then a power cycle."""
+
+    hardware: Text
+    file: Annotated[int, Field(strict=True, ge=1, le=0xFFFF)]
+    record_words: Annotated[int, Field(strict=True, ge=1, le=100)] = 60
+    activate: Command
+    least_v: Positive | None = None
+
+
+class LogColumn(Coded):
+    """One value of a stored row; rows hold their columns one after the other."""
+
+    name: Text
+
+
+class StoredLogs(Part):
+    """Rides the controller stores itself. ``count`` and, from ``lengths`` on, the rows of each are input registers (lengths
+    one word each); log k is file ``first_file + k``."""
+
+    count: Address
+    lengths: Address
+    first_file: Annotated[int, Field(strict=True, ge=1, le=0xFFFF)]
+    interval_s: Positive
+    column: Annotated[list[LogColumn], Field(min_length=1)]
+
+
+class Bluetooth(Part):
+    """A service like a serial line: one characteristic to write to, one that notifies."""
+
+    service: Uuid
+    write: Uuid
+    notify: Uuid
+
+
 class Identity(Part):
     """What the controller must answer to a device identification for this description to fit."""
 
@@ -112,10 +138,11 @@ class Identity(Part):
 
 
 class Line(Part):
-    """How to talk to it."""
+    """How to talk to it. ``word_order``: which word of a 32-bit number comes first."""
 
     baud: Count = 115200
     device: Annotated[int, Field(strict=True, ge=1, le=247)] = 1
+    word_order: Literal["high_first", "low_first"] = "high_first"
 
 
 class ControllerMap(Part):
@@ -126,41 +153,112 @@ class ControllerMap(Part):
     name: Text
     identity: Identity
     line: Line = Line()
+    firmware: Firmware | None = None
+    bluetooth: Bluetooth | None = None
     register_list: Annotated[list[Register], Field(alias="register", min_length=1)]
+    lacks: list[Lack] = []
     telemetry: Telemetry
     keep: Keep
+    commands: Commands = Commands()
+    inhibit: Inhibit | None = None
+    fault: list[Fault] = []
+    update: Update | None = None
+    logs: StoredLogs | None = None
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
-        names = [register.name for register in self.register_list]
-        addresses = [register.address for register in self.register_list]
-        for what, count in (("name", Counter(names)), ("address", Counter(addresses))):
-            if twice := [str(thing) for thing, times in count.items() if times > 1]:
-                raise ValueError(f"register {what} {twice[0]} stands twice")
-        if unknown := [name for name in names if name not in SETTINGS]:
-            raise ValueError(f"register {unknown[0]!r} names no setting of a tune")
-        if self.keep.unkept not in {channel.name for channel in self.telemetry.channel}:
-            raise ValueError(f"keep.unkept names no telemetry channel: {self.keep.unkept!r}")
-        if len({channel.at for channel in self.telemetry.channel}) < len(self.telemetry.channel):
-            raise ValueError("two telemetry channels stand at the same place")
+        _check_names(self)
+        _check_places(self)
+        _check_channels(self)
         return self
 
     def register(self, name: str) -> Register | None:
-        """The register of a setting, or ``None`` when this controller lacks it."""
+        """The register of a name, or ``None`` when this controller lacks it."""
         return next((register for register in self.register_list if register.name == name), None)
 
+    def lack(self, name: str) -> Lack | None:
+        """Why the controller has no such setting, or ``None`` where it has it."""
+        return next((lack for lack in self.lacks if lack.name == name), None)
 
-def read_map(path: Path) -> ControllerMap:
-    """Read a controller description. Raises :class:`DocumentError`."""
-    try:
-        data = tomllib.loads(wire.read_bytes(path).decode("utf-8"))
-    except UnicodeDecodeError as error:
-        raise DocumentError(str(path), f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise DocumentError(str(path), "", f"not TOML: {error}", "Mend the text there.") from None
-    return parse(ControllerMap, "crisp-hornet/controller-map", MAP_VERSION, data, str(path))
+    def fault_of(self, code: float) -> Fault | None:
+        """The meaning of a fault code, if the description knows it."""
+        return next((fault for fault in self.fault if fault.code == int(code)), None)
+
+    def raw_of(self, words: Sequence[int]) -> int:
+        """The raw number of one or two words."""
+        if len(words) == 1:
+            return words[0]
+        high, low = words if self.line.word_order == "high_first" else (words[1], words[0])
+        return high << 16 | low
+
+    def words_of(self, coded: Coded, raw: int) -> list[int]:
+        """The words that hold a raw number, in the controller's order."""
+        if coded.words == 1:
+            return [raw]
+        pair = [raw >> 16, raw & 0xFFFF]
+        return pair if self.line.word_order == "high_first" else pair[::-1]
+
+    def values(self, raws: Mapping[str, int]) -> dict[str, float | None]:
+        """The values of raw numbers by register name."""
+        return {one.name: one.decode(raws[one.name]) for one in self.register_list if one.name in raws}
 
 
-def clean(value: float) -> float:
-    """Take out the dust of binary fractions (0.1 · 423 is 42.3, not 42.300000000000004)."""
-    return float(f"{value:.9g}")
+def _fault(text: str, *place: str | int) -> PydanticCustomError:
+    return PydanticCustomError("map", "{text}", {"text": text, "at": list(place)})
+
+
+def _check_names(found: ControllerMap) -> None:
+    names = [register.name for register in found.register_list]
+    for index, name in enumerate(names):
+        if names.index(name) < index:
+            raise _fault(f"register name {name} stands twice", "register", index, "name")
+        if name not in SETTINGS and not name.startswith((CALIBRATION, INFORMATION)):
+            raise _fault(
+                f"register {name!r} names no setting of a tune; others start with calibration. or info.",
+                "register",
+                index,
+                "name",
+            )
+        if name.startswith(INFORMATION) and found.register_list[index].access != "r":
+            raise _fault(f'register {name}: information is read only: access = "r"', "register", index, "access")
+        if found.register_list[index].max < found.register_list[index].min:
+            raise _fault(f"register {name}: max lies below min", "register", index, "max")
+    for index, lack in enumerate(found.lacks):
+        if lack.name not in SETTINGS:
+            raise _fault(f"lacks {lack.name!r} names no setting of a tune", "lacks", index, "name")
+        if lack.name in names:
+            raise _fault(f"{lack.name} stands both as register and under lacks", "lacks", index, "name")
+    lacking = {lack.name for lack in found.lacks}
+    if missing := [name for name in SETTINGS if name not in names and name not in lacking]:
+        raise _fault(f"the setting {missing[0]} has neither a register nor an entry under lacks")
+
+
+def _check_places(found: ControllerMap) -> None:
+    taken: dict[int, str] = {}
+    for index, register in enumerate(found.register_list):
+        for address in range(register.address, register.address + register.words):
+            if address in taken:
+                raise _fault(f"register address {address:#06x} stands twice, for {taken[address]} and {register.name}",
+                             "register", index, "address")  # fmt: skip
+            taken[address] = register.name
+    places: dict[int, str] = {}
+    for index, channel in enumerate(found.telemetry.channel):
+        for at in range(channel.at, channel.at + channel.words):
+            if at in places:
+                raise _fault(f"two telemetry channels stand at the same place: {places[at]} and {channel.name}",
+                             "telemetry", "channel", index)  # fmt: skip
+            places[at] = channel.name
+    if found.telemetry.length > 120:
+        raise _fault("the telemetry block is longer than one question can read (120 words)", "telemetry")
+
+
+def _check_channels(found: ControllerMap) -> None:
+    names = found.telemetry.names
+    if found.keep.unkept not in names:
+        raise _fault(f"keep.unkept names no telemetry channel: {found.keep.unkept!r}", "keep", "unkept")
+    if found.inhibit is not None and found.inhibit.state not in names:
+        raise _fault(f"inhibit.state names no telemetry channel: {found.inhibit.state!r}", "inhibit", "state")
+    codes = Counter(fault.code for fault in found.fault)
+    for index, fault in enumerate(found.fault):
+        if codes[fault.code] > 1:
+            raise _fault(f"fault code {fault.code} stands twice", "fault", index, "code")

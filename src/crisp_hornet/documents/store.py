@@ -33,7 +33,7 @@ def read_tune(path: Path) -> Tune:
 
 def parse(kind: type[Document], format_name: str, version: int, data: dict[str, Any], file: str) -> Document:
     """Turn a JSON object into a document; ``file`` is the name used in errors."""
-    _check_header(data, format_name, version, file)
+    check_header(data, format_name, version, file)
     try:
         return kind.model_validate(data)
     except ValidationError as error:
@@ -67,7 +67,8 @@ def schemas() -> dict[str, str]:
     }
 
 
-def _check_header(data: dict[str, Any], format_name: str, version: int, file: str) -> None:
+def check_header(data: dict[str, Any], format_name: str, version: int, file: str) -> None:
+    """Whether it is a document of that kind and of a version we know. Raises :class:`DocumentError`."""
     found = data.get("format")
     if found != format_name:
         said = f"is {found!r}"[:80] if "format" in data else "is missing"
@@ -97,6 +98,10 @@ def _reason(detail: ErrorDetails) -> str:
         return "this key is missing"
     if kind in ("float_type", "int_type", "int_from_float", "finite_number"):
         return f"must be a {'whole ' if kind.startswith('int') else ''}number, not {shown}"
+    if kind in ("model_type", "model_attributes_type"):
+        return f"must be an object with named values, not {shown}"
+    if kind == "map":
+        return detail["msg"]
     if kind == "value_error":
         return detail["msg"].removeprefix("Value error, ")
     message = detail["msg"].removeprefix("Input should be ")

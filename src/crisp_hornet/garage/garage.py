@@ -24,10 +24,10 @@ from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
-from crisp_hornet.garage.tables import BackupRow, BikeRow, EventRow, RideRow, TuneRow
+from crisp_hornet.garage.tables import BackupRow, BikeRow, EventRow, JobRow, RideRow, TuneRow
 from crisp_hornet.rides.registry import read_ride
 
-NEWEST = "0002"
+NEWEST = "0003"
 
 
 class GarageError(Exception):
@@ -62,6 +62,41 @@ class KeptRide:
     at: datetime
     file: Path
     tune: Tune | None
+
+
+@dataclass(frozen=True)
+class JobStep:
+    """One step of a job sheet; ``done_at`` is when it was ticked."""
+
+    text: str
+    caution: str = ""
+    done_at: datetime | None = None
+
+
+@dataclass(frozen=True)
+class Job:
+    """A job sheet in work."""
+
+    id: int
+    title: str
+    steps: tuple[JobStep, ...]
+    opened_at: datetime
+    closed: bool = False
+
+
+def _step(one: JobStep) -> dict[str, str | None]:
+    return {"text": one.text, "caution": one.caution, "done_at": one.done_at.isoformat() if one.done_at else None}
+
+
+def _job(row: JobRow) -> Job:
+    steps = (
+        JobStep(one["text"], one["caution"], datetime.fromisoformat(one["done_at"]) if one["done_at"] else None)
+        for one in row.steps
+    )
+    return Job(row.id, row.title, tuple(steps), row.opened_at, row.closed)
+
+
+CONTROLLERS, SENDING = "controllers", "sending"  # folders beside the database: own descriptions, markers of sends
 
 
 def default_folder() -> Path:
@@ -189,6 +224,15 @@ class Garage:
                 return None
             return store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, f"{self.folder}: tune {row.name}")
 
+    def sent_tunes(self, bike_id: int) -> list[tuple[datetime, Tune]]:
+        """All tunes as they were sent and proved, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(
+                select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "sent").order_by(TuneRow.id.desc())
+            )
+            where = f"{self.folder}: tune"
+            return [(row.at, store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, where)) for row in rows]
+
     def keep_backup(self, bike_id: int, backup: Backup) -> None:
         """Keep a backup of a controller."""
         with self._session() as session:
@@ -236,6 +280,30 @@ class Garage:
         """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
         ride = read_ride(kept.file).ride
         return Ride(kept.name, ride.time_s, ride.channels)
+
+    def start_job(self, bike_id: int, title: str, steps: list[JobStep]) -> Job:
+        """Lay out a new job sheet."""
+        with self._session() as session:
+            row = JobRow(
+                bike_id=bike_id, title=title[:200], steps=[_step(one) for one in steps], opened_at=datetime.now()
+            )
+            session.add(row)
+            session.flush()
+            return _job(row)
+
+    def keep_job(self, job: Job) -> None:
+        """Keep a job sheet as it now is."""
+        with self._session() as session:
+            row = session.get_one(JobRow, job.id)
+            row.title, row.steps, row.closed = job.title[:200], [_step(one) for one in job.steps], job.closed
+
+    def jobs(self, bike_id: int) -> list[Job]:
+        """The job sheets in work on a bike, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(
+                select(JobRow).where(JobRow.bike_id == bike_id, ~JobRow.closed).order_by(JobRow.id.desc())
+            )
+            return [_job(row) for row in rows]
 
     def log(self, bike_id: int, kind: str, title: str, detail: str = "", at: datetime | None = None) -> Entry:
         """Write a line into the logbook, dated now unless said otherwise."""

@@ -69,3 +69,15 @@ class EventRow(Base):
     title: Mapped[str] = mapped_column(String(300))
     detail: Mapped[str]
     at: Mapped[datetime] = mapped_column(index=True)
+
+
+class JobRow(Base):
+    """A job sheet. ``steps``: a list of ``{"text", "caution", "done_at"}``, the last null until it is ticked."""
+
+    __tablename__ = "job"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
+    title: Mapped[str] = mapped_column(String(200))
+    steps: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    opened_at: Mapped[datetime]
+    closed: Mapped[bool] = mapped_column(default=False)

@@ -1,23 +1,33 @@
-"""What would change on the controller if a tune were sent, in the builder's words."""
+"""What would change on the controller, in the builder's words."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
-from crisp_hornet.documents.controller_map import ControllerMap, Register
-from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.controller_map import ControllerMap, Lack
+from crisp_hornet.documents.register import Register
+from crisp_hornet.documents.tune import SETTINGS, Tune
+
+GROUPS = {
+    "drive": "the pull",
+    "regen": "braking with the motor",
+    "battery_guard": "the pack's guard",
+    "heat_guard": "the heat guards",
+    "calibration": "sensors and motor",
+}
 
 
 @dataclass(frozen=True)
 class Change:
-    """One register that would change. ``after`` is what the register can hold; ``asked`` what the tune says."""
+    """One register that would change. ``after`` is what the register can hold; ``asked`` what was asked for."""
 
     register: Register
     before: float | None
     after: float | None
     asked: float | None
-    word_before: int
-    word_after: int
+    raw_before: int
+    raw_after: int
 
     @property
     def rounded(self) -> bool:
@@ -31,6 +41,11 @@ class Change:
         after = float("inf") if self.after is None else self.after
         return after < before if self.register.safe == "lower" else after > before
 
+    @property
+    def group(self) -> str:
+        """What it touches, in the builder's words."""
+        return self.register.group or GROUPS.get(self.register.name.partition(".")[0], "other")
+
     def in_words(self) -> str:
         """For example ``battery current 30 A to 38 A``."""
         return (
@@ -38,22 +53,47 @@ class Change:
         )
 
 
+@dataclass(frozen=True)
+class LeftOut:
+    """A setting of the tune that the controller does not have, and what it does instead."""
+
+    lack: Lack
+    asked: float | None
+
+
 def shown(value: float | None, unit: str) -> str:
     """A value with its unit, or ``no limit``."""
     return "no limit" if value is None else f"{value:g} {unit}".strip()
 
 
-def difference(controller_map: ControllerMap, words: dict[int, int], tune: Tune) -> list[Change]:
-    """All registers that ``tune`` would change, in the order they are to be written: what eases comes first.
+def difference(controller_map: ControllerMap, raws: Mapping[str, int], tune: Tune) -> list[Change]:
+    """All registers that ``tune`` would change: what eases comes first.
 
-    Raises :class:`ValueError` naming the setting when the controller cannot hold a value, or lacks a setting that
-    the tune uses.
+    Raises :class:`ValueError` naming the setting when the controller cannot hold a value.
     """
+    wanted = {path: tune.setting(path) for path in SETTINGS}
+    return changes_to(controller_map, raws, wanted)
+
+
+def changes_to(
+    controller_map: ControllerMap, raws: Mapping[str, int], wanted: Mapping[str, float | None]
+) -> list[Change]:
+    """All writable registers that would change for values by name. Raises :class:`ValueError` as :func:`difference`."""
     changes = []
     for register in controller_map.register_list:
-        asked = tune.setting(register.name)
-        word = register.encode(asked)
-        before = words[register.address]
-        if word != before:
-            changes.append(Change(register, register.decode(before), register.decode(word), asked, before, word))
+        if register.name not in wanted or register.name not in raws or register.access == "r":
+            continue
+        asked, before = wanted[register.name], raws[register.name]
+        if register.decode(before) == asked:
+            continue  # the same value, however it is written
+        raw = register.encode(asked)
+        if raw != before:
+            changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
     return sorted(changes, key=lambda change: not change.eases)
+
+
+def left_out(controller_map: ControllerMap, tune: Tune) -> list[LeftOut]:
+    """What ``tune`` asks for and the controller does not have."""
+    return [
+        LeftOut(lack, tune.setting(lack.name)) for lack in controller_map.lacks if tune.setting(lack.name) != lack.value
+    ]

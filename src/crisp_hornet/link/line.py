@@ -1,4 +1,4 @@
-"""One Modbus RTU line over a serial port: a question, its answer, nothing else in flight.
+"""One Modbus line: a question, its answer, nothing else in flight.
 
 RTU frames carry no number, so a late answer could be taken for the answer to the next question. Therefore: no
 library retries; after any time-out or bad frame the line is left silent until it is quiet and drained; length and
@@ -11,30 +11,31 @@ import logging
 import time
 from collections.abc import Callable
 from types import TracebackType
-from typing import Any, Protocol, Self, TypeVar
+from typing import Any, Protocol, Self
 
 import serial
-from pymodbus.client import ModbusSerialClient
 from pymodbus.exceptions import ModbusException
 from pymodbus.pdu import ModbusPDU
+from pymodbus.pdu.file_message import FileRecord
 
-from crisp_hornet.documents.controller_map import Line as LineSettings
-from crisp_hornet.link.errors import AnsweredNo, LineDead, LineGarbled, PortFailed
+from crisp_hornet.link.errors import AnsweredNo, LineDead, LineGarbled
+from crisp_hornet.link.transports import Transport
 
 # The library logs whole frames and its own retries; what matters reaches the user through LinkError.
 logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
 
-ANSWER_S = 0.4
-QUIET_S = 0.03
 TRIES = 3
+LONGEST_DRAIN_S = 1.0
 EXCEPTIONS = {
     1: ("it does not know this question", "Check that the controller's description fits."),
     2: ("it has no such register", "Check that the controller's description fits."),
     3: ("it does not take this value", "Choose a value inside the controller's range."),
-    4: ("it failed while doing so", "Power it off and on, then read its faults."),
+    4: (
+        "it could not do so: often its supply is too low",
+        "Charge the pack, power it off and on, then read its faults.",
+    ),
     6: ("it is busy: the wheel turns or the throttle is open", "Let the wheel stop and close the throttle."),
 }
-T = TypeVar("T")
 
 
 class Line(Protocol):
@@ -46,20 +47,25 @@ class Line(Protocol):
     def read_live(self, address: int, count: int) -> list[int]:
         """Input registers as words."""
 
-    def write(self, address: int, word: int) -> None:
-        """Set one holding register."""
+    def write(self, address: int, words: list[int]) -> None:
+        """Set one holding register of one or more words."""
 
     def identify(self) -> dict[int, str]:
         """Objects of the device identification."""
 
+    def read_file(self, file: int, record: int, words: int) -> bytes:
+        """Words of a file."""
 
-class SerialLine:
-    """A line on a serial port. Use as a context manager, or ``open`` and ``close``."""
+    def write_file(self, file: int, record: int, data: bytes) -> None:
+        """One record of a file."""
 
-    def __init__(self, port: str, settings: LineSettings, answer_s: float = ANSWER_S) -> None:
-        self.port = port
-        self._device = settings.device
-        self._client = ModbusSerialClient(port, baudrate=settings.baud, timeout=answer_s, retries=0)
+
+class ModbusLine:
+    """A line over any transport. Use as a context manager, or ``open`` and ``close``."""
+
+    def __init__(self, transport: Transport, device: int = 1) -> None:
+        self.transport, self.device = transport, device
+        self._gone = False
 
     def __enter__(self) -> Self:
         self.open()
@@ -71,80 +77,108 @@ class SerialLine:
         self.close()
 
     def open(self) -> None:
-        """Open the port. Raises :class:`PortFailed` with the reason."""
-        if self._client.connect():
-            return
-        raise PortFailed(
-            f"{self.port} cannot be opened", _why_closed(self.port), "Check the lead, then look for ports again."
-        )
+        """Open the transport. Raises :class:`~crisp_hornet.link.errors.PortFailed` with the reason."""
+        self.transport.open()
+        self._gone = False
 
     def close(self) -> None:
-        """Close the port."""
-        self._client.close()  # type: ignore[no-untyped-call]
+        """Close the transport."""
+        self.transport.close()
 
     def read_settings(self, address: int, count: int) -> list[int]:
         """Holding registers as words (count,). Raises :class:`~crisp_hornet.link.errors.LinkError`."""
-        return self._read("Reading the settings", address, count, self._client.read_holding_registers)
+        return self._read("Reading the settings", address, count, self.transport.client.read_holding_registers)
 
     def read_live(self, address: int, count: int) -> list[int]:
         """Input registers as words (count,)."""
-        return self._read("Reading the live values", address, count, self._client.read_input_registers)
+        return self._read("Reading the live values", address, count, self.transport.client.read_input_registers)
 
-    def write(self, address: int, word: int) -> None:
+    def write(self, address: int, words: list[int]) -> None:
         """Set one register, once: a write is never repeated blindly."""
-        answer = self._ask(
-            f"Writing register {address:#06x}",
-            lambda: self._client.write_register(address, word, device_id=self._device),
-        )
-        if answer.address != address or list(answer.registers) != [word]:
+        what, client = f"Writing register {address:#06x}", self.transport.client
+        if len(words) == 1:
+            answer = self._ask(what, lambda: client.write_register(address, words[0], device_id=self.device))
+            fits = answer.address == address and list(answer.registers) == words
+        else:
+            answer = self._ask(what, lambda: client.write_registers(address, words, device_id=self.device))
+            fits = answer.address == address and getattr(answer, "count", len(words)) == len(words)
+        if not fits:
             self._settle()
             raise LineGarbled(
-                f"Writing register {address:#06x}",
-                "the answer speaks of something else",
-                "What it holds is read back before anything else is done.",
+                what, "the answer speaks of something else", "What it holds is read back before anything else is done."
             )
 
-    def identify(self) -> dict[int, str]:
+    def identify(self, tries: int = TRIES) -> dict[int, str]:
         """Texts of the device identification: 0 vendor, 1 product, 2 firmware, 6 serial number."""
+        client = self.transport.client
         answer = self._repeated(
-            "Asking who is there", lambda: self._client.read_device_information(read_code=2, device_id=self._device)
+            "Asking who is there",
+            lambda: client.read_device_information(read_code=2, device_id=self.device),
+            tries=tries,
         )
         information: dict[int, Any] = getattr(answer, "information", {})
         return {key: bytes(value).decode("ascii", "replace") for key, value in information.items()}
 
-    def _read(self, what: str, address: int, count: int, read: Callable[..., ModbusPDU]) -> list[int]:
-        def once() -> ModbusPDU:
-            return read(address, count=count, device_id=self._device)
+    def read_file(self, file: int, record: int, words: int) -> bytes:
+        """``words`` words (an even number) of a file from a record on."""
+        client = self.transport.client
+        wanted = FileRecord(file_number=file, record_number=record, record_length=2 * words)
 
-        answer = self._repeated(what, once, count)
+        def fits(answer: ModbusPDU) -> bool:
+            found = getattr(answer, "records", [])
+            return len(found) == 1 and len(found[0].record_data) == 2 * words
+
+        answer = self._repeated(
+            "Reading a stored file", lambda: client.read_file_record([wanted], device_id=self.device), fits
+        )
+        return bytes(answer.records[0].record_data)  # type: ignore[attr-defined]
+
+    def write_file(self, file: int, record: int, data: bytes) -> None:
+        """Write one record, once."""
+        client = self.transport.client
+        one = FileRecord(file_number=file, record_number=record, record_data=data)
+        self._ask(f"Writing record {record}", lambda: client.write_file_record([one], device_id=self.device))
+
+    def _read(self, what: str, address: int, count: int, read: Callable[..., ModbusPDU]) -> list[int]:
+        answer = self._repeated(
+            what, lambda: read(address, count=count, device_id=self.device), lambda found: len(found.registers) == count
+        )
         return list(answer.registers)
 
-    def _repeated(self, what: str, ask: Callable[[], ModbusPDU], count: int | None = None) -> ModbusPDU:
-        """Ask a question that changes nothing, up to TRIES times; its answer must hold ``count`` words."""
-        for tries_left in reversed(range(TRIES)):
+    def _repeated(
+        self,
+        what: str,
+        ask: Callable[[], ModbusPDU],
+        fits: Callable[[ModbusPDU], bool] = lambda _answer: True,
+        tries: int = TRIES,
+    ) -> ModbusPDU:
+        """Ask a question that changes nothing, up to ``tries`` times; its answer must fit."""
+        for tries_left in reversed(range(tries)):
             try:
                 answer = self._ask(what, ask)
-                if count is None or len(answer.registers) == count:
+                if fits(answer):
                     return answer
                 self._settle()
                 raise LineGarbled(what, "the answer has another length", "Check the lead and its ground.")
             except (LineDead, LineGarbled):
-                if tries_left == 0 or not self._client.connected:
+                if tries_left == 0 or self._gone:
                     raise
         raise AssertionError("unreachable")
 
     def _ask(self, what: str, ask: Callable[[], ModbusPDU]) -> ModbusPDU:
+        if self._gone:  # the library would open it anew by itself, to whatever is there now
+            raise LineDead(what, "the connection was lost", "Connect again.")
         try:
             answer = ask()
         except ModbusException:
             self._settle()
             raise LineDead(
                 what,
-                "no answer came in time" if self._client.connected else "the port is gone",
+                "the port is gone" if self._gone else "no answer came in time",
                 "Check plug and power, then connect again.",
             ) from None
-        except (OSError, serial.SerialException, TypeError) as error:  # pyserial on a port that has just vanished
-            self._client.close()  # type: ignore[no-untyped-call]
+        except (OSError, serial.SerialException, TypeError) as error:  # a port that has just vanished
+            self._lose()
             raise LineDead(what, f"the port is gone ({error})", "Check plug and power, then connect again.") from None
         if answer.isError():
             code = int(getattr(answer, "exception_code", 0))
@@ -154,31 +188,19 @@ class SerialLine:
 
     def _settle(self) -> None:
         """Stay silent until the line is quiet, throwing away what still comes."""
-        port = self._client.socket
-        if port is None:
+        if not self.transport.alive:
+            self._lose()
             return
         try:
             quiet_since = time.monotonic()
-            give_up = quiet_since + 1.0
-            while time.monotonic() - quiet_since < QUIET_S and time.monotonic() < give_up:
-                if port.in_waiting:
-                    port.read(port.in_waiting)
+            give_up = quiet_since + LONGEST_DRAIN_S
+            while time.monotonic() - quiet_since < self.transport.quiet_s and time.monotonic() < give_up:
+                if self.transport.waiting():
                     quiet_since = time.monotonic()
                 time.sleep(0.002)
-        except (OSError, serial.SerialException, TypeError):
-            self._client.close()  # type: ignore[no-untyped-call]
+        except OSError:
+            self._lose()
 
-
-def _why_closed(port: str) -> str:
-    try:
-        serial.Serial(port, exclusive=True).close()
-    except serial.SerialException as error:
-        text = str(error).lower()
-        if error.errno == 2 or "no such file" in text:
-            return "there is no such port"
-        if error.errno == 13 or "permission" in text:
-            return "your user may not use it (on most systems the group 'dialout' may)"
-        if error.errno in (11, 16) or "lock" in text or "busy" in text:
-            return "another program is using it"
-        return "it is not a serial port"
-    return "it did not open the first time"
+    def _lose(self) -> None:
+        self._gone = True
+        self.transport.close()

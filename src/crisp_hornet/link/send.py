@@ -1,9 +1,10 @@
 """Write a difference to the controller, read everything back, and prove it equal.
 
-Before every register the bike must stand still with the throttle closed. Each write is read back on its own; at
-the first failure what was written is taken back as far as the line allows, and the report says for each
-register what the controller holds, or that it is not known. At the end the whole settings block is read back in
-runs of another length than at first contact, so that no stale answer can pass for proof.
+First everything is read again: if somebody else changed something meanwhile, nothing is written. Before every register
+the gate must be open. Each write is read back on its own; at the first failure what was written is taken back as far
+as the line allows, and the report says for each register what the controller holds, or that it is not known. At the end
+the whole is read back in runs of another length than at first contact, so that no stale answer can pass for proof;
+after keeping once more, because a controller that restarted in between would have kept the earlier values.
 """
 
 from __future__ import annotations
@@ -12,13 +13,15 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import Enum
 
-from crisp_hornet.link.contact import Contact, read_live, runs
+from crisp_hornet.link.contact import Contact, Raws, read_live, read_raws, readable
 from crisp_hornet.link.difference import Change, shown
 from crisp_hornet.link.errors import LinkError
+from crisp_hornet.link.gate import Gate, Stopped
+from crisp_hornet.link.marker import Journal, Marker, NoJournal
 
-STILL_KMH = 0.5
-CLOSED_THROTTLE = 0.03
 PROOF_RUN = 7  # another length than the 40 of first contact
+REST_TRIES = 5
+SENSORS = ("throttle", "torque", "position", "direction")
 
 
 class Held(Enum):
@@ -51,145 +54,277 @@ class Report:
 
 @dataclass
 class Progress:
-    """How far a send is: ``done`` of ``total`` steps, and the step in words."""
+    """How far something is: ``done`` of ``total`` steps, and the step in words."""
 
     done: int
     total: int
     text: str
 
 
-class _Stopped(Exception):
-    """Standstill lost, or the user stopped: said in the text."""
+@dataclass(frozen=True)
+class Plan:
+    """What to send: the changes in the order to write them, how long they are to last, and what was confirmed for sensors."""
+
+    changes: list[Change]
+    keep: bool
+    wheel_up: bool = False
+
+
+def trial_refusal(changes: list[Change]) -> str:
+    """Why these changes cannot be tried until power-off, or "".
+
+    A brown-out while riding throws a trial back to the kept values. That must be harmless at speed: the kept ones may only ask
+    for less, and nothing may fall back that steers sensors, weakening or braking.
+    """
+    for change in changes:
+        name, label = change.register.name, change.register.label
+        if change.register.is_calibration:
+            return f"{label} belongs to the sensors: it is kept, never tried"
+        if name == "drive.field_weakening_a":
+            return "field weakening that falls away at speed brakes hard: it is kept, never tried"
+        if name.startswith("regen."):
+            return f"{label}: braking that changes while you ride is not tried"
+        if change.register.needs_power_cycle:
+            return f"{label} only counts after power-off: it is kept, never tried"
+        if change.eases:
+            return f"a brown-out while riding would bring the stronger {shown(change.before, change.register.unit)} of {label} back"
+    return ""
+
+
+def needs_inhibit(changes: list[Change]) -> bool:
+    """Whether a change could make the bike jump: throttle, torque or position sensor, direction."""
+    return any(
+        change.register.is_calibration and any(word in change.register.name for word in SENSORS) for change in changes
+    )
 
 
 def send(
     contact: Contact,
-    changes: list[Change],
-    keep: bool,
+    plan: Plan,
     progress: Callable[[Progress], None],
     cancelled: Callable[[], bool],
+    journal: Journal | None = None,
 ) -> Report:
-    """Write ``changes`` and prove them. Never raises for what the line or the controller does; see the report."""
-    return _Send(contact, changes, keep, progress, cancelled).run()
+    """Write the plan and prove it. Never raises for what the line or the controller does; see the report."""
+    return _Send(contact, plan, progress, cancelled, journal or NoJournal()).run()
 
 
 class _Send:
     def __init__(
         self,
         contact: Contact,
-        changes: list[Change],
-        keep: bool,
+        plan: Plan,
         progress: Callable[[Progress], None],
         cancelled: Callable[[], bool],
+        journal: Journal,
     ) -> None:
-        self._contact, self._changes, self._keep = contact, changes, keep
-        self._progress, self._cancelled = progress, cancelled
-        self._held = {change.register.name: Held.OLD for change in changes}
+        self._contact, self._plan, self._changes = contact, plan, plan.changes
+        self._progress, self._journal = progress, journal
+        self._gate = Gate(contact, cancelled)
+        self._registers = [one for one in readable(contact.map, contact.identity.firmware) if one.name in contact.raws]
+        self._held = {change.register.name: Held.OLD for change in self._changes}
         self._strange: dict[str, float | None] = {}  # values read that are neither old nor new
         self._step = 0
+        self._holding_off = False
 
     def run(self) -> Report:
+        refusal = self._refusal()
+        if refusal:
+            return Report(Outcome.REFUSED, refusal, self._held)
         written: list[Change] = []
+        self._journal.begin(Marker.of(self._contact, self._changes, self._plan.keep))
         try:
+            self._hold_off()
             for change in self._changes:
                 self._say(f"writing {change.in_words()}")
-                self._check_standstill()
+                self._gate.check()
                 self._held[change.register.name] = Held.UNKNOWN
                 written.append(change)
-                self._write_and_read(change, change.word_after)
+                self._write_and_read(change, change.raw_after)
                 self._held[change.register.name] = Held.NEW
             self._say("reading everything back")
-            compared = self._prove()
-        except _Stopped as stopped:
+            compared = self._prove(PROOF_RUN)
+            self._let_go()
+        except Stopped as stopped:
             return self._undone(written, Outcome.STOPPED, str(stopped))
         except LinkError as error:
             return self._undone(written, Outcome.NOT_PROVED, str(error))
-        for change in self._changes:
-            self._contact.words[change.register.address] = change.word_after
-        proved = f"Proved equal: {compared} of {compared} settings read back as meant"
-        if not self._keep:
-            return Report(Outcome.PROVED, f"{proved}, running until power-off.", self._held, False, compared)
+        self._contact.raws.update({change.register.name: change.raw_after for change in self._changes})
+        report = self._kept(compared) if self._plan.keep else self._running(compared)
+        self._close(report)
+        return report
+
+    def _running(self, compared: int) -> Report:
+        proved = f"Proved equal: {compared} of {compared} read back as meant"
+        return Report(Outcome.PROVED, f"{proved}, running until power-off.", self._held, False, compared)
+
+    def _kept(self, compared: int) -> Report:
         self._say("keeping it over power-off")
         try:
-            self._keep_and_check()
-        except (LinkError, _Stopped) as error:
+            self._keep()
+        except (LinkError, Stopped) as error:
             return Report(
                 Outcome.NOT_PROVED,
-                f"{str(error).rstrip('.')}. The new values run and read back as meant, but "
-                "whether they outlast power-off is not known.",
+                f"{str(error).rstrip('.')}. The new values ran and read back as meant, but whether they outlast power-off is not "
+                "known. Connect again and read what it holds.",
                 self._held,
                 False,
                 compared,
             )
-        return Report(Outcome.PROVED, f"{proved}, kept over power-off.", self._held, True, compared)
+        later = [change.register.label for change in self._changes if change.register.needs_power_cycle]
+        after = (
+            f" Switch it off and on: only then {', '.join(later)} count{'s' if len(later) == 1 else ''}."
+            if later
+            else ""
+        )
+        proved = f"Proved equal: {compared} of {compared} read back as meant, kept over power-off."
+        return Report(Outcome.PROVED, proved + after, self._held, True, compared)
 
     def _say(self, text: str) -> None:
-        self._progress(Progress(self._step, len(self._changes) + 1 + self._keep, text))
+        self._progress(Progress(self._step, len(self._changes) + 2 + self._plan.keep, text))
         self._step += 1
 
-    def _check_standstill(self) -> None:
-        if self._cancelled():
-            raise _Stopped("You stopped it")
-        live = read_live(self._contact).values
-        if live.get("wheel_speed_kmh", 0.0) > STILL_KMH or abs(live.get("motor_rpm", 0.0)) > 3:
-            raise _Stopped("The wheel turns; a controller is only written to at standstill")
-        if live.get("throttle", 0.0) > CLOSED_THROTTLE:
-            raise _Stopped("The throttle is open; close it")
+    # --- before ---------------------------------------------------------------------------------------------
 
-    def _write_and_read(self, change: Change, word: int) -> None:
-        address, what = change.register.address, f"Writing {change.register.label}"
+    def _refusal(self) -> str:
+        """Why nothing is written at all, or "". Reads everything again: somebody else may have been at work."""
+        if not self._plan.keep and (why := trial_refusal(self._changes)):
+            return f"Not on trial: {why}. Nothing was written."
+        if needs_inhibit(self._changes) and self._contact.map.inhibit is None and not self._plan.wheel_up:
+            return (
+                "This controller cannot hold the motor off while its sensors change. Lift the wheel, keep clear, and confirm it. "
+                "Nothing was written."
+            )
+        self._say("reading what it holds now")
         try:
-            self._contact.line.write(address, word)
+            now = read_raws(self._contact.line, self._contact.map, self._registers)
+        except LinkError as error:
+            return f"{str(error).rstrip('.')}. Nothing was written."
+        others = [
+            one for one in self._registers if one.access == "rw" and now[one.name] != self._contact.raws[one.name]
+        ]
+        if not others:
+            return ""
+        told = "; ".join(
+            f"{one.label} {shown(one.decode(self._contact.raws[one.name]), one.unit)} to {shown(one.decode(now[one.name]), one.unit)}"
+            for one in others[:4]
+        )
+        self._contact.raws.update(now)
+        return (
+            f"Somebody else changed the controller since it was read (a display, another program, a restart): {told}. Nothing "
+            "was written; look at the difference again."
+        )
+
+    def _hold_off(self) -> None:
+        """Keep the motor off while sensor registers change."""
+        inhibit = self._contact.map.inhibit
+        if inhibit is None or not needs_inhibit(self._changes):
+            return
+        self._gate.check()
+        self._contact.line.write(inhibit.address, [inhibit.on])
+        self._holding_off = True
+        if read_live(self._contact).values[inhibit.state] != 1:
+            raise LinkError("Holding the motor off", "the controller does not confirm it", "Nothing was written.")
+
+    def _let_go(self) -> None:
+        """Let the motor go again, once throttle and torque sensor read rest with the new values."""
+        inhibit = self._contact.map.inhibit
+        if inhibit is None or not self._holding_off:
+            return
+        self._say("waiting for throttle and torque sensor at rest")
+        why = ""
+        for _ in range(REST_TRIES):
+            if not (why := self._gate.at_rest()):
+                break
+        if why:
+            raise Stopped(f"The motor was held off, because {why}")
+        self._contact.line.write(inhibit.address, [inhibit.off])
+        self._holding_off = False
+
+    # --- writing and proving --------------------------------------------------------------------------------
+
+    def _write_and_read(self, change: Change, raw: int) -> None:
+        register, what = change.register, f"Writing {change.register.label}"
+        words = self._contact.map.words_of(register, raw)
+        try:
+            self._contact.line.write(register.address, words)
         except LinkError as error:  # the line knows addresses; a builder knows names
             raise LinkError(what, error.why, error.mend) from error
-        if self._contact.line.read_settings(address, 1) != [word]:
+        if self._contact.line.read_settings(register.address, register.words) != words:
             raise LinkError(
                 what,
                 "it reads back differently from what was written",
                 "Read the controller again before you ride.",
             )
 
-    def _prove(self) -> int:
-        expected = dict(self._contact.words)
-        expected.update({change.register.address: change.word_after for change in self._changes})
-        for first, count in runs(list(expected), PROOF_RUN):
-            for offset, word in enumerate(self._contact.line.read_settings(first, count)):
-                if word != expected[first + offset]:
-                    name = next(one.label for one in self._contact.map.register_list if one.address == first + offset)
-                    raise LinkError(
-                        "Proof", f"{name} reads back differently", "Something else may be changing the controller."
-                    )
-        return len(expected)
+    def _prove(self, longest: int) -> int:
+        """Everything equal to what it should be. Raises :class:`LinkError` naming the first that is not."""
+        expected: Raws = self._contact.raws | {change.register.name: change.raw_after for change in self._changes}
+        found = read_raws(self._contact.line, self._contact.map, self._registers, longest)
+        for one in self._registers:
+            if one.access == "rw" and found[one.name] != expected[one.name]:
+                raise LinkError(
+                    "Proof", f"{one.label} reads back differently", "Something else may be changing the controller."
+                )
+        return len(self._registers)
 
-    def _keep_and_check(self) -> None:
-        self._check_standstill()
+    def _keep(self) -> None:
+        self._gate.check()
         keep = self._contact.map.keep
-        self._contact.line.write(keep.address, keep.word)
+        self._journal.keeping()
+        lost: LinkError | None = None
+        try:
+            self._contact.line.write(keep.address, [keep.word])
+        except LinkError as error:  # it may have been kept all the same: the live value tells
+            lost = error
         if read_live(self._contact).values[keep.unkept] != 0:
-            raise LinkError(
+            raise lost or LinkError(
                 "Keeping", "the controller does not confirm it", "After power-off it may hold the earlier values."
             )
+        self._prove(PROOF_RUN + 2)
+
+    # --- when it fails --------------------------------------------------------------------------------------
 
     def _undone(self, written: list[Change], outcome: Outcome, why: str) -> Report:
         """Take back what was written, newest first, and say what each register holds now."""
         for change in reversed(written):
-            name, address = change.register.name, change.register.address
+            name = change.register.name
             try:
-                self._write_and_read(change, change.word_before)
+                self._write_and_read(change, change.raw_before)
                 self._held[name] = Held.OLD
             except LinkError:
-                self._held[name] = self._look(address, change)
-        return Report(outcome, f"{why.rstrip('.')}. {self._state_in_words()}", self._held)
+                self._held[name] = self._look(change)
+        still_off = self._release()
+        report = Report(outcome, f"{why.rstrip('.')}. {self._state_in_words()}{still_off}", self._held)
+        self._close(report)
+        return report
 
-    def _look(self, address: int, change: Change) -> Held:
+    def _release(self) -> str:
+        inhibit = self._contact.map.inhibit
+        if not self._holding_off or inhibit is None:
+            return ""
         try:
-            word = self._contact.line.read_settings(address, 1)[0]
+            self._contact.line.write(inhibit.address, [inhibit.off])
+        except LinkError:
+            return " The motor may still be held off: switch the controller off and on."
+        return ""
+
+    def _close(self, report: Report) -> None:
+        """The marker goes when every register is known to be all old or all new; otherwise the next contact resolves it."""
+        states = set(self._held.values())
+        if report.outcome is Outcome.PROVED or states <= {Held.OLD}:
+            self._journal.end()
+
+    def _look(self, change: Change) -> Held:
+        register = change.register
+        try:
+            raw = self._contact.map.raw_of(self._contact.line.read_settings(register.address, register.words))
         except LinkError:
             return Held.UNKNOWN
-        self._contact.words[address] = word
-        held = {change.word_before: Held.OLD, change.word_after: Held.NEW}.get(word, Held.UNKNOWN)
+        self._contact.raws[register.name] = raw
+        held = {change.raw_before: Held.OLD, change.raw_after: Held.NEW}.get(raw, Held.UNKNOWN)
         if held is Held.UNKNOWN:
-            self._strange[change.register.name] = change.register.decode(word)
+            self._strange[register.name] = register.decode(raw)
         return held
 
     def _state_in_words(self) -> str:

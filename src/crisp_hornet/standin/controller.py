@@ -1,15 +1,20 @@
-"""The simulated controller: registers that run and registers that are kept, telemetry, refusals."""
+"""The simulated controller: registers that run and registers that are kept, telemetry, faults, refusals."""
 
 from __future__ import annotations
 
 import random
+import time
 
-from crisp_hornet.documents.controller_map import Channel, ControllerMap
+from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.documents.register import Register
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import Settings, SimulatedBike
+from crisp_hornet.standin.storage import Slots, stored_rides
 
-ILLEGAL_ADDRESS, ILLEGAL_VALUE, DEVICE_FAILURE, BUSY = 2, 3, 4, 6
+ILLEGAL_FUNCTION, ILLEGAL_ADDRESS, ILLEGAL_VALUE, DEVICE_FAILURE, BUSY = 1, 2, 3, 4, 6
 FIRMWARE, SERIAL = "3.2.1", "TW60-00417"
+RESET_FAULT = 41
+HARDWARE_LEAST_V = 40.0  # below it the controller refuses to write
 
 
 class Refusal(Exception):
@@ -25,9 +30,16 @@ class SimulatedController:
 
     def __init__(self, controller_map: ControllerMap, bike: SimulatedBike, hands: Hands, seed: int = 1) -> None:
         self.map, self.bike, self.hands = controller_map, bike, hands
-        self.serial, self.firmware = SERIAL, FIRMWARE
-        self.kept = {register.address: register.encode(register.default) for register in controller_map.register_list}
+        self.serial = SERIAL
+        self.firmware = FIRMWARE if controller_map.firmware is None else _inside(controller_map)
+        self.kept = self._defaults()
         self.running = dict(self.kept)
+        self.inhibited = False
+        self.faults: list[int] = []
+        self.lying_still = False  # telemetry that no longer moves on
+        self.supply_dip_v = 0.0
+        self.slots = Slots(controller_map.update)
+        self.rides = stored_rides(controller_map.logs, bike.truth.series) if controller_map.logs else []
         self._noise = random.Random(seed)
         self._settings = self._decode()
 
@@ -36,9 +48,19 @@ class SimulatedController:
         """What the registers mean for the motor."""
         return self._settings
 
+    @property
+    def drive_allowed(self) -> bool:
+        """Whether the power stage may drive: not while held off or while a fault stands."""
+        return not self.inhibited and not self.faults
+
     def power_cycle(self) -> None:
-        """Off and on: what was not kept is gone."""
+        """Off and on: what was not kept is gone; an activated firmware starts, with the maker's settings."""
+        if (version := self.slots.swap()) is not None:
+            self.firmware = version
+            self.kept = self._defaults()
+            self.faults = [RESET_FAULT]
         self.running = dict(self.kept)
+        self.inhibited = False
         self._settings = self._decode()
 
     def identification(self) -> dict[int, bytes]:
@@ -49,48 +71,85 @@ class SimulatedController:
 
     def read_holding(self, address: int, count: int) -> list[int]:
         """Settings. Raises :class:`Refusal` where a register does not exist."""
+        inhibit = self.map.inhibit
+        if inhibit is not None and (address, count) == (inhibit.address, 1):
+            return [inhibit.on if self.inhibited else inhibit.off]
         try:
             return [self.running[at] for at in range(address, address + count)]
         except KeyError:
             raise Refusal(ILLEGAL_ADDRESS) from None
 
     def read_input(self, address: int, count: int) -> list[int]:
-        """Live values."""
+        """Live values, and where stored rides are told."""
         block = self.map.telemetry
-        if address < block.address or address + count > block.address + block.length:
-            raise Refusal(ILLEGAL_ADDRESS)
-        words = [0] * block.length
-        live = self.live()
-        for channel in block.channel:
-            words[channel.at] = _word(channel, live[channel.name])
-        start = address - block.address
-        return words[start : start + count]
+        if address >= block.address and address + count <= block.address + block.length:
+            words = [0] * block.length
+            live = self.live()
+            for channel in block.channel:
+                words[channel.at : channel.at + channel.words] = self.map.words_of(
+                    channel, channel.encode(live[channel.name])
+                )
+            start = address - block.address
+            return words[start : start + count]
+        logs = self.map.logs
+        if logs is not None:
+            told = {logs.count: len(self.rides)} | {logs.lengths + k: len(one) for k, one in enumerate(self.rides)}
+            if all(at in told for at in range(address, address + count)):
+                return [told[at] for at in range(address, address + count)]
+        raise Refusal(ILLEGAL_ADDRESS)
 
-    def write(self, address: int, word: int) -> None:
-        """Set one register, or keep what runs. Refused while the wheel turns."""
-        if address == self.map.keep.address:
-            if word != self.map.keep.word:
-                raise Refusal(ILLEGAL_VALUE)
-            self._refuse_while_turning()
-            self.kept = dict(self.running)
+    def write(self, address: int, words: list[int]) -> None:
+        """Set a register, or do what a command register asks. Refused while the wheel turns or the supply is low."""
+        if self._command(address, words):
             return
         register = next((one for one in self.map.register_list if one.address == address), None)
-        if register is None:
+        if register is None or register.words != len(words) or register.access == "r":
             raise Refusal(ILLEGAL_ADDRESS)
-        value = register.decode(word)
+        value = register.decode(self.map.raw_of(words))
         if value is not None and not register.min <= value <= register.max:
             raise Refusal(ILLEGAL_VALUE)
-        self._refuse_while_turning()
-        self.running[address] = word
+        self._refuse_unless_quiet()
+        self.put(register, words)
+
+    def put(self, register: Register, words: list[int]) -> None:
+        """Set a register without asking: what a display on the same line might do."""
+        self.running.update(zip(range(register.address, register.address + register.words), words, strict=True))
         self._settings = self._decode()
+
+    def read_file(self, file: int, record: int, length: int) -> bytes:
+        """Words of a stored ride, or of the second slot."""
+        logs = self.map.logs
+        if logs is not None and 0 <= file - logs.first_file < len(self.rides):
+            row_words = sum(column.words for column in logs.column)
+            data = b"".join(
+                word.to_bytes(2, "big") for row in self.rides[file - logs.first_file] for word in row
+            )  # a record is one row
+            found = data[2 * record * row_words :][: 2 * length]
+        elif self.map.update is not None and file == self.map.update.file:
+            found = self.slots.read(record, length)
+        else:
+            raise Refusal(ILLEGAL_ADDRESS)
+        if len(found) != 2 * length:
+            raise Refusal(ILLEGAL_ADDRESS)
+        return found
+
+    def write_file(self, file: int, record: int, data: bytes) -> None:
+        """A piece of a new firmware into the second slot."""
+        if self.map.update is None or file != self.map.update.file:
+            raise Refusal(ILLEGAL_ADDRESS)
+        self._refuse_unless_quiet()
+        self.slots.write(record, data)
 
     def live(self) -> dict[str, float]:
         """What the controller's sensors say, noise and errors included."""
         s, t, noise = self.bike.state, self.bike.truth, self._noise.gauss
+        back = -14.0 if self.hands.turning_back else 0.0
+        volts = self.values()
+        rest, full = volts.get("calibration.throttle_rest_v") or 0.8, volts.get("calibration.throttle_full_v") or 4.0
         return {
             "wheel_speed_kmh": max(0.0, self.bike.indicated_kmh + (noise(0, 0.03) if s.speed_mps > 0.2 else 0.0)),
-            "motor_rpm": self.bike.motor_rpm,
-            "pack_v": s.pack_v + noise(0, 0.02),
+            "motor_rpm": self.bike.motor_rpm + back,
+            "pack_v": s.pack_v - self.supply_dip_v + noise(0, 0.02),
             "battery_a": s.battery_a * t.current_gain + t.current_zero_a + noise(0, 0.06),
             "phase_a": s.iq * t.current_gain + noise(0, 0.25),
             "throttle": s.ramped_throttle,
@@ -99,16 +158,63 @@ class SimulatedController:
             "controller_c": s.sink_c + noise(0, 0.1),
             "human_nm": self.hands.human_nm,
             "cadence_rpm": self.hands.cadence_rpm,
-            "fault": 0.0,
+            "fault": float(self.faults[0]) if self.faults else 0.0,
             "unkept": float(self.running != self.kept),
+            "charging": float(self.hands.charging),
+            "inhibited": float(self.inhibited),
+            "heartbeat": 0.0 if self.lying_still else float(int(time.monotonic() * 1000) & 0xFFFF),
+            "throttle_v": rest + (full - rest) * self.hands.throttle + noise(0, 0.004),
+            "torque_v": (volts.get("calibration.torque_rest_v") or 0.75) + self.hands.human_nm / 80 + noise(0, 0.003),
         }
 
-    def _refuse_while_turning(self) -> None:
+    def values(self, kept: bool = False) -> dict[str, float | None]:
+        """All registers by name, running or kept."""
+        words = self.kept if kept else self.running
+        return {one.name: one.decode(self._raw(one, words)) for one in self.map.register_list}
+
+    def _command(self, address: int, words: list[int]) -> bool:
+        commands, keep, inhibit, update = self.map.commands, self.map.keep, self.map.inhibit, self.map.update
+        if address == keep.address:
+            self._must_be(words, keep.word)
+            self._refuse_unless_quiet()
+            self.kept = dict(self.running)
+        elif inhibit is not None and address == inhibit.address:
+            self._must_be(words, inhibit.on, inhibit.off)
+            self.inhibited = words == [inhibit.on]
+        elif commands.clear_faults is not None and address == commands.clear_faults.address:
+            self._must_be(words, commands.clear_faults.word)
+            self.faults = [code for code in self.faults if code in self.hands.broken]
+        elif update is not None and address == update.activate.address:
+            self._must_be(words, update.activate.word)
+            self._refuse_unless_quiet()
+            if not self.slots.arm():
+                raise Refusal(DEVICE_FAILURE)
+        else:
+            return False
+        return True
+
+    def _must_be(self, words: list[int], *allowed: int) -> None:
+        if len(words) != 1 or words[0] not in allowed:
+            raise Refusal(ILLEGAL_VALUE)
+
+    def _refuse_unless_quiet(self) -> None:
         if self.bike.motor_rpm > 5 or self.hands.throttle > 0.05:
             raise Refusal(BUSY)
+        if self.bike.state.pack_v - self.supply_dip_v < HARDWARE_LEAST_V:
+            raise Refusal(DEVICE_FAILURE)
+
+    def _defaults(self) -> dict[int, int]:
+        words: dict[int, int] = {}
+        for one in self.map.register_list:
+            pair = self.map.words_of(one, one.encode(one.default))
+            words.update(zip(range(one.address, one.address + one.words), pair, strict=True))
+        return words
+
+    def _raw(self, register: Register, words: dict[int, int]) -> int:
+        return self.map.raw_of([words[at] for at in range(register.address, register.address + register.words)])
 
     def _decode(self) -> Settings:
-        value = {one.name: one.decode(self.running[one.address]) for one in self.map.register_list}
+        value = {lack.name: lack.value for lack in self.map.lacks} | self.values()
 
         def must(name: str) -> float:
             return float(value[name] or 0.0)
@@ -129,6 +235,7 @@ class SimulatedController:
         )
 
 
-def _word(channel: Channel, value: float) -> int:
-    low, high = (-0x8000, 0x7FFF) if channel.type == "i16" else (0, 0xFFFF)
-    return min(max(round(value / channel.scale), low), high) & 0xFFFF
+def _inside(controller_map: ControllerMap) -> str:
+    """The firmware the simulated controller starts with: one that its description knows."""
+    assert controller_map.firmware is not None
+    return FIRMWARE if controller_map.identity.product == "Weir 60" else controller_map.firmware.newest

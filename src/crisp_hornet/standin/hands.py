@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 
 @dataclass
@@ -16,6 +16,9 @@ class Hands:
     grade: float = 0.0
     wheel_up: bool = True
     ambient_c: float = 16.0
+    turning_back: bool = False
+    charging: bool = False
+    broken: set[int] = field(default_factory=set)  # fault codes whose cause stands
 
     def take(self, word: str, value: float) -> None:
         """Do one thing. Raises :class:`ValueError` for a word or a figure that makes no sense."""
@@ -27,6 +30,8 @@ class Hands:
             "brake": (0, 1),
             "wheel-up": (0, 1),
             "ambient": (-20, 45),
+            "turn-back": (0, 1),
+            "charger": (0, 1),
         }
         if word not in ranges:
             raise ValueError(f"unknown: {word}; known: {', '.join(ranges)}")
@@ -46,5 +51,9 @@ class Hands:
                 self.brake = bool(value)
             case "wheel-up":
                 self.wheel_up = bool(value)
+            case "turn-back":
+                self.turning_back = bool(value)
+            case "charger":
+                self.charging = bool(value)
             case "ambient":
                 self.ambient_c = value

@@ -1,37 +1,45 @@
-"""The controller's side of the line: Modbus RTU frames in, answers out."""
+"""The controller's side of the line: Modbus frames in, answers out."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
-from pymodbus.framer import FramerRTU
+from pymodbus.exceptions import ModbusIOException
+from pymodbus.framer import FramerBase, FramerRTU, FramerSocket
 from pymodbus.pdu import DecodePDU, ExceptionResponse, ModbusPDU
+from pymodbus.pdu import file_message as files
 from pymodbus.pdu import mei_message as mei
 from pymodbus.pdu import register_message as registers
 
-from crisp_hornet.standin.controller import Refusal, SimulatedController
+from crisp_hornet.standin.controller import ILLEGAL_FUNCTION, Refusal, SimulatedController
 
-ILLEGAL_FUNCTION = 1
+WRITES = (registers.WriteSingleRegisterRequest, registers.WriteMultipleRegistersRequest, files.WriteFileRecordRequest)
 
 
 class ModbusPeer:
-    """Feeds bytes to a framer and answers each whole question."""
+    """Feeds bytes to a framer and answers each whole question. ``tcp``: frames with a header instead of a checksum."""
 
-    def __init__(self, controller: SimulatedController) -> None:
+    def __init__(self, controller: SimulatedController, tcp: bool = False) -> None:
         self._controller = controller
         self._device = controller.map.line.device
-        self._framer = FramerRTU(DecodePDU(is_server=True))
+        self._framer: FramerBase = (FramerSocket if tcp else FramerRTU)(DecodePDU(is_server=True))
         self._waiting = b""
+        self.wrote = False  # whether the last question was a write that was carried out
 
     def receive(self, data: bytes) -> bytes:
         """Bytes from the line; returns the answer's bytes, if a question is complete."""
+        self.wrote = False
         self._waiting = (self._waiting + data)[-512:]
-        used, question = self._framer.handleFrame(self._waiting, self._device, 0)
+        try:
+            used, question = self._framer.handleFrame(self._waiting, self._device, 0)
+        except ModbusIOException:  # a whole frame with a question that makes no sense
+            self._waiting = b""
+            return b""
         self._waiting = self._waiting[used:]
         if question is None:
             return b""
         answer = self._answer(question)
-        answer.dev_id = self._device
+        answer.dev_id, answer.transaction_id = self._device, question.transaction_id
         return self._framer.buildFrame(answer)
 
     def _answer(self, question: ModbusPDU) -> ModbusPDU:
@@ -39,7 +47,9 @@ class ModbusPeer:
         try:
             for kind, handler in self._handlers.items():
                 if type(question) is kind:
-                    return handler(question)
+                    answer = handler(question)
+                    self.wrote = kind in WRITES
+                    return answer
             return ExceptionResponse(code, ILLEGAL_FUNCTION)
         except Refusal as refusal:
             return ExceptionResponse(code, refusal.code)
@@ -55,7 +65,10 @@ class ModbusPeer:
                 registers=c.read_input(q.address, q.count)
             ),
             registers.WriteSingleRegisterRequest: self._write,
+            registers.WriteMultipleRegistersRequest: self._write_many,
             mei.ReadDeviceInformationRequest: self._identify,
+            files.ReadFileRecordRequest: self._read_file,
+            files.WriteFileRecordRequest: self._write_file,
         }
 
     def _identify(self, question: ModbusPDU) -> ModbusPDU:
@@ -63,5 +76,25 @@ class ModbusPeer:
         return mei.ReadDeviceInformationResponse(question.read_code, self._controller.identification())
 
     def _write(self, question: ModbusPDU) -> ModbusPDU:
-        self._controller.write(question.address, question.registers[0])
+        self._controller.write(question.address, [question.registers[0]])
         return registers.WriteSingleRegisterResponse(address=question.address, registers=question.registers)
+
+    def _write_many(self, question: ModbusPDU) -> ModbusPDU:
+        self._controller.write(question.address, list(question.registers))
+        return registers.WriteMultipleRegistersResponse(address=question.address, count=len(question.registers))
+
+    def _read_file(self, question: ModbusPDU) -> ModbusPDU:
+        assert isinstance(question, files.ReadFileRecordRequest)
+        found = [
+            files.FileRecord(
+                record_data=self._controller.read_file(one.file_number, one.record_number, 2 * one.record_length)
+            )
+            for one in question.records
+        ]
+        return files.ReadFileRecordResponse(found)
+
+    def _write_file(self, question: ModbusPDU) -> ModbusPDU:
+        assert isinstance(question, files.WriteFileRecordRequest)
+        for one in question.records:
+            self._controller.write_file(one.file_number, one.record_number, one.record_data)
+        return files.WriteFileRecordResponse(question.records)

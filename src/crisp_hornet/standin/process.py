@@ -1,8 +1,12 @@
-"""The stand-in's process: a pseudo-terminal, a clock, and lines of text from whoever holds the bike.
+"""The stand-in's process: ports to reach it by, a clock, and lines of text from whoever holds the bike.
 
-On standard input, one act a line: ``throttle 0.5``, ``slope 0.08``, ``wheel-up 0``, ``unplug``, ``plug``, ``key-off``
-(power cycle), ``cut-after-writes 2`` (the plug falls out after so many more register writes), ``show NAME`` (answers
-``is NAME value kept``). Each act is answered by one line.
+On standard input, one act a line, each answered by one line:
+
+``throttle 0.5``, ``slope 0.08``, ``wheel-up 0``, ``turn-back 1`` and what else ``hands.py`` knows; ``unplug``, ``plug``, ``key-off``
+(power cycle), ``fault 12`` (raise a fault), ``break 12`` and ``mend 12`` (its cause), ``dip 20`` (volts the supply falls by), ``freeze 1``
+(live values stand still), ``set NAME VALUE`` (somebody else changes a setting), ``show NAME`` (answers ``is NAME running kept``),
+``noise 0.1 7``
+(chance of a spoilt answer, seed), ``after 2 ACT`` (do that when two more writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
 
 from __future__ import annotations
@@ -12,84 +16,115 @@ import os
 import signal
 import sys
 import time
-import tty
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.standin.controller import SimulatedController
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.modbus_peer import ModbusPeer
 from crisp_hornet.standin.physics import SimulatedBike
+from crisp_hornet.standin.ports import Answer, PseudoTerminal, TcpPort
+from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import true_bike
 
 STEP_S = 0.001
 TICK_S = 0.01
 
 
-class StandIn:
-    """One simulated bike behind one pseudo-terminal."""
+@dataclass(frozen=True)
+class Reached:
+    """By what the stand-in can be reached, besides its pseudo-terminal."""
 
-    def __init__(self, bike: Bike, controller_map: ControllerMap, link: Path | None) -> None:
+    link: Path | None = None
+    tcp: int | None = None
+    bridge: int | None = None
+    bluetooth_bus: str | None = None
+    baud: int | None = None
+
+
+class StandIn:
+    """One simulated bike behind its ports."""
+
+    def __init__(self, bike: Bike, controller_map: ControllerMap, reached: Reached) -> None:
         self.hands = Hands()
         self.bike = SimulatedBike(true_bike(bike))
         self.controller = SimulatedController(controller_map, self.bike, self.hands)
-        self._link = link
-        self._ends: tuple[int, int] | None = None
-        self._peer = ModbusPeer(self.controller)
-        self._writes_left: int | None = None
+        self.trouble = Trouble()
+        self._reached = reached
+        self._terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
+        self._tcp: list[TcpPort] = []
 
-    def plug(self) -> str:
-        """Open a pseudo-terminal and point the link at it; returns its name."""
-        self.unplug()
-        ours, theirs = os.openpty()
-        tty.setraw(theirs)
-        os.set_blocking(ours, False)
-        # their end stays open here too: otherwise reading ours fails whenever nobody else is connected
-        self._ends = (ours, theirs)
-        self._peer = ModbusPeer(self.controller)
-        asyncio.get_running_loop().add_reader(ours, self._on_bytes)
-        name = os.ttyname(theirs)
-        if self._link is not None:
-            temporary = self._link.with_name(self._link.name + ".new")
-            temporary.unlink(missing_ok=True)
-            temporary.symlink_to(name)
-            temporary.replace(self._link)
-            return str(self._link)
-        return name
+    async def open(self) -> str:
+        """Open every port; returns the names they can be reached by, the pseudo-terminal first."""
+        names = [self._terminal.plug()]
+        for port, framed in ((self._reached.tcp, True), (self._reached.bridge, False)):
+            if port is not None:
+                opened = TcpPort(self.controller, framed, self._after)
+                self._tcp.append(opened)
+                names.append(f"{'tcp' if framed else 'rtu+tcp'}://127.0.0.1:{await opened.open(port)}")
+        if self._reached.bluetooth_bus is not None:
+            from crisp_hornet.standin.bluetooth import open_bluetooth
 
-    def unplug(self) -> None:
-        """Pull the plug: whoever is connected sees the line go dead."""
-        if self._ends is None:
-            return
-        asyncio.get_running_loop().remove_reader(self._ends[0])
-        for end in self._ends:
-            os.close(end)
-        self._ends = None
-        if self._link is not None:
-            self._link.unlink(missing_ok=True)
+            self._radio = await open_bluetooth(  # type: ignore[no-untyped-call]
+                self._reached.bluetooth_bus, self.controller, self._after
+            )
+            names.append(f"ble://{self._radio.address}")
+        return " ".join(names)
+
+    async def close(self) -> None:
+        """Close every port."""
+        self._terminal.unplug()
+        for port in self._tcp:
+            await port.close()
 
     def do(self, line: str) -> str:
         """Carry out one line of text and answer it."""
         word, _, rest = line.strip().partition(" ")
         try:
-            match word:
-                case "plug":
-                    return f"ok {self.plug()}"
-                case "unplug":
-                    self.unplug()
-                case "key-off":
-                    self.controller.power_cycle()
-                case "cut-after-writes":
-                    self._writes_left = int(rest)
-                case "show":
-                    return self._show(rest)
-                case _:
-                    self.hands.take(word, float(rest))
+            return self._do(word, rest) or "ok"
         except ValueError as error:
             return f"no {error}"
-        return "ok"
+
+    def _do(self, word: str, rest: str) -> str | None:
+        controller = self.controller
+        match word:
+            case "plug":
+                return f"ok {self._terminal.plug()}"
+            case "unplug":
+                self._terminal.unplug()
+                for port in self._tcp:
+                    port.drop()
+            case "key-off":
+                controller.power_cycle()
+            case "cut-after-writes":
+                self.trouble.due.append((int(rest), "unplug"))
+            case "after":
+                writes, _, act = rest.partition(" ")
+                self.trouble.due.append((int(writes), act))
+            case "noise":
+                chance, _, seed = rest.partition(" ")
+                self.trouble = Trouble(float(chance), int(seed or 1), self.trouble.due)
+            case "fault":
+                controller.faults.append(int(rest))
+            case "break" | "mend":
+                (self.hands.broken.add if word == "break" else self.hands.broken.discard)(int(rest))
+            case "dip":
+                controller.supply_dip_v = float(rest)
+            case "freeze":
+                controller.lying_still = bool(int(rest))
+            case "set":
+                name, _, value = rest.partition(" ")
+                register = controller.map.register(name)
+                if register is None:
+                    raise ValueError(f"no setting {name}")
+                controller.put(register, controller.map.words_of(register, register.encode(float(value))))
+            case "show":
+                return self._show(rest)
+            case _:
+                self.hands.take(word, float(rest))
+        return None
 
     async def run(self) -> None:
         """Keep the simulated bike in step with the clock until cancelled."""
@@ -99,48 +134,46 @@ class StandIn:
             if now - done > 0.5:  # the machine slept: do not race to catch up
                 done = now - 0.5
             while done + STEP_S <= now:
-                self.bike.step(STEP_S, self.hands, self.controller.settings)
+                self.bike.step(STEP_S, self.hands, self.controller.settings, self.controller.drive_allowed)
                 done += STEP_S
             await asyncio.sleep(TICK_S)
 
     def _show(self, name: str) -> str:
-        register = self.controller.map.register(name)
-        if register is None:
+        running, kept = self.controller.values(), self.controller.values(kept=True)
+        if name not in running:
             raise ValueError(f"no setting {name}")
-        running = register.decode(self.controller.running[register.address])
-        kept = register.decode(self.controller.kept[register.address])
-        return f"is {name} {running} {kept}"
+        return f"is {name} {running[name]} {kept[name]}"
 
-    def _on_bytes(self) -> None:
-        assert self._ends is not None
-        try:
-            data = os.read(self._ends[0], 4096)
-        except BlockingIOError:
-            return
-        answer = self._peer.receive(data)
-        if answer and answer[1] == 6 and self._writes_left is not None:
-            if self._writes_left == 0:
-                self._writes_left = None
-                self.unplug()
-                return
-            self._writes_left -= 1
-        if answer and self._ends is not None:
-            os.write(self._ends[0], answer)
+    def _after(self, answer: bytes, wrote: bool) -> Answer:
+        """What happens on the way back: acts that are due, then whatever spoils the line."""
+        acts = self.trouble.after_write() if wrote else []
+        for act in acts:
+            self.do(act)
+        return [] if any(act.startswith(("unplug", "key-off")) for act in acts) else self.trouble.spoilt(answer)
 
 
-async def serve(bike: Bike, controller_map: ControllerMap, link: Path | None, owned: bool = False) -> None:
-    """Run until SIGTERM or SIGINT, or, if ``owned``, until standard input closes."""
+async def serve(
+    bike: Bike, controller_map: ControllerMap, reached: Reached, owned: bool = False, acts: Sequence[str] = ()
+) -> None:
+    """Run until SIGTERM or SIGINT, or, if ``owned``, until standard input closes; ``acts`` are done first.
+
+    Raises :class:`OSError` for a port that is taken and :class:`ValueError` for an act that makes no sense.
+    """
     loop = asyncio.get_running_loop()
-    stand_in = StandIn(bike, controller_map, link)
+    stand_in = StandIn(bike, controller_map, reached)
     stop = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(number, stop.set)
-    _say(f"ready {stand_in.plug()}")
+    ready = await stand_in.open()
+    for act in acts:
+        if (said := stand_in.do(act)).startswith("no "):
+            raise ValueError(f"--fault {act}: {said[3:]}")
+    _say(f"ready {ready}")
     _listen(loop, stand_in, stop.set if owned else None)
     clock = asyncio.create_task(stand_in.run())
     await stop.wait()
     clock.cancel()
-    stand_in.unplug()
+    await stand_in.close()
 
 
 def _listen(loop: asyncio.AbstractEventLoop, stand_in: StandIn, at_end: Callable[[], None] | None) -> None:

@@ -74,7 +74,8 @@ class LiveValues(QWidget):
             return "pulled" if value else "free"
         if name == "fault":
             return f"code {value:g}" if value else "none"
-        return f"{100 * value if name == 'throttle' else value:.{digits}f}"
+        shown = round(100 * value if name == "throttle" else value, digits)
+        return f"{shown + 0.0:.{digits}f}"  # no minus before a zero
 
     def _show_age(self) -> None:
         if self._live is None:

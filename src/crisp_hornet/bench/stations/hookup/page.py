@@ -1,128 +1,137 @@
-"""The Hook-up station: cautions, ports, who answered, the first backup, live values."""
+"""The Hook-up station: cautions, ports, who answered, the first backup, live values, faults, firmware, job sheets."""
 
 from __future__ import annotations
 
 from datetime import datetime
 from functools import partial
-from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import ContactMade, Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.stations.hookup.backups_panel import BackupsPanel
+from crisp_hornet.bench.stations.hookup.faults_panel import FaultsPanel
+from crisp_hornet.bench.stations.hookup.firmware_panel import FirmwarePanel
+from crisp_hornet.bench.stations.hookup.jobs_panel import JobsPanel
 from crisp_hornet.bench.stations.hookup.live_values import LiveValues
+from crisp_hornet.bench.stations.hookup.logs_panel import LogsPanel
+from crisp_hornet.bench.stations.hookup.ports_panel import PortsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.text import button, clear, label, sheet
-from crisp_hornet.documents import store
-from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.link.ports import Port, serial_ports
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.watch_list import card
 
 CAUTION = (
     "Wire with the pack unplugged and the capacitors discharged: they hold charge after unplugging. Ground first, pre-charge before the "
     "main switch. Lithium packs burn and a wheel on a stand takes fingers. Where wiring or pack are in doubt, a licensed workshop does it; "
     "what may be ridden where, the local code decides."
 )
+VIEWS = ("live", "faults", "backups", "firmware", "stored rides", "job sheets")
 
 
 class HookUpPage(Station):
     """Connect, identify, keep a backup before anything else."""
 
     number, name = 2, "Hook-up"
+    restore = pyqtSignal(object)
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
-        self._simulated = ""
         self._progress = ""
         self._backup_at: datetime | None = None
         self._caution = sheet(label("BEFORE THE PLUG", "caps"), label(CAUTION, wrap=True))
-        self._ports = QVBoxLayout()
-        self._ports.setSpacing(6)
-        self._typed = QLineEdit()
-        self._typed.setPlaceholderText("or type a port, e.g. /dev/ttyUSB0")
-        self._typed.setAccessibleName("port")
-        self._typed.setFixedHeight(44)
-        self._typed.returnPressed.connect(self._connect_typed)
+        self.ports = PortsPanel(desk, link)
+        self.ports.chosen.connect(self.connect_to)
         self._who = QGridLayout()
         self._who.setHorizontalSpacing(18)
-        self._who.setVerticalSpacing(4)
+        self._who.setVerticalSpacing(2)
+        self._who.setContentsMargins(0, 0, 0, 0)
         self._who_title = label("", "title")
-        self.live_values = LiveValues(theme)
+        self._doubts = QVBoxLayout()
+        self._doubts.setSpacing(6)
         self._links = QHBoxLayout()
         self._links.setSpacing(16)
+        self.live_values = LiveValues(theme)
+        self.faults = FaultsPanel(desk, link, theme)
+        self.backups = BackupsPanel(desk, link, theme)
+        self.backups.restore.connect(self.restore)
+        self.firmware = FirmwarePanel(desk, link, theme)
+        self.logs = LogsPanel(desk, link, theme)
+        self.jobs = JobsPanel(desk, theme)
+        self._views = QStackedWidget()
+        self._view_links: list[QPushButton] = []
         self._lay_out()
         link.changed.connect(self._show)
         link.said.connect(self._take_progress)
         link.contact_made.connect(self._take_contact)
+        link.shown_changed.connect(self._take_shown)
         link.live_changed.connect(self.live_values.take)
+        link.live_changed.connect(lambda _live: self._name_views())
         link.failed.connect(self._take_failure)
         desk.bike_changed.connect(self._take_bike)
         desk.units_changed.connect(self._take_units)
+        self.show_view(0)
         self._take_units()
         self._take_bike()
-        self.look_for_ports()
 
     def _lay_out(self) -> None:
         left = QVBoxLayout()
         left.setSpacing(8)
         left.addWidget(self._caution)
-        head = QHBoxLayout()
-        head.addWidget(label("PORTS", "caps"))
-        head.addStretch(1)
-        head.addWidget(button("Look again", self.look_for_ports, "link"))
-        left.addLayout(head)
-        left.addLayout(self._ports)
-        left.addWidget(self._typed)
+        left.addWidget(self.ports)
         left.addStretch(1)
         who = QWidget()
         who.setLayout(self._who)
+        links = QHBoxLayout()
+        links.setSpacing(14)
+        for index, words in enumerate(VIEWS):
+            link = button(words, partial(self.show_view, index), "link", f"Show {words}")
+            self._view_links.append(link)
+            links.addWidget(link)
+        links.addStretch(1)
+        for panel in (self.live_values, self.faults, self.backups, self.firmware, self.logs, self.jobs):
+            inside = QWidget()
+            column = QVBoxLayout(inside)
+            column.setContentsMargins(0, 0, 6, 0)
+            column.addWidget(panel)
+            column.addStretch(1)
+            self._views.addWidget(column_scroll(inside))
         right = QVBoxLayout()
-        right.setSpacing(10)
+        right.setSpacing(8)
         right.addWidget(self._who_title)
         right.addWidget(who)
+        right.addLayout(self._doubts)
         right.addLayout(self._links)
-        right.addSpacing(8)
-        right.addWidget(label("LIVE", "caps"))
-        right.addWidget(self.live_values)
-        right.addStretch(1)
+        right.addSpacing(4)
+        right.addLayout(links)
+        right.addWidget(self._views, 1)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 4, 0, 0)
         row.setSpacing(28)
         row.addLayout(left, 5)
         row.addLayout(right, 6)
 
-    # --- ports ----------------------------------------------------------------------------------------------
+    def show_view(self, index: int) -> None:
+        """Show live values (0), faults, backups, firmware, stored rides or job sheets (5)."""
+        self._views.setCurrentIndex(index)
+        for number, link in enumerate(self._view_links):
+            link.setEnabled(number != index)
 
-    def offer_simulated(self, port: str) -> None:
-        """Offer the stand-in's port first."""
-        self._simulated = port
-        self.look_for_ports()
+    def set_theme(self, theme: Theme) -> None:
+        """Cards are made in one theme's colours: make them anew."""
+        self.theme = theme
+        self._show()
 
-    def look_for_ports(self) -> None:
-        """List the ports there are now."""
-        clear(self._ports)
-        found = serial_ports()
-        if self._simulated:
-            found.insert(0, Port(self._simulated, "simulated bike, runs beside this window"))
-        for port in found:
-            words = f"{Path(port.address).name}   {port.description}"
-            one = button(words, partial(self.connect_to, port.address), "large", f"Connect to {port.address}")
-            one.setStyleSheet("text-align: left;")
-            one.setEnabled(not self.link.busy and self.desk.bike is not None)
-            self._ports.addWidget(one)
-        if not found:
-            self._ports.addWidget(
-                label("No serial port found. Plug in the lead or the dongle, then look again.", wrap=True)
-            )
+    def offer_simulated(self, simulated: Simulated) -> None:
+        """Offer the stand-in's ports first."""
+        self.ports.offer_simulated(simulated)
 
     def connect_to(self, port: str) -> None:
-        """Ask for a contact."""
-        self.link.connect_to(port)
-
-    def _connect_typed(self) -> None:
-        if (port := self._typed.text().strip()) and not self.link.busy and self.desk.bike is not None:
-            self.connect_to(port)
+        """Ask for a contact; the bike's own controller is expected."""
+        self.link.connect_to(port, self.desk.bike.controller.serial if self.desk.bike else None)
 
     # --- what the link says ---------------------------------------------------------------------------------
 
@@ -131,8 +140,19 @@ class HookUpPage(Station):
         self.news.emit()
 
     def _take_contact(self, made: ContactMade) -> None:
+        if any(doubt.id == "wrong-bike" for doubt in made.doubts):
+            self.desk.log("link", "Another bike's controller answered", made.doubts[0].text)
+            return  # what it holds is not this bike's
         self._backup_at = datetime.now()
+        self.desk.remember_port(made.port)
         self.desk.take_contact(made.tune, made.backup)
+        if made.interrupted is not None:
+            self.desk.log("send", "An interrupted send was found", made.interrupted.text)
+
+    def _take_shown(self) -> None:
+        contact = self.link.contact
+        if contact is not None and contact.shown and not any(doubt.blocks for doubt in contact.doubts):
+            self.desk.remember_serial(contact.identity.serial)
 
     def _take_failure(self, why: str) -> None:
         self.live_values.take(None)
@@ -145,88 +165,136 @@ class HookUpPage(Station):
     def _take_bike(self) -> None:
         backups = self.desk.garage.backups(self.desk.bike_id) if self.desk.bike else []
         self._backup_at = backups[0][0] if backups else None
-        self.look_for_ports()
         self._show()
 
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def _name_views(self) -> None:
+        """The faults' link says whether one stands, whatever is being looked at."""
+        fault = self.faults.standing
+        words = f"fault {fault.code}" if fault is not None else "faults"
+        if self._view_links[1].text() != words:
+            self._view_links[1].setText(words)
+            self.news.emit()
+
     def _show(self) -> None:
-        self.look_for_ports()
+        self.ports.look()
+        self._name_views()
         clear(self._who)
         clear(self._links)
+        clear(self._doubts)
         contact = self.link.contact
         self._caution.setVisible(contact is None)
         if contact is None:
-            self._who_title.setText("Nobody connected")
-            self._who.addWidget(
-                label(
-                    self.link.busy
-                    or "Choose a port. The first thing done is to ask who is there and to keep a backup.",
-                    "quiet",
-                    wrap=True,
-                ),
-                0,
-                0,
-            )
+            self._who_title.setText("Contact lost" if self.link.waiting_for else "Nobody connected")
+            self._who.addWidget(label(self._without_contact(), "quiet", wrap=True), 0, 0)
             self.live_values.take(None)
+            if self.link.waiting_for:
+                self._links.addWidget(button("Stop waiting", self.link.disconnect_now, "large"))
+                self._links.addStretch(1)
         else:
-            who = contact.identity
-            self._who_title.setText(f"{who.product} answers")
-            rows = [
-                ("maker", who.vendor),
-                ("serial number", who.serial),
-                ("firmware", who.firmware),
-                ("port", contact.port),
-                (
-                    "backup",
-                    f"{len(contact.backup.registers)} settings, kept {time_words(self._backup_at) if self._backup_at else ''}",
-                ),
-            ]
-            for row, (name, value) in enumerate(rows):
-                self._who.addWidget(label(name, "quiet"), row, 0)
-                self._who.addWidget(label(value), row, 1)
-            self._who.setColumnStretch(1, 1)
-            self._links.addWidget(button("Let go", self.link.disconnect_now, "large", "Let go of the controller"))
-            self._links.addWidget(button("Export the backup", self._export, "large"))
-            self._links.addStretch(1)
+            self._show_contact(contact)
         self.news.emit()
 
-    def _export(self) -> None:
-        if self.link.contact is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Export the backup", "backup.json", "Backup documents (*.json)")
-        if name:
-            try:
-                store.write(Path(name), self.link.contact.backup)
-            except DocumentError as error:
-                self.desk.said.emit("stop", str(error))
+    def _without_contact(self) -> str:
+        if self.link.busy:
+            return self.link.busy
+        if self.link.waiting_for:
+            return f"Looking for it again at {self.link.waiting_for}. When the same controller answers there, the contact is taken up."
+        own = "".join(f"\nNot used: {one}" for one in self.link.refused_maps)
+        return "Choose a port. The first thing done is to ask who is there and to keep a backup." + own
+
+    def _show_contact(self, contact: ContactMade) -> None:
+        who = contact.identity
+        self._who_title.setText(f"{who.product} answers")
+        rows = [
+            ("maker", who.vendor),
+            ("serial number", who.serial),
+            ("firmware", who.firmware),
+            ("port", contact.port),
+            (
+                "backup",
+                f"{len(contact.backup.registers)} registers, kept {time_words(self._backup_at) if self._backup_at else ''}",
+            ),
+            ("this bike", contact.shown or "not shown yet; Send asks for it before the first write"),
+        ]
+        for row, (name, value) in enumerate(rows):
+            self._who.addWidget(label(name, "quiet"), row, 0)
+            self._who.addWidget(label(value), row, 1)
+        self._who.setColumnStretch(1, 1)
+        for doubt in contact.doubts:
+            self._doubts.addWidget(self._doubt_card(contact, doubt.id, doubt.text, doubt.blocks))
+        if contact.interrupted is not None:
+            severity = "note" if contact.interrupted.settled else "stop"
+            self._doubts.addWidget(card(self.theme, severity, "An interrupted send", contact.interrupted.text))
+        self._links.addWidget(button("Let go", self.link.disconnect_now, "large", "Let go of the controller"))
+        self._links.addWidget(button("Export the backup", lambda: self.backups.export(contact.backup), "large"))
+        self._links.addStretch(1)
+
+    def _doubt_card(self, contact: ContactMade, doubt: str, text: str, blocks: bool) -> QWidget:
+        if doubt != "wrong-bike":
+            return card(
+                self.theme,
+                "stop" if blocks else "warn",
+                text,
+                "Nothing is written." if blocks else "Send asks you to confirm it.",
+            )
+        adopt = button("This is its new controller", partial(self._adopt, contact), "link")
+        return card(
+            self.theme,
+            "stop",
+            "Another bike's controller",
+            f"{text}. Nothing is written to it or taken from it.",
+            adopt,
+        )
+
+    def _adopt(self, contact: ContactMade) -> None:
+        """The bike was given this controller: remember it, and connect as its own."""
+        self.desk.remember_serial(contact.identity.serial)
+        self.connect_to(contact.port)
 
     # --- the job line and the footer ------------------------------------------------------------------------
 
     def state(self) -> BoltState:
-        if self.link.contact is not None:
-            return BoltState.DONE
+        contact = self.link.contact
+        if contact is not None:
+            wrong = any(doubt.blocks for doubt in contact.doubts)
+            unsettled = contact.interrupted is not None and not contact.interrupted.settled
+            return BoltState.NEEDS_A_LOOK if wrong or unsettled or self.faults.standing else BoltState.DONE
+        if self.link.waiting_for:
+            return BoltState.NEEDS_A_LOOK
         return BoltState.IN_WORK if self.link.busy or self._backup_at else BoltState.UNTOUCHED
 
     def caption(self) -> str:
-        if self.link.contact is not None:
-            return f"{self.link.contact.identity.product} · backup kept"
+        contact = self.link.contact
+        if contact is not None:
+            if any(doubt.id == "wrong-bike" for doubt in contact.doubts):
+                return "another bike's controller"
+            if self.faults.standing is not None:
+                return f"{contact.identity.product} · fault {self.faults.standing.code}"
+            return f"{contact.identity.product} · backup kept"
         if self.link.busy:
             return "connecting"
+        if self.link.waiting_for:
+            return "lost · looking again"
         return f"not connected · backup {time_words(self._backup_at)}" if self._backup_at else "not connected"
 
     def meaning(self) -> tuple[str, str]:
         contact = self.link.contact
         if self.desk.bike is None:
             return "FIRST THE BIKE", "Open a bike on Build: a backup belongs to a bike."
+        if contact is not None and contact.doubts and contact.doubts[0].blocks:
+            return "LOOK HERE FIRST", f"<b>{contact.doubts[0].text}.</b> Nothing is written to it."
         if contact is not None:
             return "WHAT IT HOLDS", (
-                f"All <b>{len(contact.backup.registers)} settings</b> were read and kept before anything else. Nothing has been written. "
+                f"All <b>{len(contact.backup.registers)} registers</b> were read and kept before anything else. Nothing has been written. "
                 "Whatever you send later, this state can come back."
             )
         if self.link.busy:
             return "CONNECTING", f"{self._progress[:1].upper()}{self._progress[1:]} …"
         return (
             "WHAT HAPPENS",
-            "Connecting only reads: who is there, which firmware, every setting. Nothing is written on this page.",
+            "Connecting only reads: who is there, which firmware, every register. Nothing is written on this page without asking.",
         )
 
     def act_text(self) -> str:

@@ -12,18 +12,20 @@ from crisp_hornet.bench.marks import paint_check, paint_severity, paint_truth
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, VALUE_PX, Theme, font
 from crisp_hornet.link.send import Held
 
-ROW = 58
+ROW, HEADING = 58, 26
 
 
 @dataclass(frozen=True)
 class ChangeLine:
-    """One change in words. ``held`` is known after a send."""
+    """One change in words. ``held`` is known after a send; ``group`` is what it touches; a ``grey`` line is not sent."""
 
     label: str
     before: str
     after: str
     note: str = ""
     held: Held | None = None
+    group: str = ""
+    grey: bool = False
 
 
 class ChangeList(QWidget):
@@ -36,7 +38,14 @@ class ChangeList(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(560, max(1, len(self.lines)) * ROW)
+        return QSize(560, max(1, len(self.lines)) * ROW + len(self._headings()) * HEADING)
+
+    def _headings(self) -> dict[int, str]:
+        """Where a new group begins, if there is more than one."""
+        groups = [line.group for line in self.lines]
+        if len(set(groups)) < 2:
+            return {}
+        return {index: group for index, group in enumerate(groups) if index == 0 or group != groups[index - 1]}
 
     def show_lines(self, lines: list[ChangeLine]) -> None:
         """Show a difference."""
@@ -48,8 +57,17 @@ class ChangeList(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        headings, top = self._headings(), 0.0
         for index, line in enumerate(self.lines):
-            self._paint_line(painter, line, index * ROW)
+            if index in headings:
+                painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold))
+                painter.setPen(self.theme.color("quiet"))
+                painter.drawText(QPointF(0, top + 19), headings[index].upper())
+                top += HEADING
+            painter.setOpacity(0.55 if line.grey else 1.0)
+            self._paint_line(painter, line, top)
+            painter.setOpacity(1.0)
+            top += ROW
 
     def _paint_line(self, painter: QPainter, line: ChangeLine, top: float) -> None:
         theme, middle = self.theme, top + 24

@@ -1,15 +1,20 @@
-"""The Send station: the difference, what to confirm, trial or keep, progress, proof."""
+"""The Send station: the difference in words, risks to confirm, trial or keep, progress, proof, and the way back."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.change_list import ChangeLine, ChangeList
+from crisp_hornet.bench.stations.send.identify import IdentifyPanel
+from crisp_hornet.bench.stations.send.lines import change_lines, left_out_lines, lines_between
+from crisp_hornet.bench.stations.send.target import Target, backup_target, draft_target
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Choice, Confirm
@@ -17,13 +22,14 @@ from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.rules import Strength, Warning_
+from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
 from crisp_hornet.link.contact import tune_of
-from crisp_hornet.link.difference import Change, difference, shown
-from crisp_hornet.link.send import Held, Outcome, Progress, Report
+from crisp_hornet.link.difference import Change
+from crisp_hornet.link.send import Outcome, Plan, Progress, Report, needs_inhibit, trial_refusal
 
-STAND_CAUTION = "The bike stands safe: driven wheel in the air or held, hands clear of it, throttle closed."
+CONTROLLER = "what the controller holds"
 
 
 class SendPage(Station):
@@ -34,11 +40,20 @@ class SendPage(Station):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self.report: Report | None = None
+        self.backup: Backup | None = None  # to be put back instead of sending the draft
         self._sent: list[Change] = []
+        self._sending = False
         self.confirmations: dict[str, Confirm] = {}
         self._asked: list[str] = []
         self._title = label("", "title")
         self._note = label("", "quiet", wrap=True)
+        self._against = QComboBox()
+        self._against.setAccessibleName("compare the draft with")
+        self._against.setMinimumHeight(34)
+        self._against.activated.connect(lambda _index: self._show())
+        self.identify = IdentifyPanel(link)
+        self.calibration = Confirm(theme, words.CALIBRATION)
+        self.calibration.toggled.connect(lambda _on: self._show())
         self.change_list = ChangeList(theme)
         self._proof = QVBoxLayout()
         self._meant = Consequences(theme)
@@ -46,44 +61,54 @@ class SendPage(Station):
         self._confirm.setSpacing(6)
         self.trial = Choice(theme, "Trial: it runs until power-off, then the earlier values are back")
         self.keep = Choice(theme, "Keep: it outlasts power-off")
+        self._no_trial = label("", "quiet", wrap=True)
         self.trial.setChecked(True)
         group = QButtonGroup(self)
         group.addButton(self.trial)
         group.addButton(self.keep)
         self._choice = QWidget()
-        choice = QVBoxLayout(self._choice)
-        choice.setContentsMargins(0, 0, 0, 0)
-        choice.addWidget(label("HOW LONG", "caps"))
-        choice.addWidget(self.trial)
-        choice.addWidget(self.keep)
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.hide()
         self._step = label("", "quiet")
-        self._stop = button("Stop and take back", link.stop_sending, "large")
+        self._stop = button("Stop and take back", link.stop, "large")
         self._stop.hide()
         self._back = QHBoxLayout()
         self._lay_out()
         for signal in (desk.controller_changed, desk.bike_changed, desk.units_changed, link.changed):
             signal.connect(self._show)
-        desk.draft_changed.connect(self._forget_report)
+        desk.draft_changed.connect(self._draft_changed)
         link.contact_made.connect(self._forget_report)
+        link.shown_changed.connect(self._show)
         link.progress.connect(self._take_progress)
         link.sent.connect(self._take_report)
-        self.trial.toggled.connect(self._choice_changed)
+        self.trial.toggled.connect(lambda _on: self.news.emit())
         self._show()
 
     def _lay_out(self) -> None:
+        choice = QVBoxLayout(self._choice)
+        choice.setContentsMargins(0, 0, 0, 0)
+        choice.addWidget(label("HOW LONG", "caps"))
+        choice.addWidget(self.trial)
+        choice.addWidget(self._no_trial)
+        choice.addWidget(self.keep)
+        self._sensors = QWidget()
+        sensors = QHBoxLayout(self._sensors)
+        sensors.setContentsMargins(0, 0, 0, 0)
+        sensors.addWidget(self.calibration)
+        sensors.addWidget(label(words.CALIBRATION, wrap=True), 1)
+        head = QHBoxLayout()
+        head.addWidget(self._title, 1)
+        head.addWidget(self._against)
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 10, 0)
         column.setSpacing(10)
-        column.addWidget(self._title)
+        column.addLayout(head)
         column.addWidget(self._note)
         column.addLayout(self._proof)
-        column.addWidget(self.change_list)
-        column.addWidget(self._meant)
-        column.addSpacing(2)
+        for one in (self.change_list, self._sensors, self._meant, self.identify):
+            column.addWidget(one)
         column.addLayout(self._confirm)
         column.addWidget(self._choice)
         column.addWidget(self._bar)
@@ -93,32 +118,59 @@ class SendPage(Station):
         column.addLayout(progress)
         column.addLayout(self._back)
         column.addStretch(1)
-        scroll = column_scroll(inside)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 4, 0, 0)
-        outer.addWidget(scroll)
+        outer.addWidget(column_scroll(inside))
+
+    def offer_hands(self, simulated: Simulated) -> None:
+        """There is a simulated bike to lay hands on."""
+        self.identify.offer_hands(simulated)
+
+    def restore(self, backup: Backup) -> None:
+        """Put a backup back instead of sending the draft."""
+        self.backup, self.report = backup, None
+        self.calibration.setChecked(False)
+        self._show()
 
     # --- what is to be sent ---------------------------------------------------------------------------------
 
-    def changes(self) -> tuple[list[Change], str]:
-        """The difference, and why it cannot be sent if a value does not fit the controller."""
+    def target(self) -> Target:
+        """What leads from what the controller holds to the draft, or to the backup."""
         contact, draft = self.link.contact, self.desk.draft
-        if contact is None or draft is None:
-            return [], ""
-        try:
-            return difference(contact.map, contact.words, draft), ""
-        except ValueError as error:
-            return [], f"{error}. Change it on Tune."
+        if contact is None:
+            return Target()
+        if self.backup is not None:
+            return backup_target(contact, self.backup, self.calibration.isChecked())
+        return draft_target(contact, draft) if draft is not None else Target()
 
     @property
     def _stops(self) -> list[Warning_]:
+        """What the watch list stops; a backup ran before, it is what one goes back to."""
+        if self.backup is not None:
+            return []
         return [one for one in self.desk.warnings if one.strength is Strength.STOP]
 
     @property
-    def _to_confirm(self) -> list[tuple[str, str]]:
-        warns = [one for one in self.desk.warnings if one.strength is Strength.WARN]
-        turn = self.desk.units.text
-        return [("stand", STAND_CAUTION)] + [(one.id, turn(f"{one.text}. {one.reason}")) for one in warns]
+    def _blocked(self) -> str:
+        """Why nothing may be written to this controller at all."""
+        contact = self.link.contact
+        return next((doubt.text for doubt in contact.doubts if doubt.blocks), "") if contact is not None else ""
+
+    def _to_confirm(self, target: Target) -> list[tuple[str, str]]:
+        contact = self.link.contact
+        asked = [("stand", words.STAND)]
+        if contact is not None:
+            asked += [(doubt.id, f"{doubt.text}.") for doubt in contact.doubts if not doubt.blocks]
+            if needs_inhibit(target.changes):
+                asked.append(("sensors", words.SENSORS if contact.map.inhibit is not None else words.NO_INHIBIT))
+            if contact.interrupted is not None and not contact.interrupted.settled:
+                asked.append(("interrupted", contact.interrupted.text))
+        if target.restore is not None and target.restore.other_controller:
+            asked.append(("other-controller", words.OTHER_CONTROLLER))
+        if self.backup is None:
+            warns = [one for one in self.desk.warnings if one.strength is Strength.WARN]
+            asked += [(one.id, self.desk.units.text(f"{one.text}. {one.reason}")) for one in warns]
+        return asked
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -127,9 +179,14 @@ class SendPage(Station):
         self.theme = theme
         self._show_proof()
 
+    def _draft_changed(self) -> None:
+        if not self._sending:
+            self.backup = None
+        self._forget_report()
+
     def _forget_report(self) -> None:
         """Another draft or contact: the earlier report is history, it stands in the logbook."""
-        if self.link.busy != "sending":
+        if not self._sending:
             self.report = None
         self._show()
 
@@ -137,50 +194,68 @@ class SendPage(Station):
         self._show()
 
     def _show(self) -> None:
-        if not self.isVisible() and self.link.busy != "sending" and self.report is None:
+        if not self.isVisible() and not self._sending and self.report is None:
             self.news.emit()  # nobody looks: the page is made up when it comes into view
             return
-        changes, misfit = self.changes()
-        busy = self.link.busy == "sending"
-        self._title.setText(self._headline(changes))
-        self._note.setText(misfit)
-        self._note.setVisible(bool(misfit))
-        self._show_lines(changes)
-        self._show_meant(bool(changes) or (self.link.contact is None and bool(self.desk.drafted)))
-        self._show_confirmations(bool(changes) and not busy)
-        self._choice.setVisible(bool(changes) and not busy)
-        self._bar.setVisible(busy)
-        self._stop.setVisible(busy)
-        if not busy:
+        target = self.target()
+        ready = bool(target.changes) and not self._sending
+        self._title.setText(
+            words.headline(self.report, self.link.contact, self.backup, target.changes, len(self.desk.drafted))
+        )
+        note = target.misfit or words.restore_note(target.restore)
+        self._note.setText(note)
+        self._note.setVisible(bool(note))
+        self._show_against()
+        self._show_lines(target)
+        self._sensors.setVisible(self.backup is not None and not self._sending and self.report is None)
+        self._show_meant(self.backup is None and (ready or (self.link.contact is None and bool(self.desk.drafted))))
+        self.identify.setVisible(ready and not self._blocked)
+        if self.link.contact is not None:
+            self.identify.refresh()
+        self._show_confirmations(target if ready and not self._blocked else None)
+        self._show_choice(target.changes if ready else [])
+        self._bar.setVisible(self._sending)
+        self._stop.setVisible(self._sending)
+        if not self._sending:
             self._step.setText("")
         self._show_proof()
         self._show_back()
         self.news.emit()
 
-    def _headline(self, changes: list[Change]) -> str:
-        if self.report is not None:
-            return {
-                Outcome.PROVED: "Sent and proved",
-                Outcome.REFUSED: "Refused",
-                Outcome.NOT_PROVED: "Not proved",
-                Outcome.STOPPED: "Stopped",
-            }[self.report.outcome]
-        if self.link.contact is None:
-            return f"{len(self.desk.drafted)} changes are drafted" if self.desk.drafted else "Nothing to send"
-        return f"{len(changes)} change{'s' if len(changes) != 1 else ''} for {self.link.contact.identity.product}"
+    def _show_against(self) -> None:
+        """The earlier tunes that the draft can be compared with."""
+        wanted = [CONTROLLER]
+        if self.desk.bike is not None:
+            wanted += [
+                f"{tune.name}, sent {time_words(at)}" for at, tune in self.desk.garage.sent_tunes(self.desk.bike_id)
+            ]
+        now = [self._against.itemText(index) for index in range(self._against.count())]
+        if now != wanted:
+            self._against.clear()
+            self._against.addItems(wanted)
+        self._against.setVisible(len(wanted) > 1 and self.backup is None and self.report is None and not self._sending)
 
-    def _show_lines(self, changes: list[Change]) -> None:
+    def _earlier(self) -> Tune | None:
+        index = self._against.currentIndex()
+        if index < 1 or self._against.isHidden():
+            return None
+        return self.desk.garage.sent_tunes(self.desk.bike_id)[index - 1][1]
+
+    def _show_lines(self, target: Target) -> None:
+        contact, draft, earlier = self.link.contact, self.desk.draft, self._earlier()
         if self.report is not None and self._sent:
-            held = self.report.held
-            lines = [_line(change, held.get(change.register.name)) for change in self._sent]
-        elif self.link.contact is not None:
-            lines = [_line(change) for change in changes]
+            lines = change_lines(self._sent, self.report.held)
+        elif earlier is not None and draft is not None:
+            note = f"against {earlier.name}; what is sent is the difference to the controller"
+            lines = lines_between(earlier, draft, note, contact.map if contact else None)
+        elif contact is not None:
+            lines = change_lines(target.changes) + left_out_lines(target.left_out)
+        elif draft is not None and self.desk.controller is not None:
+            lines = lines_between(self.desk.controller, draft, "as last read; connect to send")
         else:
-            lines = self._unconnected_lines()
+            lines = []
         turn = self.desk.units.text
-        self.change_list.show_lines(
-            [replace(one, before=turn(one.before), after=turn(one.after), note=turn(one.note)) for one in lines]
-        )
+        self.change_list.show_lines([_turned(one, turn(one.before), turn(one.after), turn(one.note)) for one in lines])
 
     def _show_meant(self, wanted: bool) -> None:
         drafted, now = self.desk.draft_prediction, self.desk.controller_prediction
@@ -189,184 +264,197 @@ class SendPage(Station):
         )
         self._meant.setVisible(wanted and bool(drafted and drafted.consequences))
 
-    def _unconnected_lines(self) -> list[ChangeLine]:
-        draft, controller = self.desk.draft, self.desk.controller
-        if draft is None or controller is None:
-            return []
+    def _show_choice(self, changes: list[Change]) -> None:
+        self._choice.setVisible(bool(changes))
+        refusal = trial_refusal(changes)
+        self.trial.setEnabled(not refusal)
+        self._no_trial.setText(f"Not on trial: {self.desk.units.text(refusal)}." if refusal else "")
+        self._no_trial.setVisible(bool(refusal))
+        if refusal and changes:
+            self.keep.setChecked(True)
 
-        def words(tune: Tune, path: str) -> str:
-            return shown(tune.setting(path), _unit(path))
-
-        return [
-            ChangeLine(_label(path), words(controller, path), words(draft, path), "as last read; connect to send")
-            for path in self.desk.drafted
-        ]
-
-    def _show_confirmations(self, wanted: bool) -> None:
-        asked = [f"{key} {text}" for key, text in self._to_confirm] if wanted else []
-        if asked == self._asked:
+    def _show_confirmations(self, target: Target | None) -> None:
+        asked = self._to_confirm(target) if target is not None else []
+        if [f"{key} {text}" for key, text in asked] == self._asked:
             return
-        self._asked = asked
+        self._asked = [f"{key} {text}" for key, text in asked]
         clear(self._confirm)
         self.confirmations = {}
-        if not wanted:
+        if not asked:
             return
         self._confirm.addWidget(label("CONFIRM", "caps"))
-        for key, text in self._to_confirm:
+        for key, text in asked:
             box = Confirm(self.theme, text)
             box.setObjectName(f"confirm {key}")
             box.toggled.connect(lambda _on: self.news.emit())
             self.confirmations[key] = box
-            words = label(text, wrap=True)
-            words.setBuddy(box)
+            says = label(text, wrap=True)
+            says.setBuddy(box)
             row = QHBoxLayout()
             row.setSpacing(6)
             row.addWidget(box)
-            row.addWidget(words, 1)
+            row.addWidget(says, 1)
             self._confirm.addLayout(row)
 
     def _show_proof(self) -> None:
         clear(self._proof)
-        if self.report is None:
-            return
-        severity = {Outcome.PROVED: "settled", Outcome.STOPPED: "warn"}.get(self.report.outcome, "stop")
-        head = {"settled": "The controller holds the draft", "warn": "Nothing has changed"}.get(
-            severity, "Read this before you ride"
-        )
-        self._proof.addWidget(card(self.theme, severity, head, self.desk.units.text(self.report.message)))
+        if self.report is not None:
+            severity, head = words.verdict(self.report)
+            self._proof.addWidget(card(self.theme, severity, head, self.desk.units.text(self.report.message)))
+        elif self._blocked:
+            self._proof.addWidget(
+                card(self.theme, "stop", "Nothing is written to this controller", f"{self._blocked}. See Hook-up.")
+            )
 
     def _show_back(self) -> None:
         clear(self._back)
         contact = self.link.contact
         if contact is None or self.link.busy:
             return
-        backups = [(at, one) for at, one in self.desk.garage.backups(self.desk.bike_id) if one.words() != contact.words]
-        if backups:
-            at, backup = backups[0]
-            self._back.addWidget(
-                button(
-                    f"Draft what the backup of {time_words(at)} holds",
-                    lambda: self._draft_backup(backup.words()),
-                    "link",
-                    "Draft the newest other backup",
+        if self.backup is not None:
+            self._back.addWidget(button("Back to the draft", self._leave_backup, "link"))
+        else:
+            backups = [
+                (at, one) for at, one in self.desk.garage.backups(self.desk.bike_id) if one.raws() != contact.raws
+            ]
+            if backups:
+                at, backup = backups[0]
+                draft_it = button(f"Draft what the backup of {time_words(at)} holds", lambda: self._draft_backup(backup), "link",
+                                  "Draft the newest other backup")  # fmt: skip
+                put_back = button(
+                    "put it back as it is", lambda: self.restore(backup), "link", "Put the newest other backup back"
                 )
-            )
+                self._back.addWidget(draft_it)
+                self._back.addSpacing(14)
+                self._back.addWidget(put_back)
         self._back.addStretch(1)
 
-    def _draft_backup(self, words: dict[int, int]) -> None:
+    def _leave_backup(self) -> None:
+        self.backup = None
+        self._forget_report()
+
+    def _draft_backup(self, backup: Backup) -> None:
         assert self.link.contact is not None
         try:
-            self.desk.open_draft(tune_of(self.link.contact.map, words, "From the backup"))
-        except (DocumentError, KeyError) as error:
+            self.desk.open_draft(tune_of(self.link.contact.map, backup.raws(), "From the backup"))
+        except DocumentError as error:
             self.desk.said.emit("stop", f"That backup does not fit this controller: {error}")
-
-    def _choice_changed(self) -> None:
-        self.news.emit()
 
     # --- sending --------------------------------------------------------------------------------------------
 
     def _take_progress(self, progress: Progress) -> None:
+        if not self._sending:
+            return
         self._bar.setRange(0, progress.total)
         self._bar.setValue(progress.done)
         self._step.setText(f"Step {progress.done + 1} of {progress.total}: {progress.text}")
         self.news.emit()
 
-    def _take_report(self, report: Report, tune: Tune) -> None:
+    def _take_report(self, report: Report | Exception, tune: Tune) -> None:
+        self._sending = False
+        if isinstance(report, Exception):
+            report = Report(Outcome.NOT_PROVED, str(report))
         in_words = [change.in_words() for change in self._sent]
-        contact = self.link.contact
-        if contact is not None:  # what it holds now, as far as the line still tells
-            held = tune_of(contact.map, contact.words, tune.name)
-            running = tune.model_copy(update={group: getattr(held, group) for group in SETTING_GROUPS})
-        if report.outcome is Outcome.PROVED and contact is not None:
-            self.desk.take_sent(running, report.message, in_words, report.kept)
+        running = self._running(tune)
+        what = "backup" if self.backup is not None else tune.name
+        if report.outcome is Outcome.PROVED and running is not None:
+            if self.backup is not None:
+                self.desk.take_restored(running, report.message, in_words, report.kept)
+            else:
+                self.desk.take_sent(running, report.message, in_words, report.kept)
         else:
-            what = "; ".join(in_words)
-            self.desk.log("send", f"Send {report.outcome.value}: {tune.name}", f"{what}. {report.message}")
-            if contact is not None:
+            self.desk.log("send", f"Send {report.outcome.value}: {what}", f"{'; '.join(in_words)}. {report.message}")
+            if running is not None:
                 self.desk.take_running(running)
         self.report = report
         self._asked = ["again"]  # confirmations count once
         self._show()
 
+    def _running(self, tune: Tune) -> Tune | None:
+        """What the controller holds now, as far as the line still tells."""
+        contact = self.link.contact
+        if contact is None:
+            return None
+        try:
+            held = tune_of(contact.map, contact.raws, tune.name)
+        except DocumentError:  # values that make no tune: the report names them
+            return None
+        return tune.model_copy(update={group: getattr(held, group) for group in SETTING_GROUPS})
+
+    # --- the job line and the footer ------------------------------------------------------------------------
+
     def state(self) -> BoltState:
         if self.report is not None and self.report.outcome is not Outcome.PROVED:
             return BoltState.NEEDS_A_LOOK
-        if self._stops and self.desk.drafted:
+        if (self._stops and self.desk.drafted) or self._blocked:
             return BoltState.NEEDS_A_LOOK
-        if self.link.busy == "sending" or self.desk.drafted:
+        if self._sending or self.desk.drafted:
             return BoltState.IN_WORK if self.link.contact else BoltState.UNTOUCHED
-        return (
-            BoltState.DONE
-            if self.desk.controller and self.desk.garage.tune(self.desk.bike_id, "sent")
-            else BoltState.UNTOUCHED
-        )
+        sent = self.desk.controller and self.desk.garage.tune(self.desk.bike_id, "sent")
+        return BoltState.DONE if sent else BoltState.UNTOUCHED
 
     def caption(self) -> str:
-        if self.link.busy == "sending":
+        if self._sending:
             return "sending"
         if self.report is not None:
             return self.report.outcome.value
+        if self.backup is not None:
+            return "a backup to put back"
         drafted = len(self.desk.drafted)
         return f"{drafted} to send" if drafted else "nothing to send"
 
     def meaning(self) -> tuple[str, str]:
-        if self.link.busy == "sending":
-            return "SENDING", "Each value is written at standstill and read back. Stopping takes back what was written."
+        if self._sending:
+            return words.SENDING
         if self.report is not None:
             return "WHAT THE CONTROLLER HOLDS", self.report.message
-        if self.link.contact is None:
-            return "NOT CONNECTED", "Hook up the controller to send. The draft stays as it is."
+        contact = self.link.contact
+        if contact is None:
+            return words.NOT_CONNECTED
+        if self._blocked:
+            return "NOT TO THIS ONE", f"<b>{self._blocked}.</b> Nothing is written to it."
         if self._stops:
+            stop = self._stops[0]
             return (
                 "STOPPED BY THE WATCH LIST",
-                f"<b>{self._stops[0].text}.</b> {self._stops[0].reason} Nothing overrides a stop; change the draft.",
+                f"<b>{stop.text}.</b> {stop.reason} Nothing overrides a stop; change the draft.",
             )
-        if not self.changes()[0]:
-            return "NOTHING TO SEND", "The controller already holds the draft."
-        return "WHAT HAPPENS", (
-            "What asks less of the bike is written first. Each value is read back; at the end all settings are compared. If anything "
-            "fails, what was written is taken back and you are told what the controller holds."
-        )
+        if not self.target().changes:
+            return "NOTHING TO SEND", "The controller already holds it."
+        return words.WHAT_HAPPENS if contact.shown else words.NOT_SHOWN
 
     def act_text(self) -> str:
         if self.link.contact is None:
             return "Hook up the controller" if self.desk.drafted else ""
-        count = len(self.changes()[0])
-        if self.link.busy == "sending":
+        if self._sending:
             return "Sending"
+        count = len(self.target().changes)
         if not count:
             return "Ride, then import the log" if self.report and self.report.outcome is Outcome.PROVED else ""
         return f"Send {count} change{'s' if count != 1 else ''} {'on trial' if self.trial.isChecked() else 'and keep'}"
 
     def act_enabled(self) -> bool:
-        if self.link.contact is None:
+        contact = self.link.contact
+        if contact is None:
             return True
-        if self.link.busy or self._stops:
+        if self.link.busy or self._stops or self._blocked:
             return False
-        return not self.changes()[0] or all(box.isChecked() for box in self.confirmations.values())
+        if not self.target().changes:
+            return True
+        return bool(contact.shown) and all(box.isChecked() for box in self.confirmations.values())
 
     def act(self) -> None:
-        changes, _ = self.changes()
         if self.link.contact is None:
             self.go.emit(2)
-        elif not changes:
+            return
+        changes, tune = self.target().changes, self.desk.draft or self.desk.controller
+        if not changes:
             self.go.emit(6)
-        elif self.desk.draft is not None:
-            self.report, self._sent = None, changes
-            self.link.send(self.desk.draft, self.keep.isChecked())
+        elif tune is not None and self.desk.bike is not None:
+            self.report, self._sent, self._sending = None, changes, True
+            plan = Plan(changes, self.keep.isChecked(), wheel_up="sensors" in self.confirmations)
+            self.link.send(plan, tune, self.desk.bike, self.desk.conditions.rested_v)
 
 
-def _line(change: Change, held: Held | None = None) -> ChangeLine:
-    unit = change.register.unit
-    note = ""
-    if change.rounded:
-        note = f"{shown(change.asked, unit)} asked; rounded to the controller's step of {change.register.step:g} {unit}, to the safe side"
-    return ChangeLine(change.register.label, shown(change.before, unit), shown(change.after, unit), note, held)
-
-
-def _label(path: str) -> str:
-    return path.partition(".")[2].rpartition("_")[0].replace("_", " ")
-
-
-def _unit(path: str) -> str:
-    return {"a": "A", "v": "V", "c": "°C", "w": "W", "kmh": "km/h", "rpm": "rpm"}.get(path.rpartition("_")[2], "")
+def _turned(line: ChangeLine, before: str, after: str, note: str) -> ChangeLine:
+    return replace(line, before=before, after=after, note=note)

@@ -1,0 +1,121 @@
+"""Backups: listed, compared with what the controller holds, exported, imported, and put back with proof."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.text import button, clear, label, sheet
+from crisp_hornet.documents import store
+from crisp_hornet.documents.backup import Backup, read_backup
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.link.difference import shown
+from crisp_hornet.link.restore import compare
+
+MOST_SHOWN = 8
+MOST_DIFFERENCES = 6
+
+
+class BackupsPanel(QWidget):
+    """The newest backups of the bike; ``restore`` asks Send to put one back."""
+
+    restore = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._link, self.theme = desk, link, theme
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(8)
+        desk.bike_changed.connect(self._show)
+        desk.controller_changed.connect(self._show)
+        link.changed.connect(self._show)
+        self._show()
+
+    def import_file(self) -> None:
+        """Let the user choose a backup document."""
+        name, _ = QFileDialog.getOpenFileName(self, "Import a backup", "", "Backup documents (*.json)")
+        if name:
+            self.read(Path(name))
+
+    def read(self, path: Path) -> None:
+        """Take a backup document into the garage."""
+        try:
+            backup = read_backup(path)
+        except DocumentError as error:
+            self._desk.said.emit("stop", str(error))
+            return
+        self._desk.garage.keep_backup(self._desk.bike_id, backup)
+        self._desk.log("backup", f"Backup imported: {backup.product}, taken {backup.taken}", str(path.name))
+        self._show()
+
+    def export(self, backup: Backup) -> None:
+        """Let the user choose where a backup goes."""
+        name, _ = QFileDialog.getSaveFileName(self, "Export the backup", "backup.json", "Backup documents (*.json)")
+        if name:
+            self.write(Path(name), backup)
+
+    def write(self, path: Path, backup: Backup) -> None:
+        """Write a backup as a document."""
+        try:
+            store.write(path, backup)
+        except DocumentError as error:
+            self._desk.said.emit("stop", str(error))
+
+    def _show(self) -> None:
+        clear(self._column)
+        backups = self._desk.garage.backups(self._desk.bike_id) if self._desk.bike is not None else []
+        head = QHBoxLayout()
+        head.addWidget(label(f"{len(backups)} backups kept" if backups else "No backup yet", "quiet"), 1)
+        head.addWidget(button("Import one", self.import_file, "link", "Import a backup"))
+        self._column.addLayout(head)
+        for at, backup in backups[:MOST_SHOWN]:
+            self._column.addWidget(self._line(at, backup))
+        self._column.addStretch(1)
+
+    def _line(self, at: datetime, backup: Backup) -> QWidget:
+        contact = self._link.contact
+        row = QHBoxLayout()
+        when = time_words(at)
+        row.addWidget(label(f"{when}   {backup.product} {backup.serial}, firmware {backup.firmware}"), 1)
+        if contact is not None and backup.raws() != contact.raws:
+            row.addWidget(
+                button("put back", partial(self.restore.emit, backup), "link", f"Put the backup of {when} back")
+            )
+        row.addWidget(button("export", partial(self.export, backup), "link", f"Export the backup of {when}"))
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addLayout(row)
+        column.addWidget(label(self._against(backup), "quiet", wrap=True))
+        return sheet(inside, margin=10)
+
+    def _against(self, backup: Backup) -> str:
+        """How it differs from what the controller holds now."""
+        contact = self._link.contact
+        if contact is None:
+            return f"{len(backup.registers)} registers"
+        if (backup.vendor, backup.product) != (contact.identity.vendor, contact.identity.product):
+            return "of another type than the controller that answers"
+        now = contact.map.values(contact.raws)
+        held = backup.model_copy(
+            update={"registers": [one.model_copy(update={"value": now.get(one.name)}) for one in backup.registers]}
+        )
+        differing = compare(backup, held)
+        if not differing:
+            return "what the controller holds now"
+        labels = {one.name: one.label for one in contact.map.register_list}
+        told = [
+            f"{labels.get(name, name)} {shown(then, unit)}, now {shown(value, unit)}"
+            for name, then, value, unit in differing
+        ]
+        more = f" and {len(told) - MOST_DIFFERENCES} more" if len(told) > MOST_DIFFERENCES else ""
+        return self._desk.units.text("; ".join(told[:MOST_DIFFERENCES]) + more)

@@ -1,0 +1,92 @@
+"""Faults: what stands, what it means, what to check next, and clearing it."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.text import button, clear, label
+from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.link.contact import Live
+from crisp_hornet.link.faults import StandingFault, clear_faults, explain
+
+
+class FaultsPanel(QWidget):
+    """Follows the live values; each fault that appears or goes is a line in the logbook."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._link, self.theme = desk, link, theme
+        self.standing: StandingFault | None = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(10)
+        link.live_changed.connect(self._take_live)
+        link.contact_made.connect(lambda _made: self._forget())
+        link.changed.connect(self._show)
+        self._show()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Cards are made in one theme's colours."""
+        self.theme = theme
+        self._show()
+
+    def clear_now(self) -> None:
+        """Ask the controller to clear its faults."""
+        self._link.run("clearing faults", clear_faults, self._cleared)
+
+    def _forget(self) -> None:
+        self.standing = None
+        self._show()
+
+    def _take_live(self, live: Live) -> None:
+        contact = self._link.contact
+        if contact is None:
+            return
+        found = explain(contact.map, live.values.get("fault", 0.0))
+        if found == self.standing:
+            return
+        if found is not None:
+            self._desk.log("fault", f"Fault {found.code}: {found.name}", f"{found.meaning} {found.check}")
+        elif self.standing is not None:
+            self._desk.log("fault", f"Fault {self.standing.code} is gone: {self.standing.name}")
+        self.standing = found
+        self._show()
+
+    def _cleared(self, result: StandingFault | Exception | None) -> None:
+        if isinstance(result, Exception):
+            self._desk.said.emit("stop", str(result))
+        elif result is not None:
+            self._desk.said.emit("warn", f"It stays: its cause is still there. {result.check}")
+        else:
+            self._desk.said.emit("settled", "Faults cleared; none stands.")
+
+    def _show(self) -> None:
+        clear(self._column)
+        contact = self._link.contact
+        if contact is None:
+            self._column.addWidget(label("Connect to read faults.", "quiet", wrap=True))
+        elif self.standing is None:
+            self._column.addWidget(label("No fault stands.", wrap=True))
+            self._column.addWidget(
+                label(
+                    f"The description of {contact.map.name} knows {len(contact.map.fault)} fault codes.",
+                    "quiet",
+                    wrap=True,
+                )
+            )
+        else:
+            fault = self.standing
+            self._column.addWidget(card(self.theme, "stop", f"Fault {fault.code}: {fault.name}", fault.meaning))
+            if fault.causes:
+                self._column.addWidget(label("USUAL CAUSES", "caps"))
+                for cause in fault.causes:
+                    self._column.addWidget(label(f"·  {cause}", wrap=True))
+            self._column.addWidget(label("CHECK NEXT", "caps"))
+            self._column.addWidget(label(fault.check, wrap=True))
+            clearing = button("Clear the fault", self.clear_now, "large")
+            clearing.setEnabled(not self._link.busy)
+            self._column.addWidget(clearing)
+        self._column.addStretch(1)

@@ -1,0 +1,150 @@
+"""New firmware: from a file into the controller's second slot."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.firmware import FirmwareImage, read_firmware
+from crisp_hornet.link.contact import Contact
+from crisp_hornet.link.firmware_update import transfer
+from crisp_hornet.link.send import Progress
+
+CAUTION = (
+    "Wheel in the air, pack well charged, and nobody pulls a plug. The checksum shows that the file is whole, not where it comes "
+    "from: take it from the maker. After the power cycle the settings are the maker's; the backup is put back by name and proved."
+)
+
+
+class FirmwarePanel(QWidget):
+    """Which firmware runs, whether a file fits, and its transfer."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._link, self.theme = desk, link, theme
+        self.image: FirmwareImage | None = None
+        self._now = label("", wrap=True)
+        self._words = label("", wrap=True)
+        self._choose = button("Choose an image", self._ask_file, "large")
+        self.confirm = Confirm(theme, "Wheel in the air, pack well charged, image from the maker")
+        self.confirm.toggled.connect(self._show)
+        self._sure = QWidget()
+        row = QHBoxLayout(self._sure)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.confirm)
+        row.addWidget(label("Wheel in the air, pack well charged, image from the maker", wrap=True), 1)
+        self._go = button("Transfer it", self.start, "large", "Transfer the firmware")
+        self._stop = button("Stop", link.stop, "large", "Stop the transfer")
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        for one in (
+            self._now,
+            label(CAUTION, "quiet", wrap=True),
+            self._choose,
+            self._words,
+            self._sure,
+            self._bar,
+            self._go,
+            self._stop,
+        ):
+            column.addWidget(one)
+        column.addStretch(1)
+        link.changed.connect(self._show)
+        link.progress.connect(self._take_progress)
+        self._show()
+
+    def read(self, path: Path) -> None:
+        """Look at an image file."""
+        try:
+            self.image = read_firmware(path)
+        except DocumentError as error:
+            self.image = None
+            self._desk.said.emit("stop", str(error))
+        self.confirm.setChecked(False)
+        self._show()
+
+    def start(self) -> None:
+        """Transfer the image that was chosen and confirmed."""
+        image, link = self.image, self._link
+        if image is None:
+            return
+
+        def work(contact: Contact) -> FirmwareImage:
+            transfer(
+                contact,
+                image,
+                lambda done, total: link.tell_progress(Progress(done, total, "transfer")),
+                link.cancelled,
+            )
+            return image
+
+        link.run("transferring firmware", work, self._done)
+
+    def _ask_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Choose a firmware image", "", "Firmware images (*)")
+        if name:
+            self.read(Path(name))
+
+    def _done(self, result: FirmwareImage | Exception) -> None:
+        if isinstance(result, Exception):
+            self._desk.log("firmware", "Firmware not transferred", str(result))
+            self._desk.said.emit("stop", str(result))
+        else:
+            self._desk.log(
+                "firmware", f"Firmware {result.version} transferred and activated", "starts at the next power-on"
+            )
+            self._words.setText(
+                f"{result.version} lies in the second slot and is activated. Switch the controller off and on, connect again, then put the "
+                "newest backup back."
+            )
+        self.image = None
+        self._show()
+
+    def _show(self) -> None:
+        contact, image = self._link.contact, self.image
+        busy = self._link.busy == "transferring firmware"
+        if contact is None:
+            self._now.setText("Connect to see which firmware runs.")
+        else:
+            known = contact.map.firmware
+            fits = f"; {known.least} to {known.newest} are known to work" if known else ""
+            self._now.setText(f"Firmware {contact.identity.firmware} runs{fits}.")
+        why = self._why_not(image)
+        if image is not None:
+            self._words.setText(
+                why or f"{image.version} for {image.hardware}, {len(image.data)} bytes: whole, and it fits."
+            )
+        self._choose.setEnabled(contact is not None and not busy)
+        self._sure.setVisible(image is not None and not why and not busy)
+        self._go.setVisible(image is not None and not why and not busy)
+        self._go.setEnabled(self.confirm.isChecked())
+        self._stop.setVisible(busy)
+        self._bar.setVisible(busy)
+
+    def _why_not(self, image: FirmwareImage | None) -> str:
+        contact = self._link.contact
+        if image is None or contact is None:
+            return ""
+        update = contact.map.update
+        if update is None:
+            return "This controller's description declares no second slot: an interrupted transfer could leave it dead."
+        return (
+            ""
+            if image.hardware == update.hardware
+            else f"This image is for {image.hardware}, the controller is {update.hardware}."
+        )
+
+    def _take_progress(self, progress: Progress) -> None:
+        if progress.text == "transfer":
+            self._bar.setRange(0, progress.total)
+            self._bar.setValue(progress.done)

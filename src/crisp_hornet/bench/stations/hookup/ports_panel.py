@@ -1,0 +1,114 @@
+"""Where to connect: ports of this machine, controllers in radio reach, or an address by hand."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.widgets.text import button, clear, label
+from crisp_hornet.link.errors import LinkError
+from crisp_hornet.link.ports import Port, serial_ports
+
+BESIDE = "simulated bike, runs beside this window"
+
+
+class PortsPanel(QWidget):
+    """Large buttons, one per way in."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, desk: Desk, link: Link) -> None:
+        super().__init__()
+        self._desk, self._link = desk, link
+        self._simulated = Simulated()
+        self._in_reach: list[Port] = []
+        self._radio_words = label("", "quiet", wrap=True)
+        self._radio_words.hide()
+        self._ports = QVBoxLayout()
+        self._ports.setSpacing(6)
+        self._typed = QLineEdit()
+        self._typed.setPlaceholderText("or type one: /dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port")
+        self._typed.setAccessibleName("port")
+        self._typed.setFixedHeight(44)
+        self._typed.returnPressed.connect(self._take_typed)
+        self._radio_link = button("Bluetooth", self.listen, "link", "Look for controllers by Bluetooth")
+        self._scan = Background(LinkError)
+        self._scan.done.connect(self._take_heard)
+        self._scan.failed.connect(self._take_silence)
+        head = QHBoxLayout()
+        head.addWidget(label("PORTS", "caps"))
+        head.addStretch(1)
+        head.addWidget(self._radio_link)
+        head.addSpacing(12)
+        head.addWidget(button("Look again", self.look, "link"))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addLayout(self._ports)
+        column.addWidget(self._radio_words)
+        column.addWidget(self._typed)
+
+    def offer_simulated(self, simulated: Simulated) -> None:
+        """Offer the stand-in's ways in first."""
+        self._simulated = simulated
+        self.look()
+
+    def look(self) -> None:
+        """List what there is now."""
+        clear(self._ports)
+        found = [Port(port, BESIDE) for port in self._simulated.ports] + self._in_reach + serial_ports()
+        last = self._desk.last_port if self._desk.bike is not None else ""
+        if last and last not in {one.address for one in found} and "://" in last:
+            found.append(Port(last, "where this bike was last"))
+        for port in found:
+            name = port.address if "://" in port.address else Path(port.address).name
+            one = button(
+                f"{name}   {port.description}",
+                partial(self.chosen.emit, port.address),
+                "large",
+                f"Connect to {port.address}",
+            )
+            one.setStyleSheet("text-align: left;")
+            one.setEnabled(self._ready)
+            self._ports.addWidget(one)
+        if not found:
+            self._ports.addWidget(
+                label("No serial port found. Plug in the lead or the dongle, then look again.", wrap=True)
+            )
+
+    def listen(self) -> None:
+        """Look for controllers by Bluetooth, beside."""
+        from crisp_hornet.link.transports.bluetooth import scan
+
+        radios = [one.bluetooth for one in self._link.maps if one.bluetooth is not None]
+        self._say("listening …")
+        self._scan.start(lambda: scan(radios))
+
+    @property
+    def _ready(self) -> bool:
+        return not self._link.busy and self._desk.bike is not None
+
+    def _take_typed(self) -> None:
+        if (port := self._typed.text().strip()) and self._ready:
+            self.chosen.emit(port)
+
+    def _take_heard(self, found: list[Port]) -> None:
+        self._in_reach = found
+        self._say("" if found else "No controller that a description knows is in reach.")
+        self.look()
+
+    def _take_silence(self, error: Exception) -> None:
+        self._in_reach = []
+        self._say(str(error))
+
+    def _say(self, words: str) -> None:
+        self._radio_words.setText(words)
+        self._radio_words.setVisible(bool(words))

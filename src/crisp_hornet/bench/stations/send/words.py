@@ -1,0 +1,73 @@
+"""What Send says."""
+
+from __future__ import annotations
+
+from crisp_hornet.bench.link_worker import ContactMade
+from crisp_hornet.documents.backup import Backup
+from crisp_hornet.link.difference import Change
+from crisp_hornet.link.restore import Restore
+from crisp_hornet.link.send import Outcome, Report
+
+STAND = "The bike stands safe: driven wheel in the air or held, hands clear of it, throttle closed."
+SENSORS = "Sensors change: the motor is held off until throttle and torque sensor read rest with the new values."
+NO_INHIBIT = (
+    "Sensors change and this controller cannot hold its motor off: wheel in the air, clear of it; afterwards switch it off and on by "
+    "the key, throttle closed, before the wheel touches the ground."
+)
+CALIBRATION = "Calibrations too. Only if motor and sensors are the ones they were taken on: old offsets on a changed motor make the bike jump."
+OTHER_CONTROLLER = (
+    "The backup was taken from another controller of this type. Its settings fit; whether they suit this bike is yours "
+    "to say."
+)
+SENDING = ("SENDING", "Each value is written at standstill and read back. Stopping takes back what was written.")
+NOT_CONNECTED = ("NOT CONNECTED", "Hook up the controller to send. The draft stays as it is.")
+NOT_SHOWN = (
+    "WHICH BIKE IS IT",
+    "Before the first write of a contact the bike itself shows that it is the one under your hands. Nothing has been written.",
+)
+WHAT_HAPPENS = (
+    "WHAT HAPPENS",
+    "What asks less of the bike is written first. Each value is read back; at the end everything is compared. If anything "
+    "fails, what was written is taken back and you are told what the controller holds.",
+)
+
+
+def headline(
+    report: Report | None, contact: ContactMade | None, backup: Backup | None, changes: list[Change], drafted: int
+) -> str:
+    """The page's title."""
+    if report is not None:
+        return {
+            Outcome.PROVED: "Sent and proved",
+            Outcome.REFUSED: "Refused",
+            Outcome.NOT_PROVED: "Not proved",
+            Outcome.STOPPED: "Stopped",
+        }[report.outcome]
+    if contact is None:
+        return f"{drafted} changes are drafted" if drafted else "Nothing to send"
+    count = f"{len(changes)} change{'s' if len(changes) != 1 else ''}"
+    if backup is not None:
+        return f"{count} to put the backup of {backup.taken[:16].replace('T', ', ')} back"
+    return f"{count} for {contact.identity.product}"
+
+
+def restore_note(found: Restore | None) -> str:
+    """What putting a backup back leaves alone."""
+    if found is None:
+        return ""
+    parts = []
+    if found.left_alone:
+        parts.append(f"Calibrations left as they are: {'; '.join(found.left_alone)}")
+    if found.unknown:
+        parts.append(f"not known to this description: {', '.join(found.unknown)}")
+    return ". ".join(parts) + "." if parts else ""
+
+
+def verdict(report: Report) -> tuple[str, str]:
+    """Severity and heading of a report's card."""
+    return {
+        Outcome.PROVED: ("settled", "The controller holds it"),
+        Outcome.STOPPED: ("warn", "Nothing has changed"),
+        Outcome.REFUSED: ("warn", "Nothing was written"),
+        Outcome.NOT_PROVED: ("stop", "Read this before you ride"),
+    }[report.outcome]

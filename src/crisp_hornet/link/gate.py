@@ -1,0 +1,58 @@
+"""Whether a controller may be written to right now: asked before every single register, not once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from crisp_hornet.link.contact import Contact, Live, read_live
+
+STILL_KMH = 0.5
+STILL_RPM = 3.0
+CLOSED_THROTTLE = 0.03
+REST_NM = 3.0
+STALE_TRIES = 4
+
+
+class Stopped(Exception):
+    """Standstill lost, or the user stopped: said in the text."""
+
+
+@dataclass
+class Gate:
+    """Watches standstill, throttle, charger and whether the live values still move on."""
+
+    contact: Contact
+    cancelled: Callable[[], bool]
+    _last_beat: float | None = None
+
+    def check(self) -> None:
+        """Raises :class:`Stopped` with the reason, or :class:`~crisp_hornet.link.errors.LinkError`."""
+        if self.cancelled():
+            raise Stopped("You stopped it")
+        live = self._fresh().values
+        if live.get("wheel_speed_kmh", 0.0) > STILL_KMH or abs(live.get("motor_rpm", 0.0)) > STILL_RPM:
+            raise Stopped("The wheel turns; a controller is only written to at standstill")
+        if live.get("throttle", 0.0) > CLOSED_THROTTLE:
+            raise Stopped("The throttle is open; close it")
+        if live.get("charging", 0.0) > 0:
+            raise Stopped("The charger is on; unplug it before writing")
+
+    def at_rest(self) -> str:
+        """What is not at rest with the values that now run: throttle or torque sensor; "" when both are."""
+        live = self._fresh().values
+        if live.get("throttle", 0.0) > CLOSED_THROTTLE:
+            return "the throttle does not read zero with the new values"
+        if abs(live.get("human_nm", 0.0)) > REST_NM:
+            return "the torque sensor does not read rest with the new values"
+        return ""
+
+    def _fresh(self) -> Live:
+        """A reading that is not the last one again, where the controller counts its readings."""
+        for _ in range(STALE_TRIES):
+            live = read_live(self.contact)
+            beat, last = live.values.get("heartbeat"), self._last_beat
+            self._last_beat = beat
+            if beat is None or (last is not None and beat != last):
+                return live
+        raise Stopped("The live values stand still: what they say is stale. Power the controller off and on")

@@ -1,0 +1,34 @@
+"""What a way to a controller must do."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from pymodbus.client.base import ModbusBaseSyncClient
+
+ANSWER_S = 0.4
+
+
+class Transport(Protocol):
+    """Carries frames. Opened once; when it is lost it stays lost, so that nothing goes on with another device unnoticed."""
+
+    address: str
+    quiet_s: float
+    """How long it must be silent before what comes next can be trusted to answer the next question."""
+
+    @property
+    def client(self) -> ModbusBaseSyncClient:
+        """The library's client that speaks over it."""
+
+    @property
+    def alive(self) -> bool:
+        """Whether it is still open."""
+
+    def open(self) -> None:
+        """Open it. Raises :class:`~crisp_hornet.link.errors.PortFailed` with the reason."""
+
+    def waiting(self) -> int:
+        """How many bytes (or packets) have come and were not read; they are thrown away. Raises :class:`OSError` when it is gone."""
+
+    def close(self) -> None:
+        """Close it."""

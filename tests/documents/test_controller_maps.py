@@ -1,0 +1,133 @@
+"""Descriptions of controllers: what they mean, and that a faulty one is told by line and key."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given, seed, settings
+from hypothesis import strategies as st
+
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.map_file import read_map
+from crisp_hornet.documents.maps import all_maps, map_for, shipped_map, shipped_maps
+from crisp_hornet.documents.register import Register
+from crisp_hornet.documents.tune import SETTINGS
+
+FOLDER = Path(__file__).parents[2] / "src/crisp_hornet/documents/controllers"
+WEIR = (FOLDER / "weir-60.toml").read_text()
+EVERY_REGISTER = [(one, register) for one in shipped_maps() for register in one.register_list]
+
+
+@seed(11)
+@settings(max_examples=300, deadline=None, database=None)
+@given(st.sampled_from(EVERY_REGISTER), st.floats(0, 1))
+def test_a_register_rounds_to_its_safe_side_by_less_than_a_step_and_travels_in_words(chosen, share):
+    controller, register = chosen
+    value = register.min + share * (register.max - register.min)
+    raw = register.encode(value)
+    held = register.decode(raw)
+    assert abs(held - value) < register.step + 1e-6
+    assert held <= value + 1e-5 if register.safe == "lower" else held >= value - 1e-5
+    assert register.decode(register.encode(held)) == held
+    words = controller.words_of(register, raw)
+    assert len(words) == register.words and all(0 <= word <= 0xFFFF for word in words)
+    assert controller.raw_of(words) == raw
+
+
+def test_word_order_and_offset_are_the_description_s():
+    sluice, weir = shipped_map("Sluice 40"), shipped_map("Weir 60")
+    current, hours = sluice.register("drive.phase_current_a"), weir.register("info.hours")
+    assert sluice.words_of(current, current.encode(100.0)) == [100_000 & 0xFFFF, 100_000 >> 16]
+    assert weir.words_of(hours, 0x0001_0002) == [1, 2]
+    warm = sluice.register("heat_guard.motor_fade_start_c")
+    assert warm.encode(-40) == 0 and warm.decode(140) == 100
+
+
+def test_a_register_says_what_it_cannot_hold():
+    register = Register(
+        name="drive.battery_current_a", label="battery current", address=1, scale=0.5, unit="A", min=0, max=80
+    )
+    with pytest.raises(ValueError, match="outside what this controller takes"):
+        register.encode(81)
+    with pytest.raises(ValueError, match="cannot be switched off"):
+        register.encode(None)
+
+
+@pytest.mark.parametrize("one", shipped_maps(), ids=lambda one: one.name)
+def test_a_shipped_description_says_for_every_setting_where_it_is_or_why_not(one):
+    for path in SETTINGS:
+        assert (one.register(path) is None) == (one.lack(path) is not None)
+    assert all(fault.check and fault.meaning for fault in one.fault)
+
+
+def line_of(text, needle):
+    return next(number for number, line in enumerate(text.splitlines(), 1) if needle in line)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "key", "reason"),
+    [
+        ("address = 0x0101", "address = 0x0100", "register.1.address", "stands twice"),
+        ('name = "drive.power_w"', 'name = "drive.colour"', "register.2.name", "names no setting"),
+        ('unkept = "unkept"', 'unkept = "gone"', "keep.unkept", "no telemetry channel"),
+        ("baud = 115200", 'baud = "fast"', "line.baud", "must be a whole number"),
+        ("min = 0\nmax = 80\ndefault = 30", "min = 90\nmax = 80\ndefault = 30", "register.1.max", "below min"),
+        ('type = "i16", unit = "rpm"', 'type = "f32", unit = "rpm"', "telemetry.channel.1", "u16"),
+        ('name = "pack_v", at = 2', 'name = "pack_v", at = 1', "telemetry.channel.2", "same place"),
+        ("code = 12", "code = 11", "fault.0.code", "stands twice"),
+        ("scale = 0.5", "scale = -0.5", "register.0.scale", "greater than 0"),
+        ('access = "r"', 'access = "rw"', "register.25.access", "read only"),
+        ('state = "inhibited"', 'state = "still"', "inhibit.state", "no telemetry channel"),
+        ('service = "7e3a0001', 'service = "xe3a0001', "bluetooth.service", "match"),
+    ],
+)
+def test_a_faulty_description_is_told_by_line_and_key(tmp_path, old, new, key, reason):
+    path = tmp_path / "map.toml"
+    text = WEIR.replace(old, new, 1)
+    assert text != WEIR
+    path.write_text(text)
+    with pytest.raises(DocumentError, match=reason) as told:
+        read_map(path)
+    named = told.value.place
+    assert named.endswith(key) or key in named, named
+    last = key.rpartition(".")[2]
+    line = text.splitlines()[int(named.split(",")[0].removeprefix("line ")) - 1]
+    assert last in line or last.isdigit(), line
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "reason"),
+    [
+        ("version = 1", "version = 3", "newer"),
+        ("[line]", "[line", "not TOML"),
+        ('format = "crisp-hornet/controller-map"', "", "format"),
+        ('name = "drive.power_w"', 'name = "info.power"\naccess = "r"', "drive.power_w has neither a register nor"),
+    ],
+)
+def test_other_faults_are_told_too(tmp_path, old, new, reason):
+    path = tmp_path / "map.toml"
+    path.write_text(WEIR.replace(old, new, 1))
+    with pytest.raises(DocumentError, match=reason):
+        read_map(path)
+
+
+@seed(5)
+@settings(max_examples=60, deadline=None, database=None)
+@given(st.integers(0, len(WEIR) - 1), st.sampled_from(["", "\0", "[", '"', "9", "= ", "\n"]))
+def test_a_damaged_description_is_an_error_or_a_description(tmp_path_factory, at, piece):
+    path = tmp_path_factory.mktemp("maps") / "map.toml"
+    path.write_text(WEIR[:at] + piece + WEIR[at + 1 :])
+    try:
+        read_map(path)
+    except DocumentError as error:
+        assert str(path) in str(error) and "\n" not in str(error)
+
+
+def test_descriptions_are_found_by_what_a_controller_says_it_is(tmp_path):
+    assert map_for("Tarnholm Weir Works", "Weir 60").name == "Weir 60"
+    assert map_for("Tarnholm Weir Works", "Weir 61") is None
+    with pytest.raises(KeyError, match="Sluice 40, Weir 60"):
+        shipped_map("Weir 61")
+    (tmp_path / "own.toml").write_text(WEIR.replace('name = "Weir 60"', 'name = "My own"', 1))
+    (tmp_path / "bad.toml").write_text("format = 1")
+    maps, faulty = all_maps(tmp_path)
+    assert maps[0].name == "My own" and len(maps) == 3 and len(faulty) == 1 and "bad.toml" in faulty[0]
