@@ -169,6 +169,7 @@ class ModbusLine:
         if self._gone:  # the library would open it anew by itself, to whatever is there now
             raise LineDead(what, "the connection was lost", "Connect again.")
         try:
+            self.transport.waiting()  # whatever came unasked is no answer to what is asked now
             answer = ask()
         except ModbusException:
             self._settle()

@@ -19,6 +19,7 @@ ADDRESS = "0E:C0:DE:00:41:17"
 ADAPTER = "/org/bluez/hci0"
 DEVICE = f"{ADAPTER}/dev_{ADDRESS.replace(':', '_')}"
 SERVICE = f"{DEVICE}/service0010"
+ADVERTISE_S = 0.1
 LARGEST_WRITE = 20  # of one packet without its header, the least that every device must carry
 READ = PropertyAccess.READ
 
@@ -29,6 +30,7 @@ class Adapter(ServiceInterface):
     def __init__(self, heard):
         super().__init__("org.bluez.Adapter1")
         self._heard = heard
+        self._listeners = 0
 
     @dbus_property(access=READ)
     def Address(self) -> "s":
@@ -56,11 +58,19 @@ class Adapter(ServiceInterface):
 
     @method()
     def StartDiscovery(self):
-        asyncio.get_running_loop().call_soon(self._heard)
+        self._listeners += 1
+        if self._listeners == 1:
+            self._advertise()
+
+    def _advertise(self):
+        """Be heard again and again while anyone listens, as devices are."""
+        if self._listeners > 0:
+            self._heard()
+            asyncio.get_running_loop().call_later(ADVERTISE_S, self._advertise)
 
     @method()
     def StopDiscovery(self):
-        pass
+        self._listeners = max(0, self._listeners - 1)
 
 
 class Device(ServiceInterface):

@@ -1,0 +1,198 @@
+"""The same contact by every way: serial, Modbus TCP, a bridge of serial frames, Bluetooth LE; and what each says when it cannot."""
+
+import os
+import shutil
+import subprocess
+
+import pytest
+
+from crisp_hornet.documents.maps import shipped_map, shipped_maps
+from crisp_hornet.link.contact import (
+    Doubt,
+    doubts,
+    identify,
+    make_contact,
+    open_line,
+    read_live,
+    readable,
+    runs,
+    version_key,
+)
+from crisp_hornet.link.errors import AnsweredNo, LineDead, PortFailed, WrongDevice
+from crisp_hornet.link.line import ModbusLine
+from crisp_hornet.link.send import Outcome
+from crisp_hornet.link.transports import transport_to
+from crisp_hornet.link.transports.bluetooth import scan
+from tests.link.conftest import ANSWER_S, MAPS
+from tests.link.sending import draft, send_all
+
+WEIR, SLUICE = shipped_map("Weir 60"), shipped_map("Sluice 40")
+RADIOS = [one.bluetooth for one in shipped_maps() if one.bluetooth is not None]
+BUS = """<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration 1.0//EN"
+ "http://www.freedesktop.org/standards/dbus/1.0/busconfig.dtd">
+<busconfig><type>session</type><listen>unix:tmpdir={folder}</listen><auth>EXTERNAL</auth><policy context="default">
+<allow send_destination="*" eavesdrop="true"/><allow eavesdrop="true"/><allow own="*"/></policy></busconfig>"""
+
+
+@pytest.fixture
+def bus(tmp_path, monkeypatch):
+    """A private bus that the Bluetooth client takes for the system's."""
+    if shutil.which("dbus-daemon") is None:
+        pytest.fail("dbus-daemon is missing: scripts/test installs it (package dbus-daemon)")
+    config = tmp_path / "bus.conf"
+    config.write_text(BUS.format(folder=tmp_path))
+    command = ["dbus-daemon", f"--config-file={config}", "--print-address=1", "--nofork", "--nopidfile"]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as daemon:
+        address = daemon.stdout.readline().strip()
+        monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", address)
+        yield address
+        daemon.terminate()
+
+
+def the_whole_way(bench, standin, address):
+    """Contact, backup, a kept send, its proof, and back again."""
+    contact = bench.contact(standin, address)
+    assert contact.identity.serial == "TW60-00417" and len(contact.raws) == len(contact.map.register_list)
+    assert 55 < read_live(contact).values["pack_v"] < 67
+    changes = draft(contact, drive__phase_current_a=100, battery_guard__fade_start_v=51)
+    assert send_all(contact, changes).outcome is Outcome.PROVED
+    assert standin.holds(kept=True)["drive.phase_current_a"] == 100
+    assert send_all(contact, draft(contact, drive__phase_current_a=90)).outcome is Outcome.PROVED
+    return contact
+
+
+@pytest.mark.parametrize("way", [0, 1, 2], ids=["serial", "tcp", "bridge"])
+def test_the_whole_way_over_wire_and_network(bench, way):
+    standin = bench.stand_in(tcp=0, bridge=0)
+    the_whole_way(bench, standin, standin.ports[way])
+
+
+@pytest.mark.parametrize("way", [0, 1, 2], ids=["serial", "tcp", "bridge"])
+def test_the_other_layout_over_wire_and_network(bench, way):
+    standin = bench.stand_in("Sluice 40", tcp=0, bridge=0)
+    contact = bench.contact(standin, standin.ports[way])
+    assert contact.map.name == "Sluice 40" and contact.tune("now").drive.phase_current_a == 80
+    assert send_all(contact, draft(contact, drive__phase_current_a=95.5)).outcome is Outcome.PROVED
+    assert standin.holds(kept=True)["drive.phase_current_a"] == 95.5
+
+
+def test_bluetooth_scans_connects_sends_and_is_told_when_it_drops(bench, threaded, bus):
+    standin = bench.stand_in(bluetooth_bus=bus)
+    found = scan(RADIOS, 0.6)
+    assert [one.address for one in found] == [standin.ports[1]] and "Weir 60, -58 dBm" in found[0].description
+    contact = the_whole_way(bench, standin, found[0].address)
+    threaded.loop.call_soon_threadsafe(standin.standin._radio.device.drop)
+    with pytest.raises(LineDead):
+        for _ in range(5):
+            contact.line.read_settings(0x0100, 1)
+
+
+def test_bluetooth_says_plainly_what_is_missing(bench, bus, monkeypatch):
+    with pytest.raises(PortFailed, match="service is not running"):  # the bus is there, nobody serves it
+        scan(RADIOS, 0.3)
+    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", "unix:path=/nonexistent/bus")
+    with pytest.raises(PortFailed, match="service is not running"):
+        scan(RADIOS, 0.3)
+
+
+def test_a_device_that_is_not_in_reach(bench, bus):
+    bench.stand_in(bluetooth_bus=bus)
+    with pytest.raises(PortFailed, match="no device of that address"):
+        open_line("ble://00:11:22:33:44:55", MAPS, ANSWER_S)
+
+
+@pytest.mark.parametrize(
+    ("address", "why"),
+    [
+        ("/nowhere/port", "there is no such port"),
+        ("tcp://127.0.0.1:1", "nothing listens there"),
+        ("tcp://", "no network address"),
+        ("rtu+tcp://127.0.0.1:99999", "no network address"),
+        ("tcp://no.such.host.invalid:502", "nobody is called"),
+    ],
+)
+def test_a_way_that_cannot_be_opened_says_why(address, why):
+    with pytest.raises(PortFailed, match=why):
+        open_line(address, MAPS, ANSWER_S)
+
+
+def test_a_port_in_use_and_a_file_that_is_no_port(standin, contact, tmp_path):
+    with pytest.raises(PortFailed, match="another program"):
+        ModbusLine(transport_to(standin.port, WEIR.line)).open()
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(PortFailed, match="not a serial port"):
+        ModbusLine(transport_to(str(tmp_path / "file"), WEIR.line)).open()
+
+
+def test_a_forbidden_port_names_the_group(monkeypatch, standin):
+    import serial
+
+    from crisp_hornet.link.transports import serial_port
+
+    def forbidden(*args, **kwargs):
+        raise serial.SerialException(13, "Permission denied")
+
+    monkeypatch.setattr(serial_port.serial, "Serial", forbidden)
+    assert "group 'dialout'" in serial_port._why_closed("/dev/ttyUSB0")[1]
+
+
+def test_nobody_answers(bench):
+    ours, theirs = os.openpty()
+    with pytest.raises(LineDead, match="no answer came in time"):
+        open_line(os.ttyname(theirs), MAPS, 0.03)
+    for end in (ours, theirs):
+        os.close(end)
+
+
+def test_a_line_that_was_lost_stays_lost(bench):
+    standin = bench.stand_in(tcp=0)
+    contact = bench.contact(standin, standin.ports[1])
+    standin.do("unplug")
+    with pytest.raises(LineDead):
+        contact.line.read_settings(0x0100, 1)
+    with pytest.raises(LineDead, match="lost"):  # the port still listens, but nothing goes on unnoticed
+        contact.line.read_settings(0x0100, 1)
+
+
+def test_a_question_the_controller_refuses(contact):
+    with pytest.raises(AnsweredNo, match="no such register"):
+        contact.line.read_settings(0x0900, 2)
+
+
+def test_an_unknown_device_is_refused_before_anything_is_written(standin, contact):
+    stranger = WEIR.model_copy(update={"identity": WEIR.identity.model_copy(update={"product": "Another"})})
+    with pytest.raises(WrongDevice, match="Weir 60"):
+        make_contact(contact.line, [stranger], lambda text: None)
+    assert identify(contact.line, MAPS)[1].name == "Weir 60"
+
+
+def test_wrong_bike_and_wrong_firmware_are_noticed(contact):
+    identity = contact.identity
+    assert doubts(identity, WEIR, identity.serial) == [] == doubts(identity, WEIR, None)
+    (wrong,) = doubts(identity, WEIR, "TW60-00001")
+    assert wrong.blocks and "TW60-00001" in wrong.text and "TW60-00417" in wrong.text
+
+    def firmware(version):
+        (found,) = doubts(type(identity)(identity.vendor, identity.product, version, identity.serial), WEIR, None)
+        return found
+
+    assert firmware("2.9.9") == Doubt("firmware-old", firmware("2.9.9").text, True)
+    assert not firmware("3.10.0").blocks and version_key("3.10.1") > version_key("3.9")
+
+
+def test_registers_of_a_later_firmware_are_not_asked_for():
+    later = WEIR.register_list[0].model_copy(update={"since": "3.5"})
+    newer = WEIR.model_copy(update={"register_list": [later, *WEIR.register_list[1:]]})
+    assert len(readable(newer, "3.2.1")) == len(readable(newer, "3.10")) - 1
+
+
+def test_runs_cover_every_word_once_and_cut_no_number():
+    for controller in (WEIR, SLUICE):
+        for longest in (2, 7, 40):
+            covered = [
+                at for first, count in runs(controller.register_list, longest) for at in range(first, first + count)
+            ]
+            wanted = [at for one in controller.register_list for at in range(one.address, one.address + one.words)]
+            assert sorted(covered) == sorted(wanted) and len(set(covered)) == len(covered)
+            starts = {first for first, _ in runs(controller.register_list, longest)}
+            assert starts <= {one.address for one in controller.register_list}
