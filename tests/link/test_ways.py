@@ -76,7 +76,7 @@ def test_the_other_layout_over_wire_and_network(bench, way):
     assert standin.holds(kept=True)["drive.phase_current_a"] == 95.5
 
 
-def test_bluetooth_scans_connects_sends_and_is_told_when_it_drops(bench, threaded, bus):
+def test_bluetooth_scans_connects_sends_and_is_told_when_it_drops(bus, bench, threaded):
     standin = bench.stand_in(bluetooth_bus=bus)
     found = scan(RADIOS, 0.6)
     assert [one.address for one in found] == [standin.ports[1]] and "Weir 60, -58 dBm" in found[0].description
@@ -87,7 +87,7 @@ def test_bluetooth_scans_connects_sends_and_is_told_when_it_drops(bench, threade
             contact.line.read_settings(0x0100, 1)
 
 
-def test_bluetooth_says_plainly_what_is_missing(bench, bus, monkeypatch):
+def test_bluetooth_says_plainly_what_is_missing(bus, monkeypatch):
     with pytest.raises(PortFailed, match="service is not running"):  # the bus is there, nobody serves it
         scan(RADIOS, 0.3)
     monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", "unix:path=/nonexistent/bus")
@@ -95,7 +95,7 @@ def test_bluetooth_says_plainly_what_is_missing(bench, bus, monkeypatch):
         scan(RADIOS, 0.3)
 
 
-def test_a_device_that_is_not_in_reach(bench, bus):
+def test_a_device_that_is_not_in_reach(bus, bench):
     bench.stand_in(bluetooth_bus=bus)
     with pytest.raises(PortFailed, match="no device of that address"):
         open_line("ble://00:11:22:33:44:55", MAPS, ANSWER_S)

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from crisp_hornet.demo import HERON
-from crisp_hornet.documents.maps import shipped_maps
+from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.standin.controller import BUSY, ILLEGAL_ADDRESS, ILLEGAL_VALUE, Refusal, SimulatedController
 from crisp_hornet.standin.hands import Hands
@@ -19,7 +19,7 @@ from crisp_hornet.standin.rider import Leg, record
 from crisp_hornet.standin.truth import Departures, true_bike
 from tests.standins import is_gone
 
-MAP = shipped_maps()[0]
+MAP = shipped_map("Weir 60")
 
 
 @pytest.fixture
@@ -77,7 +77,7 @@ def test_a_hot_winding_and_an_empty_pack_fade(stand):
 def test_writes_are_volatile_refused_while_turning_and_checked(stand):
     _, controller, hands = stand
     register = MAP.register("drive.battery_current_a")
-    controller.write(register.address, 40)
+    controller.write(register.address, [40])
     assert controller.settings.battery_a == 20 and controller.live()["unkept"] == 1
     controller.power_cycle()
     assert controller.settings.battery_a == 30 and controller.live()["unkept"] == 0
@@ -87,11 +87,11 @@ def test_writes_are_volatile_refused_while_turning_and_checked(stand):
         (MAP.keep.address, 1, ILLEGAL_VALUE),
     ):
         with pytest.raises(Refusal) as refused:
-            controller.write(address, word)
+            controller.write(address, [word])
         assert refused.value.code == code
     hands.throttle = 0.5
     with pytest.raises(Refusal) as refused:
-        controller.write(register.address, 20)
+        controller.write(register.address, [20])
     assert refused.value.code == BUSY
     with pytest.raises(Refusal):
         controller.read_input(0, 99)

@@ -295,6 +295,7 @@ class Link(QObject):
         self._worker.stop.set()
         self._ask_finish.emit()
         self._thread.wait(5000)
+        self.blockSignals(True)  # what is still on its way has nobody to go to
 
     def prove_by_hand(self, words: str) -> None:
         """The bike was identified in another way, said in ``words``."""

@@ -163,14 +163,10 @@ class _Send:
         try:
             self._keep()
         except (LinkError, Stopped) as error:
-            return Report(
-                Outcome.NOT_PROVED,
-                f"{str(error).rstrip('.')}. The new values ran and read back as meant, but whether they outlast power-off is not "
-                "known. Connect again and read what it holds.",
-                self._held,
-                False,
-                compared,
-            )
+            for change in self._changes:  # it may have restarted: what it said before no longer counts
+                self._held[change.register.name] = self._look(change)
+            why = f"{str(error).rstrip('.')}. The new values ran and read back as meant, but whether they outlast power-off is not known. "
+            return Report(Outcome.NOT_PROVED, why + self._after_keeping(), self._held, False, compared)
         later = [change.register.label for change in self._changes if change.register.needs_power_cycle]
         after = (
             f" Switch it off and on: only then {', '.join(later)} count{'s' if len(later) == 1 else ''}."
@@ -179,6 +175,16 @@ class _Send:
         )
         proved = f"Proved equal: {compared} of {compared} read back as meant, kept over power-off."
         return Report(Outcome.PROVED, proved + after, self._held, True, compared)
+
+    def _after_keeping(self) -> str:
+        """What the registers hold when keeping failed."""
+        states = set(self._held.values())
+        if states == {Held.NEW}:
+            return "They run now; connect again after the next power-off and read what it holds."
+        if states == {Held.OLD}:
+            return "The controller holds what it held before: it restarted meanwhile."
+        named = [f"{one.register.label} {self._held[one.register.name].value}" for one in self._changes]
+        return f"Now: {'; '.join(named)}. Do not ride before it has been read again."
 
     def _say(self, text: str) -> None:
         self._progress(Progress(self._step, len(self._changes) + 2 + self._plan.keep, text))

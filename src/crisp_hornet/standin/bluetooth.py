@@ -234,6 +234,10 @@ class Radio:
         bus.export(f"{SERVICE}/char0011", write)
         bus.export(f"{SERVICE}/char0014", self._notify)
 
+    def close(self):
+        """Leave the bus."""
+        self._bus.disconnect()
+
     def _fresh(self):
         self._peer = ModbusPeer(self._controller)
 

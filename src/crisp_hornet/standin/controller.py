@@ -38,6 +38,7 @@ class SimulatedController:
         self.faults: list[int] = []
         self.lying_still = False  # telemetry that no longer moves on
         self.supply_dip_v = 0.0
+        self.stuck: dict[str, list[int]] = {}  # registers that hold these words whatever is written
         self.slots = Slots(controller_map.update)
         self.rides = stored_rides(controller_map.logs, bike.truth.series) if controller_map.logs else []
         self._noise = random.Random(seed)
@@ -112,7 +113,8 @@ class SimulatedController:
         self.put(register, words)
 
     def put(self, register: Register, words: list[int]) -> None:
-        """Set a register without asking: what a display on the same line might do."""
+        """Set a register without asking: what a display on the same line might do. A stuck one holds what it will."""
+        words = self.stuck.get(register.name, words)
         self.running.update(zip(range(register.address, register.address + register.words), words, strict=True))
         self._settings = self._decode()
 

@@ -4,9 +4,9 @@ On standard input, one act a line, each answered by one line:
 
 ``throttle 0.5``, ``slope 0.08``, ``wheel-up 0``, ``turn-back 1`` and what else ``hands.py`` knows; ``unplug``, ``plug``, ``key-off``
 (power cycle), ``fault 12`` (raise a fault), ``break 12`` and ``mend 12`` (its cause), ``dip 20`` (volts the supply falls by), ``freeze 1``
-(live values stand still), ``set NAME VALUE`` (somebody else changes a setting), ``show NAME`` (answers ``is NAME running kept``),
-``noise 0.1 7``
-(chance of a spoilt answer, seed), ``after 2 ACT`` (do that when two more writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
+(live values stand still), ``set NAME VALUE`` (somebody else changes a setting), ``stick NAME VALUE`` (a register that holds this
+whatever is written) and ``loosen``, ``show NAME`` (answers ``is NAME running kept``), ``noise 0.1 7`` (chance of a spoilt answer,
+seed), ``after 2 ACT`` (do that when two more writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
@@ -55,6 +56,7 @@ class StandIn:
         self._reached = reached
         self._terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
         self._tcp: list[TcpPort] = []
+        self._radio: Any = None
 
     async def open(self) -> str:
         """Open every port; returns the names they can be reached by, the pseudo-terminal first."""
@@ -78,6 +80,8 @@ class StandIn:
         self._terminal.unplug()
         for port in self._tcp:
             await port.close()
+        if self._radio is not None:
+            self._radio.close()
 
     def do(self, line: str) -> str:
         """Carry out one line of text and answer it."""
@@ -120,6 +124,14 @@ class StandIn:
                 if register is None:
                     raise ValueError(f"no setting {name}")
                 controller.put(register, controller.map.words_of(register, register.encode(float(value))))
+            case "stick":
+                name, _, value = rest.partition(" ")
+                register = controller.map.register(name)
+                if register is None:
+                    raise ValueError(f"no setting {name}")
+                controller.stuck[name] = controller.map.words_of(register, register.encode(float(value)))
+            case "loosen":
+                controller.stuck.clear()
             case "show":
                 return self._show(rest)
             case _:

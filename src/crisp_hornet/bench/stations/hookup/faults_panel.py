@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.link_worker import ContactMade, Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
@@ -24,7 +24,7 @@ class FaultsPanel(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(10)
         link.live_changed.connect(self._take_live)
-        link.contact_made.connect(lambda _made: self._forget())
+        link.contact_made.connect(self._forget)
         link.changed.connect(self._show)
         self._show()
 
@@ -37,7 +37,7 @@ class FaultsPanel(QWidget):
         """Ask the controller to clear its faults."""
         self._link.run("clearing faults", clear_faults, self._cleared)
 
-    def _forget(self) -> None:
+    def _forget(self, _made: ContactMade) -> None:
         self.standing = None
         self._show()
 

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.link_worker import ContactMade, Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.evidence.channels import Ride
@@ -34,7 +34,7 @@ class LogsPanel(QWidget):
         outer.addLayout(self._column)
         outer.addWidget(self._bar)
         outer.addStretch(1)
-        link.contact_made.connect(lambda _made: self._forget())
+        link.contact_made.connect(self._forget)
         link.changed.connect(self._show)
         link.progress.connect(self._take_progress)
         self._show()
@@ -54,7 +54,7 @@ class LogsPanel(QWidget):
 
         link.run("fetching a stored ride", work, partial(self._take_ride, log))
 
-    def _forget(self) -> None:
+    def _forget(self, _made: ContactMade) -> None:
         self.found = None
         self._show()
 

@@ -23,6 +23,7 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.link.contact import Live
 
 CAUTION = (
     "Wire with the pack unplugged and the capacitors discharged: they hold charge after unplugging. Ground first, pre-charge before the "
@@ -69,7 +70,7 @@ class HookUpPage(Station):
         link.contact_made.connect(self._take_contact)
         link.shown_changed.connect(self._take_shown)
         link.live_changed.connect(self.live_values.take)
-        link.live_changed.connect(lambda _live: self._name_views())
+        link.live_changed.connect(self._name_views)
         link.failed.connect(self._take_failure)
         desk.bike_changed.connect(self._take_bike)
         desk.units_changed.connect(self._take_units)
@@ -169,7 +170,7 @@ class HookUpPage(Station):
 
     # --- showing it -----------------------------------------------------------------------------------------
 
-    def _name_views(self) -> None:
+    def _name_views(self, _live: Live | None = None) -> None:
         """The faults' link says whether one stands, whatever is being looked at."""
         fault = self.faults.standing
         words = f"fault {fault.code}" if fault is not None else "faults"

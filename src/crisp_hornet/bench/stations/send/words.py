@@ -14,7 +14,7 @@ NO_INHIBIT = (
     "Sensors change and this controller cannot hold its motor off: wheel in the air, clear of it; afterwards switch it off and on by "
     "the key, throttle closed, before the wheel touches the ground."
 )
-CALIBRATION = "Calibrations too. Only if motor and sensors are the ones they were taken on: old offsets on a changed motor make the bike jump."
+CALIBRATION = "Calibrations too. Only if motor and sensors are the ones they were taken on: old offsets on a changed motor make it jump."
 OTHER_CONTROLLER = (
     "The backup was taken from another controller of this type. Its settings fit; whether they suit this bike is yours "
     "to say."
