@@ -183,7 +183,12 @@ class _Send:
             return "They run now; connect again after the next power-off and read what it holds."
         if states == {Held.OLD}:
             return "The controller holds what it held before: it restarted meanwhile."
-        named = [f"{one.register.label} {self._held[one.register.name].value}" for one in self._changes]
+        named = [
+            self._unknown_in_words(one)
+            if self._held[one.register.name] is Held.UNKNOWN
+            else f"{one.register.label} {self._held[one.register.name].value}"
+            for one in self._changes
+        ]
         return f"Now: {'; '.join(named)}. Do not ride before it has been read again."
 
     def _say(self, text: str) -> None:
