@@ -10,6 +10,7 @@ import csv
 import io
 import math
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import NoReturn
 
@@ -81,10 +82,61 @@ def _parser() -> argparse.ArgumentParser:
     standin.add_argument("--owned", action="store_true", help="end when standard input closes")
     standin.set_defaults(run=_standin)
 
+    check_map = commands.add_parser("check-map", help="check a controller's description; errors name line and key")
+    check_map.add_argument("map", type=Path)
+    check_map.set_defaults(run=_check_map)
+    _add_controller_commands(commands)
+
     shots = commands.add_parser("shots", help="write a picture of each main view from the demo data")
     shots.add_argument("--out", type=Path, required=True)
     shots.set_defaults(run=_shots)
     return parser
+
+
+def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> None:
+    port = "a device, tcp://host:port, rtu+tcp://host:port or ble://address"
+    check = commands.add_parser("check", help="the watch list of a tune; exit 1 when something stops sending")
+    check.add_argument("--bike", type=Path, required=True)
+    check.add_argument("--tune", type=Path, required=True)
+    check.add_argument("--json", action="store_true", help="as a JSON list")
+    check.set_defaults(run=_headless("check_tune"))
+    backup = commands.add_parser("backup", help="read every register of a controller into a file")
+    backup.add_argument("--port", required=True, help=port)
+    backup.add_argument("--out", type=Path, required=True)
+    backup.set_defaults(run=_headless("back_up"))
+    send = commands.add_parser("send", help="send a tune with guards and proof")
+    send.add_argument("--port", required=True, help=port)
+    send.add_argument("--bike", type=Path, required=True)
+    send.add_argument("--tune", type=Path, required=True)
+    send.add_argument("--trial", action="store_true", help="until power-off only")
+    send.add_argument("--confirm", nargs="+", default=[], metavar="ID", action="extend", help="warnings you have read")
+    send.add_argument("--squeeze", type=_number, metavar="SECONDS", help="wait for the brake lever, worked twice")
+    send.set_defaults(run=_headless("send_tune"))
+    faults = commands.add_parser("faults", help="the fault that stands, explained; exit 1 while one does")
+    faults.add_argument("--port", required=True, help=port)
+    faults.add_argument("--clear", action="store_true")
+    faults.set_defaults(run=_headless("tell_faults"))
+
+
+def _headless(name: str) -> Callable[[argparse.Namespace], int]:
+    """A command of ``headless``, whose modules take a while to load."""
+
+    def run(options: argparse.Namespace) -> int:
+        from crisp_hornet import headless
+
+        return headless.run(getattr(headless, name), options)
+
+    return run
+
+
+def _check_map(options: argparse.Namespace) -> int:
+    from crisp_hornet.documents.map_file import read_map
+
+    found = read_map(options.map)
+    print(
+        f"{found.name}: {len(found.register_list)} registers, {len(found.lacks)} settings it lacks, {len(found.fault)} faults"
+    )
+    return 0
 
 
 def _number(text: str) -> float:

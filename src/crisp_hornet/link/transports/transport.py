@@ -6,7 +6,7 @@ from typing import Protocol
 
 from pymodbus.client.base import ModbusBaseSyncClient
 
-ANSWER_S = 0.4
+ANSWER_S = 0.7  # a busy machine may hold either end up for half a second
 
 
 class Transport(Protocol):

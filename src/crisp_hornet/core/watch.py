@@ -1,0 +1,25 @@
+"""The watch list of a tune on a bike, with the curve that its rules need."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.pack import rested_or_typical_v
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.rules import Situation, Warning_, judge
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+TYPICAL_CHARGE = 0.69  # until somebody says how full the pack is
+SPEEDS_KMH = np.linspace(0.0, 90.0, 181)
+
+
+def typical_v(bike: Bike) -> float:
+    """Rested pack voltage (V) at the charge that is assumed while nothing is known."""
+    return round(rested_or_typical_v(bike.battery, TYPICAL_CHARGE), 1)
+
+
+def watch_list(bike: Bike, tune: Tune, controller: Tune | None = None, rested_v: float | None = None) -> list[Warning_]:
+    """All open warnings, the strongest first; ``controller`` is what runs now, where that is known."""
+    curve = pull_curve(bike, tune, SPEEDS_KMH, Conditions(rested_v if rested_v is not None else typical_v(bike)))
+    return judge(Situation(bike, tune, curve, controller))

@@ -1,0 +1,136 @@
+"""The headless commands against the stand-in process: what they print, write, refuse and return."""
+
+import json
+
+import pytest
+
+from crisp_hornet import cli, headless
+from crisp_hornet.demo import FACTORY, HERON
+from crisp_hornet.documents.backup import read_backup
+from crisp_hornet.documents.maps import shipped_map
+from crisp_hornet.documents.store import read_tune, write
+
+DAILY = {"drive.phase_current_a": 100.0, "drive.battery_current_a": 34.0}
+
+
+@pytest.fixture
+def folder(tmp_path, monkeypatch):
+    monkeypatch.setattr(headless, "default_folder", lambda: tmp_path / "data")
+    return tmp_path / "data"
+
+
+@pytest.fixture
+def tune_file(tmp_path):
+    def make(**changes):
+        tune = read_tune(FACTORY)
+        for path, value in changes.items():
+            tune = tune.with_setting(path.replace("__", "."), value)
+        write(tmp_path / "tune.json", tune)
+        return tmp_path / "tune.json"
+
+    return make
+
+
+def run(*arguments):
+    return cli.main([str(one) for one in arguments])
+
+
+def send(standin, tune, *more):
+    return run("send", "--port", standin.port, "--bike", HERON, "--tune", tune, *more)
+
+
+def test_check_lists_the_watch_list_and_says_by_its_code_whether_it_stops(tune_file, capsys):
+    assert run("check", "--bike", HERON, "--tune", FACTORY) == 0
+    capsys.readouterr()
+    assert run("check", "--bike", HERON, "--tune", tune_file(drive__battery_current_a=55.0), "--json") == 1
+    told = json.loads(capsys.readouterr().out)
+    assert told[0]["strength"] == "stop" and set(told[0]) == {"id", "strength", "text", "mend"}
+    assert run("check", "--bike", HERON, "--tune", HERON) == 2
+
+
+def test_backup_holds_every_register_of_the_controller(standin, folder, tmp_path, capsys):
+    assert run("backup", "--port", standin.port, "--out", tmp_path / "b.json") == 0
+    backup = read_backup(tmp_path / "b.json")
+    assert {one.name for one in backup.registers} == {one.name for one in shipped_map("Weir 60").register_list}
+    assert run("backup", "--port", tmp_path / "none", "--out", tmp_path / "c.json") == 2
+    assert run("backup", "--port", standin.port, "--out", tmp_path / "no" / "c.json") == 2
+    assert not (tmp_path / "c.json").exists()
+
+
+def test_send_proves_and_a_second_send_finds_nothing_to_do(standin, folder, tune_file, capsys):
+    tune = tune_file(drive__phase_current_a=100.0, drive__battery_current_a=34.0)
+    assert send(standin, tune) == 0
+    said = capsys.readouterr()
+    assert "proved: Proved equal: 26 of 26" in said.out and "phase current 90 A to 100 A" in said.out
+    assert "Caution" in said.err and "backup kept" in said.err
+    assert standin.shows("drive.phase_current_a") == ("100.0", "100.0")
+    assert len(list((folder / "backups").iterdir())) == 1 and not list((folder / "sending").iterdir())
+    assert send(standin, tune) == 0 and "already holds" in capsys.readouterr().out
+
+
+def test_a_trial_runs_until_power_off_and_an_unsafe_one_is_refused(standin, folder, tune_file, capsys):
+    assert send(standin, tune_file(drive__phase_current_a=100.0), "--trial") == 0
+    assert standin.shows("drive.phase_current_a") == ("100.0", "90.0")
+    assert send(standin, tune_file(drive__phase_current_a=60.0), "--trial") == 1
+    assert "not on trial" in capsys.readouterr().err
+
+
+def test_a_stop_is_never_overridden_and_a_warning_is_confirmed_by_its_id(standin, folder, tune_file, capsys):
+    assert send(standin, tune_file(drive__battery_current_a=55.0), "--confirm", "battery-over-bms") == 1
+    assert "Nothing overrides a stop" in capsys.readouterr().err
+    hot = tune_file(heat_guard__motor_fade_end_c=170.0)
+    assert send(standin, hot) == 1
+    said = capsys.readouterr().err
+    assert "--confirm heat-fade-late" in said and "Nothing was written" in said
+    assert send(standin, hot, "--confirm", "heat-fade-late") == 0
+
+
+def test_the_wrong_bike_is_refused(standin, folder, tmp_path, tune_file, capsys):
+    other = json.loads(HERON.read_text())
+    other["controller"]["serial"] = "TW60-00001"
+    (tmp_path / "other.json").write_text(json.dumps(other))
+    code = run(
+        "send", "--port", standin.port, "--bike", tmp_path / "other.json", "--tune", tune_file(drive__motor_rpm=610.0)
+    )
+    assert code == 1 and "not the bike that is open" in capsys.readouterr().err
+    assert standin.shows("drive.motor_rpm") == ("600.0", "600.0")
+
+
+def test_a_cut_line_is_not_proved_and_told_at_the_next_send(standin, folder, tune_file, capsys):
+    tune = tune_file(drive__phase_current_a=100.0, drive__battery_current_a=34.0)
+    standin.do("cut-after-writes 0")
+    assert send(standin, tune) == 3
+    assert "is not known" in capsys.readouterr().out and list((folder / "sending").iterdir())
+    standin.do("plug")
+    assert send(standin, tune) == 0
+    assert "was interrupted" in capsys.readouterr().err and not list((folder / "sending").iterdir())
+
+
+def test_squeezing_is_waited_for(standin, folder, tune_file, capsys):
+    tune = tune_file(drive__motor_rpm=610.0)
+    assert send(standin, tune, "--squeeze", "0.3") == 1
+    assert "has not shown itself" in capsys.readouterr().err
+    standin.do("turn-back 1")  # and kept turning: shown, but nothing is written to a turning wheel
+    assert send(standin, tune, "--squeeze", "20") == 1
+    said = capsys.readouterr()
+    assert "turned back by hand" in said.err and "wheel turns" in said.out
+
+
+def test_faults_are_explained_and_cleared(standin, folder, capsys):
+    assert run("faults", "--port", standin.port) == 0
+    standin.do("fault 12")
+    assert run("faults", "--port", standin.port) == 1
+    assert "throttle signal out of range" in capsys.readouterr().out
+    assert run("faults", "--port", standin.port, "--clear") == 0
+
+
+def test_a_description_is_checked_by_line_and_key(tmp_path, capsys):
+    path = tmp_path / "own.toml"
+    path.write_text('format = "crisp-hornet/controller-map"\nversion = 1\nname = "X"\n[identity]\nvendor = 3\n')
+    assert run("check-map", path) == 2
+    assert "line 5, identity.vendor: must be a valid string" in capsys.readouterr().err
+
+
+def test_nobody_at_the_other_end(folder, tmp_path, capsys):
+    assert run("faults", "--port", "tcp://127.0.0.1:1") == 2
+    assert "nothing listens there" in capsys.readouterr().err
