@@ -1,4 +1,6 @@
 import os
+import shutil
+import subprocess
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -12,3 +14,24 @@ def standin(tmp_path):
     process = StandInProcess(tmp_path)
     yield process
     process.close()
+
+
+BUS = """<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration 1.0//EN"
+ "http://www.freedesktop.org/standards/dbus/1.0/busconfig.dtd">
+<busconfig><type>session</type><listen>unix:tmpdir={folder}</listen><auth>EXTERNAL</auth><policy context="default">
+<allow send_destination="*" eavesdrop="true"/><allow eavesdrop="true"/><allow own="*"/></policy></busconfig>"""
+
+
+@pytest.fixture
+def bus(tmp_path, monkeypatch):
+    """A private bus that the Bluetooth client takes for the system's."""
+    if shutil.which("dbus-daemon") is None:
+        pytest.fail("dbus-daemon is missing: scripts/test installs it (package dbus-daemon)")
+    config = tmp_path / "bus.conf"
+    config.write_text(BUS.format(folder=tmp_path))
+    command = ["dbus-daemon", f"--config-file={config}", "--print-address=1", "--nofork", "--nopidfile"]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as daemon:
+        address = daemon.stdout.readline().strip()
+        monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", address)
+        yield address
+        daemon.terminate()

@@ -10,10 +10,9 @@ from pathlib import Path
 
 
 class StandInProcess:
-    def __init__(self, folder: Path) -> None:
-        self.port = str(folder / "bike")
+    def __init__(self, folder: Path, *options: str) -> None:
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", self.port],
+            [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", str(folder / "bike"), *options],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             text=True,
@@ -21,6 +20,8 @@ class StandInProcess:
         )
         line = self._line(timeout=20)
         assert line.startswith("ready "), line
+        self.ports = line.split()[1:]
+        self.port = self.ports[0]
 
     def do(self, act: str) -> str:
         self._process.stdin.write(act + "\n")

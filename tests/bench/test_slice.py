@@ -5,27 +5,14 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.demo import HERON, ROUND
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.link.send import Held, Outcome
 from tests.bench.driving import click, drag, find, go, texts
+from tests.bench.linking import beside, connect, send_and_wait
 
 BATTERY = "drive.battery_current_a"
-
-
-def beside(window, standin):
-    """The stand-in runs beside the window: offered as a port, with hands on it."""
-    simulated = Simulated(ports=(standin.port,), act=standin.do)
-    window.stations[2].offer_simulated(simulated)
-    window.stations[5].offer_hands(simulated)
-
-
-def connect(qtbot, window, port):
-    go(qtbot, window, 2)
-    click(qtbot, find(window, f"Connect to {port}"))
-    qtbot.waitUntil(lambda: window.link.contact is not None and window.link.live is not None, timeout=10_000)
 
 
 def drag_battery_edge(window, by_px):
@@ -33,34 +20,6 @@ def drag_battery_edge(window, by_px):
     edge = next(one for one in chart.edges if one.setting == BATTERY)
     start = chart.point(edge.kmh, edge.force_n)
     drag(chart, start, [start + QPointF(0, by_px * step / 5) for step in range(1, 6)])
-
-
-def work_the_lever(qtbot, window):
-    """Twice, with the simulated hands, as Send asks before the first write of a contact."""
-    link = window.link
-    for pulls in (1, 2):
-        lever = find(window, "Pull the simulated brake lever")
-        qtbot.mousePress(lever, Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda pulls=pulls: link.lever_pulls == pulls, timeout=5_000)
-        qtbot.mouseRelease(lever, Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda: link.live.values["brake"] == 0, timeout=5_000)
-    assert link.contact.shown
-
-
-def send_and_wait(qtbot, window, keep):
-    page = window.stations[5]
-    go(qtbot, window, 5)
-    qtbot.waitUntil(lambda: bool(page.confirmations))
-    if not window.link.contact.shown:
-        assert not window.act_button.isEnabled()
-        work_the_lever(qtbot, window)
-    click(qtbot, page.keep if keep else page.trial)
-    for box in page.confirmations.values():
-        click(qtbot, box)
-    qtbot.waitUntil(lambda: window.act_button.isEnabled())
-    click(qtbot, window.act_button)
-    qtbot.waitUntil(lambda: page.report is not None and not window.link.busy, timeout=15_000)
-    return page.report
 
 
 @pytest.mark.slice
@@ -120,7 +79,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     standin.do("plug")
     qtbot.waitUntil(lambda: window.link.contact is not None, timeout=10_000)
     assert window.link.contact.interrupted is not None and not window.link.contact.shown
-    assert "was interrupted" in texts(window.stations[2])
+    qtbot.waitUntil(lambda: "was interrupted" in texts(window.stations[2]))
     assert desk.controller.setting(BATTERY) in (drafted, 25.0)
 
     # 6 the ride, 7 the verdict

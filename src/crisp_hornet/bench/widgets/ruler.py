@@ -89,6 +89,7 @@ class Ruler(QWidget):
         self.value: float | None = scale.low
         self.now: float | None = None
         self.now_known = False
+        self.lack = ""
         self._new_token = new_token
         self._drag: tuple[int, float | None] | None = None
         self._keys: int | None = None
@@ -111,6 +112,16 @@ class Ruler(QWidget):
         if (value, now, now_known) == (self.value, self.now, self.now_known):
             return
         self.value, self.now, self.now_known = value, now, now_known
+        self._name()
+        self.update()
+
+    def show_lack(self, reason: str) -> None:
+        """Grey the ruler where the controller has no such setting, and say why; "" makes it whole again."""
+        if reason == self.lack:
+            return
+        self.lack = reason
+        self.setEnabled(not reason)
+        self.setToolTip(reason)
         self._name()
         self.update()
 
@@ -240,6 +251,9 @@ class Ruler(QWidget):
         return self.scale.none_text if self.value is None else f"{self.value:g}"
 
     def _name(self) -> None:
+        if self.lack:
+            self.setAccessibleName(f"{self.scale.label}, not on this controller: {self.lack}")
+            return
         now = ""
         if self.now_known:
             now = f", on the controller {self.scale.none_text if self.now is None else f'{self.now:g}'}"
@@ -266,6 +280,9 @@ class Ruler(QWidget):
         if self.hasFocus():
             painter.setPen(QPen(theme.color("text"), 2))
             painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, HEIGHT - 2), 3, 3)
+        if self.lack:
+            self._paint_lack(painter)
+            return
         self._paint_figures(painter)
         self._paint_line(painter)
         self._paint_stops(painter)
@@ -276,6 +293,15 @@ class Ruler(QWidget):
                 paint_truth(painter, theme, "drafted", QPointF(self._x(self.value), LINE_Y), 7.5)
         elif self.value is not None:
             painter.fillRect(QRectF(self._x(self.value) - 3, LINE_Y - 9, 6, 18), theme.color("text"))
+
+    def _paint_lack(self, painter: QPainter) -> None:
+        """Only the name, in grey, and why there is nothing to set."""
+        painter.setPen(self.theme.color("quiet"))
+        painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
+        painter.drawText(QPointF(SIDE - 4, 21), self.scale.label)
+        painter.setFont(font(QUIET_PX))
+        place = QRectF(SIDE - 4, 26, self.width() - SIDE, HEIGHT - 28)
+        painter.drawText(place, int(Qt.TextFlag.TextWordWrap), self.lack)
 
     def _paint_figures(self, painter: QPainter) -> None:
         theme, right = self.theme, self.width() - SIDE + 4

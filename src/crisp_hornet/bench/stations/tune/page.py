@@ -147,6 +147,7 @@ class TunePage(Station):
         desk.controller_changed.connect(self._show)
         desk.conditions_changed.connect(self._show)
         desk.units_changed.connect(self._show)
+        link.contact_made.connect(self._show)
         self._take_bike()
 
     def _lay_out(self) -> None:
@@ -224,7 +225,7 @@ class TunePage(Station):
         )
         self._show()
 
-    def _show(self) -> None:
+    def _show(self, _made: object = None) -> None:
         desk = self.desk
         if desk.bike is None or not self.rulers:
             return
@@ -232,6 +233,8 @@ class TunePage(Station):
             value = desk.draft.setting(setting) if desk.draft else None
             now = desk.controller.setting(setting) if desk.controller else None
             ruler.show_value(value, now, desk.controller is not None)
+            lack = self.link.contact.map.lack(setting) if self.link.contact is not None else None
+            ruler.show_lack(lack.reason if lack is not None else "")
         self._charge.show_value(desk.conditions.rested_v)
         per_cell = desk.conditions.rested_v / desk.bike.battery.series
         words = f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, "
@@ -247,7 +250,8 @@ class TunePage(Station):
             now_predicted.curve if now_predicted else None,
             hold_scale=self.chart.dragging is not None,
         )
-        self.chart.show_edges(edges(drafted.curve, desk.draft) if drafted and drafted.curve and desk.draft else [])
+        handles = edges(drafted.curve, desk.draft) if drafted and desk.draft else []
+        self.chart.show_edges([edge for edge in handles if not self.rulers[edge.setting].lack])
         if drafted and drafted.curve is not None:
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         now_figures = now_predicted.consequences if now_predicted else []
