@@ -7,6 +7,9 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.." || exit 1
 QT_PACKAGES="libglib2.0-0 libgl1 libegl1 libfontconfig1 libfreetype6 libxkbcommon0 libdbus-1-3"
 WINDOW_PACKAGES="libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0"
 
+# A message bus of their own for the tests of Bluetooth.
+BUS_PACKAGES="dbus-daemon"
+
 say() { echo "$*" >&2; }
 
 can_install() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; }
@@ -71,5 +74,11 @@ ctypes.CDLL(str(pathlib.Path(PyQt6.__file__).parent / "Qt6/plugins/platforms/lib
 EOF
     then
         need_packages "Qt cannot open a window: system libraries are missing." $WINDOW_PACKAGES
+    fi
+}
+
+check_bus() { # check_bus: can a private message bus be started?
+    if ! command -v dbus-daemon >/dev/null 2>&1; then
+        need_packages "The tests of Bluetooth need dbus-daemon." $BUS_PACKAGES
     fi
 }

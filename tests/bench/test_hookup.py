@@ -186,7 +186,7 @@ def test_live_values_that_stand_still_never_look_fresh(qtbot, demo_window, stand
 
 
 def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
-    window, desk = demo_window, demo_window.desk
+    window = demo_window
     beside(window, standin)
     connect(qtbot, window, standin.port)
     for name, hardware in (("good", "weir-60-b"), ("other", "boat-9")):

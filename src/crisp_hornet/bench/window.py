@@ -54,6 +54,7 @@ class Window(QMainWindow):
         self.setMinimumSize(1100, 700)
         self.stations: dict[int, Station] = {}
         self.current = 1
+        self._link_said = ""
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._refresh)
@@ -178,6 +179,7 @@ class Window(QMainWindow):
             signal.connect(self._refresh_soon)
         self.desk.said.connect(lambda severity, text: self.notice.say(severity, self.desk.units.text(text)))
         self.link.failed.connect(self._link_failed)
+        self.link.contact_made.connect(self._link_made)
 
     # --- what the user does ---------------------------------------------------------------------------------
 
@@ -229,7 +231,12 @@ class Window(QMainWindow):
             page.rulers[warning.setting].setFocus()
 
     def _link_failed(self, why: str) -> None:
-        self.notice.say("stop", self.desk.units.text(why))
+        self._link_said = self.desk.units.text(why)
+        self.notice.say("stop", self._link_said)
+
+    def _link_made(self, _made: object) -> None:
+        if self._link_said and self.notice.text == self._link_said:
+            self.notice.clear()  # it is back: what failed is history
 
     def _refresh_soon(self) -> None:
         """Many things change at once; job line, words and watch list are refreshed once, when all have."""

@@ -13,7 +13,7 @@ from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.store import parse
 from crisp_hornet.documents.tune import SETTINGS, TUNE_VERSION, Tune
 from crisp_hornet.link.errors import LineDead, WrongDevice
-from crisp_hornet.link.line import Line, ModbusLine
+from crisp_hornet.link.line import SILENT, Line, ModbusLine
 from crisp_hornet.link.transports import ANSWER_S, transport_to
 
 LONGEST_READ = 40  # words in one question
@@ -77,7 +77,13 @@ def open_line(address: str, maps: Sequence[ControllerMap], answer_s: float = ANS
             line.close()
             raise
         return line
-    raise last or LineDead("Asking who is there", "no description says how to ask", "Add a controller's description.")
+    if last is None or last.why != SILENT:
+        raise last or LineDead(
+            "Asking who is there", "no description says how to ask", "Add a controller's description."
+        )
+    asked = ", ".join(f"device {device} at {baud} baud" for baud, device in tried)
+    mend = f"Check plug and power. Asked as the descriptions say ({asked}); another controller needs a description of its own."
+    raise LineDead(last.what, last.why, mend)
 
 
 def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, ControllerMap]:

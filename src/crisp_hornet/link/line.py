@@ -25,6 +25,7 @@ from crisp_hornet.link.transports import Transport
 logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
 
 TRIES = 3
+SILENT = "no answer came in time"
 LONGEST_DRAIN_S = 1.0
 EXCEPTIONS = {
     1: ("it does not know this question", "Check that the controller's description fits."),
@@ -175,7 +176,7 @@ class ModbusLine:
             self._settle()
             raise LineDead(
                 what,
-                "the port is gone" if self._gone else "no answer came in time",
+                "the port is gone" if self._gone else SILENT,
                 "Check plug and power, then connect again.",
             ) from None
         except (OSError, serial.SerialException, TypeError) as error:  # a port that has just vanished

@@ -208,7 +208,10 @@ class SimulatedController:
     def _defaults(self) -> dict[int, int]:
         words: dict[int, int] = {}
         for one in self.map.register_list:
-            pair = self.map.words_of(one, one.encode(one.default))
+            start = one.default
+            if start is None and one.none_raw is None:
+                start = min(max(0.0, one.min), one.max)
+            pair = self.map.words_of(one, one.encode(start))
             words.update(zip(range(one.address, one.address + one.words), pair, strict=True))
         return words
 

@@ -12,6 +12,7 @@ seed), ``after 2 ACT`` (do that when two more writes have passed), ``cut-after-w
 from __future__ import annotations
 
 import asyncio
+import logging
 import os
 import signal
 import sys
@@ -29,6 +30,9 @@ from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.ports import Answer, PseudoTerminal, TcpPort
 from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import true_bike
+
+# Questions for other devices and damaged frames are what it is asked to bear: nothing to report.
+logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
 
 STEP_S = 0.001
 TICK_S = 0.01

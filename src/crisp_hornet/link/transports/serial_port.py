@@ -2,11 +2,30 @@
 
 from __future__ import annotations
 
+import select
+
 import serial
 from pymodbus.client import ModbusSerialClient
+from pymodbus.exceptions import ConnectionException
 
 from crisp_hornet.documents.controller_map import Line as LineSettings
 from crisp_hornet.link.errors import PortFailed
+
+
+class PromptSerialClient(ModbusSerialClient):
+    """The library's client, but woken by the first byte: its own polling costs a fifth of a fast line's rate."""
+
+    def recv(self, size: int | None) -> bytes:
+        """What has come, as soon as something has; nothing after the time for an answer."""
+        port = self.socket
+        if port is None:
+            raise ConnectionException(str(self))
+        try:
+            ready, _, _ = select.select([port.fileno()], [], [], self.comm_params.timeout_connect)
+            return bytes(port.read(max(1, port.in_waiting))) if ready else b""
+        except (OSError, TypeError, ValueError) as error:  # a port that has just vanished
+            self.close()  # type: ignore[no-untyped-call]
+            raise ConnectionException(str(error)) from None
 
 
 class SerialTransport:
@@ -16,7 +35,7 @@ class SerialTransport:
 
     def __init__(self, port: str, line: LineSettings, answer_s: float) -> None:
         self.address = port
-        self.client = ModbusSerialClient(port, baudrate=line.baud, timeout=answer_s, retries=0)
+        self.client = PromptSerialClient(port, baudrate=line.baud, timeout=answer_s, retries=0)
 
     @property
     def alive(self) -> bool:

@@ -6,7 +6,7 @@ from typing import Protocol
 
 from pymodbus.client.base import ModbusBaseSyncClient
 
-ANSWER_S = 0.7  # a busy machine may hold either end up for half a second
+ANSWER_S = 1.0  # a busy machine may hold either end up for most of a second
 
 
 class Transport(Protocol):

@@ -73,7 +73,7 @@ class BackupsPanel(QWidget):
         clear(self._column)
         backups = self._desk.garage.backups(self._desk.bike_id) if self._desk.bike is not None else []
         head = QHBoxLayout()
-        head.addWidget(label(f"{len(backups)} backups kept" if backups else "No backup yet", "quiet"), 1)
+        head.addWidget(label(_count(backups), "quiet"), 1)
         head.addWidget(button("Import one", self.import_file, "link", "Import a backup"))
         self._column.addLayout(head)
         for at, backup in backups[:MOST_SHOWN]:
@@ -119,3 +119,9 @@ class BackupsPanel(QWidget):
         ]
         more = f" and {len(told) - MOST_DIFFERENCES} more" if len(told) > MOST_DIFFERENCES else ""
         return self._desk.units.text("; ".join(told[:MOST_DIFFERENCES]) + more)
+
+
+def _count(backups: list[tuple[datetime, Backup]]) -> str:
+    if not backups:
+        return "No backup yet"
+    return f"{len(backups)} backup{'s' if len(backups) != 1 else ''} kept"

@@ -421,7 +421,10 @@ class SendPage(Station):
             )
         if not self.target().changes:
             return "NOTHING TO SEND", "The controller already holds it."
-        return words.WHAT_HAPPENS if contact.shown else words.NOT_SHOWN
+        if not contact.shown:
+            return words.NOT_SHOWN
+        left = sum(not box.isChecked() for box in self.confirmations.values())
+        return words.WHAT_HAPPENS if not left else words.to_confirm(left, len(self.confirmations))
 
     def act_text(self) -> str:
         if self.link.contact is None:

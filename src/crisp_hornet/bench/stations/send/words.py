@@ -32,6 +32,15 @@ WHAT_HAPPENS = (
 )
 
 
+def to_confirm(left: int, total: int) -> tuple[str, str]:
+    """What still keeps the main act from being pressed."""
+    what = f"{left} of {total} points" if total > 1 else "One point"
+    return (
+        "CONFIRM FIRST",
+        f"{what} below the difference {'are' if left > 1 else 'is'} not confirmed yet. Nothing has been written.",
+    )
+
+
 def headline(
     report: Report | None, contact: ContactMade | None, backup: Backup | None, changes: list[Change], drafted: int
 ) -> str:
