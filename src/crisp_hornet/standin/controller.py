@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 import random
 import time
+from dataclasses import replace
 
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.register import Register
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import Settings, SimulatedBike
+from crisp_hornet.standin.sensors import RUNNING, Sensors
 from crisp_hornet.standin.storage import Slots, stored_rides
 
 ILLEGAL_FUNCTION, ILLEGAL_ADDRESS, ILLEGAL_VALUE, DEVICE_FAILURE, BUSY = 1, 2, 3, 4, 6
@@ -28,8 +31,16 @@ class Refusal(Exception):
 class SimulatedController:
     """Answers for one device. Words are volatile until kept; a power cycle falls back to the kept ones."""
 
-    def __init__(self, controller_map: ControllerMap, bike: SimulatedBike, hands: Hands, seed: int = 1) -> None:
+    def __init__(
+        self,
+        controller_map: ControllerMap,
+        bike: SimulatedBike,
+        hands: Hands,
+        seed: int = 1,
+        sensors: Sensors | None = None,
+    ) -> None:
         self.map, self.bike, self.hands = controller_map, bike, hands
+        self.sensors = sensors or Sensors()
         self.serial = SERIAL
         self.firmware = FIRMWARE if controller_map.firmware is None else _inside(controller_map)
         self.kept = self._defaults()
@@ -144,30 +155,55 @@ class SimulatedController:
 
     def live(self) -> dict[str, float]:
         """What the controller's sensors say, noise and errors included."""
-        s, t, noise = self.bike.state, self.bike.truth, self._noise.gauss
+        s, t, noise, sensors = self.bike.state, self.bike.truth, self._noise.gauss, self.sensors
         back = -14.0 if self.hands.turning_back else 0.0
-        volts = self.values()
-        rest, full = volts.get("calibration.throttle_rest_v") or 0.8, volts.get("calibration.throttle_full_v") or 4.0
+        held = self.values()
+        rest, full = held.get("calibration.throttle_rest_v") or 0.85, held.get("calibration.throttle_full_v") or 4.1
+        throttle_v, torque_v = sensors.throttle_v(self.hands.throttle), sensors.torque_v(self.hands.human_nm)
+        read = min(max((throttle_v - rest) / max(full - rest, 0.1), 0.0), 1.0)
+        found = {f"detected_{name}": value for name, value in sensors.detected(t).items()}
+        span = held.get("calibration.torque_nm_per_v") or 80.0
+        ripple = sensors.ripple(held.get("calibration.position_offset_deg") or sensors.truth.position_offset_deg)
+        slow = 1 / (1 + (self.bike.motor_rpm / 300) ** 2)  # it shows at low speed above all
+        shake = ripple * slow * math.sin(6 * t.pole_pairs * s.travelled_m) * 1.4
+        lever = self.hands.brake and "lever" not in sensors.cut
         return {
             "wheel_speed_kmh": max(0.0, self.bike.indicated_kmh + (noise(0, 0.03) if s.speed_mps > 0.2 else 0.0)),
-            "motor_rpm": self.bike.motor_rpm + back,
+            "motor_rpm": self.bike.motor_rpm * (1 + shake) + back,
             "pack_v": s.pack_v - self.supply_dip_v + noise(0, 0.02),
-            "battery_a": s.battery_a * t.current_gain + t.current_zero_a + noise(0, 0.06),
+            "battery_a": s.battery_a * t.current_gain
+            + t.current_zero_a
+            + sensors.truth.current_zero_a
+            + noise(0, 0.06),
             "phase_a": s.iq * t.current_gain + noise(0, 0.25),
-            "throttle": s.ramped_throttle,
-            "brake": float(self.hands.brake),
+            "throttle": read if read > 0.015 else 0.0,
+            "brake": float(lever),
             "motor_c": s.winding_c + noise(0, 0.15),
             "controller_c": s.sink_c + noise(0, 0.1),
-            "human_nm": self.hands.human_nm,
+            "human_nm": (torque_v - (held.get("calibration.torque_rest_v") or 0.75)) * span,
             "cadence_rpm": self.hands.cadence_rpm,
             "fault": float(self.faults[0]) if self.faults else 0.0,
             "unkept": float(self.running != self.kept),
             "charging": float(self.hands.charging),
             "inhibited": float(self.inhibited),
             "heartbeat": 0.0 if self.lying_still else float(int(time.monotonic() * 1000) & 0xFFFF),
-            "throttle_v": rest + (full - rest) * self.hands.throttle + noise(0, 0.004),
-            "torque_v": (volts.get("calibration.torque_rest_v") or 0.75) + self.hands.human_nm / 80 + noise(0, 0.003),
-        }
+            "throttle_v": throttle_v,
+            "torque_v": torque_v,
+            "pedal_pulses": float(sensors.pedal_count()),
+            "pedal_forward": float(self.hands.cadence_rpm > 0 and not sensors.truth.pedal_backwards),
+            "wheel_pulses": float(sensors.wheel_count()),
+            "motor_sensor_ohm": sensors.motor_ohm(s.winding_c),
+            "detect_state": sensors.detect_state,
+        } | found
+
+    def step(self, dt: float) -> None:
+        """The bike and its sensors go on."""
+        detecting = self.sensors.detect_state == RUNNING
+        before = self.bike.state.travelled_m
+        self.bike.step(dt, self.hands, self._settings, self.drive_allowed)
+        if detecting and self.hands.wheel_up:  # the routine turns the wheel slowly by itself
+            self.bike.state.speed_mps = max(self.bike.state.speed_mps, 0.35)
+        self.sensors.step(dt, self.hands, (self.bike.state.travelled_m - before) / self.bike.truth.rolled_m)
 
     def values(self, kept: bool = False) -> dict[str, float | None]:
         """All registers by name, running or kept."""
@@ -186,6 +222,15 @@ class SimulatedController:
         elif commands.clear_faults is not None and address == commands.clear_faults.address:
             self._must_be(words, commands.clear_faults.word)
             self.faults = [code for code in self.faults if code in self.hands.broken]
+        elif commands.detect is not None and address == commands.detect.address:
+            self._must_be(words, commands.detect.word)
+            if not self.hands.wheel_up or self.hands.brake:
+                raise Refusal(BUSY)
+            self.sensors.detect()
+        elif commands.zero is not None and address == commands.zero.address:
+            self._must_be(words, commands.zero.word)
+            self._refuse_unless_quiet()
+            self.sensors.truth = replace(self.sensors.truth, current_zero_a=-self.bike.truth.current_zero_a)
         elif update is not None and address == update.activate.address:
             self._must_be(words, update.activate.word)
             self._refuse_unless_quiet()

@@ -6,7 +6,9 @@ On standard input, one act a line, each answered by one line:
 (power cycle), ``fault 12`` (raise a fault), ``break 12`` and ``mend 12`` (its cause), ``dip 20`` (volts the supply falls by), ``freeze 1``
 (live values stand still), ``set NAME VALUE`` (somebody else changes a setting), ``stick NAME VALUE`` (a register that holds this
 whatever is written) and ``loosen``, ``show NAME`` (answers ``is NAME running kept``), ``noise 0.1 7`` (chance of a spoilt answer,
-seed), ``after 2 ACT`` (do that when two more writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
+seed), ``cut torque-signal`` and ``join`` (break and mend a wire), ``roll 3`` and ``crank 5`` (turn wheel or crank by hand), ``heat 80``
+(the winding), ``sensor NAME VALUE`` (a hidden true value), ``sensors 7`` (draw them all by seed), ``after 2 ACT`` (do that when two more
+writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
 
 from __future__ import annotations
@@ -28,6 +30,7 @@ from crisp_hornet.standin.controller import SimulatedController
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.ports import Answer, PseudoTerminal, TcpPort
+from crisp_hornet.standin.sensors import WIRES, Sensors, departed, with_truth
 from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import true_bike
 
@@ -47,6 +50,7 @@ class Reached:
     bridge: int | None = None
     bluetooth_bus: str | None = None
     baud: int | None = None
+    sensors: int = 1  # the seed of the sensors' hidden true values
 
 
 class StandIn:
@@ -55,7 +59,8 @@ class StandIn:
     def __init__(self, bike: Bike, controller_map: ControllerMap, reached: Reached) -> None:
         self.hands = Hands()
         self.bike = SimulatedBike(true_bike(bike))
-        self.controller = SimulatedController(controller_map, self.bike, self.hands)
+        sensors = Sensors(departed(reached.sensors))
+        self.controller = SimulatedController(controller_map, self.bike, self.hands, sensors=sensors)
         self.trouble = Trouble()
         self._reached = reached
         self._terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
@@ -120,6 +125,21 @@ class StandIn:
                 (self.hands.broken.add if word == "break" else self.hands.broken.discard)(int(rest))
             case "dip":
                 controller.supply_dip_v = float(rest)
+            case "cut" | "join":
+                if rest not in WIRES:
+                    raise ValueError(f"no wire {rest!r}; there are: {', '.join(WIRES)}")
+                (controller.sensors.cut.add if word == "cut" else controller.sensors.cut.discard)(rest)
+            case "roll":
+                controller.sensors.wheel_turns += float(rest)
+            case "crank":
+                controller.sensors.crank_turns += float(rest)
+            case "heat":
+                self.bike.state.winding_c = float(rest)
+            case "sensor":
+                name, _, value = rest.partition(" ")
+                controller.sensors.truth = with_truth(controller.sensors.truth, name, float(value))
+            case "sensors":
+                controller.sensors.truth = departed(int(rest))
             case "freeze":
                 controller.lying_still = bool(int(rest))
             case "set":
@@ -150,7 +170,7 @@ class StandIn:
             if now - done > 0.5:  # the machine slept: do not race to catch up
                 done = now - 0.5
             while done + STEP_S <= now:
-                self.bike.step(STEP_S, self.hands, self.controller.settings, self.controller.drive_allowed)
+                self.controller.step(STEP_S)
                 done += STEP_S
             await asyncio.sleep(TICK_S)
 

@@ -34,6 +34,7 @@ class LiveValues(QWidget):
         self.theme = theme
         self.units = Units()
         self._live: Live | None = None
+        self._styled: tuple[bool, str] | None = None
         self._age = label("no live values", "quiet")
         self._values = {name: label("–", "big") for name, _, _, _ in SHOWN}
         self._names: dict[str, QLabel] = {}
@@ -85,6 +86,9 @@ class LiveValues(QWidget):
             age = time.monotonic() - self._live.at_s
             fresh = age < STALE_S
             self._age.setText(f"read {age:.1f} s ago" if fresh else f"stale: read {age:.0f} s ago")
+        if (fresh, self.theme.name) == self._styled:
+            return  # styling is far dearer than a new text
+        self._styled = (fresh, self.theme.name)
         for value in self._values.values():
             value.setEnabled(fresh)
             value.setStyleSheet("" if fresh else f"color: {self.theme.quiet}; text-decoration: line-through;")

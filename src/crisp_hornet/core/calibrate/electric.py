@@ -1,0 +1,153 @@
+"""Current sensor, temperature sensors, and what motor detection found."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
+from crisp_hornet.core.motor import Array
+from crisp_hornet.documents.bike import Bike
+
+MOST_ZERO_A = 1.5
+COLD_K = 8.0  # a sensor after a cold night may be so far off the air
+# resistance at 25 °C (ohm), and how it goes: beta of an NTC, or the temperature coefficient of a PTC (1/K)
+KINDS = {
+    "NTC 10 kΩ, beta 3435": (10_000.0, 3435.0, 0.0),
+    "NTC 10 kΩ, beta 3950": (10_000.0, 3950.0, 0.0),
+    "NTC 100 kΩ, beta 3950": (100_000.0, 3950.0, 0.0),
+    "PTC 1 kΩ, platinum": (1_097.3, 0.0, 0.00351),
+    "PTC 0.6 kΩ, silicon": (603.0, 0.0, 0.0076),
+}
+LEAST_RPM, SLOW_RPM = 40.0, 300.0
+TOLERANCES = {"resistance": 0.25, "inductance": 0.35, "flux": 0.12}
+
+
+def judge_zero(battery_a: Array, idle_w: float, pack_v: float) -> Judgement:
+    """The zero of the battery current sensor at standstill ((n,)), the controller's own draw taken off."""
+    zero = float(np.mean(battery_a)) - idle_w / max(pack_v, 1.0)
+    noise = float(np.std(battery_a))
+    figures = {"zero_a": zero, "noise_a": noise}
+    if abs(zero) > MOST_ZERO_A:
+        return failed(
+            f"At standstill it shows {zero:+.2f} A", "Zero it; if it comes back, the sensor is damaged.", **figures
+        )
+    if abs(zero) > 0.3:
+        return doubtful(f"At standstill it shows {zero:+.2f} A", "Zero it, then look again.", **figures)
+    return passed(f"Its zero is {zero:+.2f} A off", **figures)
+
+
+def judge_gain(shown_a: float, meter_a: float, zero_a: float) -> Judgement:
+    """The gain against an external meter in the pack's lead, at a steady draw."""
+    if meter_a < 2.0:
+        return doubtful(
+            "The draw was too small to judge by", "Let it draw at least 5 A: wheel in the air, brake rubbing lightly."
+        )
+    gain = (shown_a - zero_a) / meter_a
+    if abs(gain - 1) > 0.05:
+        return failed(
+            f"It shows {100 * (gain - 1):+.0f} % of what the meter does",
+            "Enter the gain where the controller takes one; limits are off by as much.",
+            gain=gain,
+        )
+    return passed(f"It shows {100 * (gain - 1):+.1f} % against the meter", gain=gain)
+
+
+def sensor_c(kind: str, ohm: float) -> float:
+    """The temperature (°C) a sensor of a kind has at a resistance; the beta formula for an NTC, a line for a PTC."""
+    at_25, beta, slope = KINDS[kind]
+    if beta:
+        return 1 / (1 / 298.15 + math.log(ohm / at_25) / beta) - 273.15
+    return 25.0 + (ohm / at_25 - 1) / slope
+
+
+def judge_temperature(ohm: float, ambient_c: float, said_c: float) -> Judgement:
+    """Which kinds of sensor fit a cold motor's resistance, and whether the controller reads it as such."""
+    if ohm > 1e6 or ohm < 20:
+        words = "broken or unplugged" if ohm > 1e6 else "shorted"
+        return failed(f"The sensor is {words}: {ohm:.0f} Ω", "Measure it at the motor's plug.", ohm=ohm)
+    fits = [kind for kind in KINDS if abs(sensor_c(kind, ohm) - ambient_c) <= COLD_K]
+    figures = {"ohm": ohm, "said_c": said_c, "fitting": float(len(fits))}
+    if not fits:
+        return doubtful(
+            f"{ohm:.0f} Ω fits no usual sensor at {ambient_c:.0f} °C",
+            "Is the motor really cold? Else look up its sensor.",
+            **figures,
+        )
+    if abs(said_c - ambient_c) > COLD_K:
+        return failed(
+            f"The controller says {said_c:.0f} °C at {ambient_c:.0f} °C: it takes the sensor for another kind",
+            f"Tell it the kind: {' or '.join(fits)}.",
+            **figures,
+        )
+    return passed(f"{said_c:.0f} °C at {ambient_c:.0f} °C outside; fits {' or '.join(fits)}", **figures)
+
+
+def judge_detection(found: dict[str, float], bike: Bike) -> Judgement:
+    """What the controller's own detection found (``resistance_ohm``, ``ld_h``, ``lq_h``, ``flux_linkage_wb``, ``pole_pairs``)
+    against the bike document."""
+    if any(not math.isfinite(value) or value <= 0 for value in found.values()):
+        return failed(
+            "It found nothing that could be a motor", "Are all three phases plugged in? Then run it again.", **found
+        )
+    motor = bike.motor
+    expected = {
+        "resistance_ohm": (motor.phase_resistance_ohm, TOLERANCES["resistance"]),
+        "ld_h": (motor.ld_h, TOLERANCES["inductance"]),
+        "lq_h": (motor.lq_h, TOLERANCES["inductance"]),
+        "flux_linkage_wb": (motor.flux_linkage_wb, TOLERANCES["flux"]),
+        "pole_pairs": (float(motor.pole_pairs), 0.0),
+    }
+    off = [
+        name
+        for name, (value, share) in expected.items()
+        if name in found and abs(found[name] / value - 1) > share + 1e-9
+    ]
+    if "pole_pairs" in off:
+        return doubtful(
+            f"It found {found['pole_pairs']:.0f} pole pairs, the bike says {motor.pole_pairs}",
+            "Count the magnets, then run it again.",
+            **found,
+        )
+    if off:
+        return doubtful(
+            f"{', '.join(one.rpartition('_')[0].replace('_', ' ') for one in off)} differ from the bike's figures",
+            "Take the found figures over if the bike's were assumed; else check plugs and run it again.",
+            **found,
+        )
+    return passed("It agrees with the bike's figures", **found)
+
+
+def roughness(rpm: Array) -> float:
+    """How rough it gathers speed below :data:`SLOW_RPM` (rpm, (n,), evenly sampled): the root mean square of what is left of the
+    speed once its course is taken off, relative to that course. The course is the quadratic fitted to five samples
+    (Savitzky and Golay, 1964)."""
+    course = np.convolve(rpm, np.array([-3.0, 12.0, 17.0, 12.0, -3.0]) / 35, mode="same")
+    # while slowing down under the brake it says nothing; the first moments after standstill are no even course either
+    slow = (course > LEAST_RPM) & (course < SLOW_RPM) & (np.gradient(course) > 0) & (np.roll(rpm, 2) > LEAST_RPM / 2)
+    slow[:2] = slow[-2:] = False
+    if int(slow.sum()) < 20:
+        return float("nan")
+    return float(np.sqrt(np.mean(((rpm - course)[slow] / course[slow]) ** 2)))
+
+
+def judge_running(rpm: Array) -> Judgement:
+    """Whether it starts smoothly, over a few gentle starts from standstill; a bad position offset makes it rough."""
+    share = roughness(rpm)
+    if not math.isfinite(share):
+        return doubtful(
+            "It hardly turned at low speed",
+            "Open the throttle a little from standstill, a few times, wheel in the air.",
+        )
+    if share > 0.10:
+        return failed(
+            f"It runs rough: {100 * share:.0f} % ripple",
+            "The position sensor's offset is wrong: run the detection again.",
+            ripple=share,
+        )
+    if share > 0.05:
+        return doubtful(
+            f"It runs a little rough: {100 * share:.0f} % ripple", "Run the detection again and compare.", ripple=share
+        )
+    return passed(f"It runs smoothly: {100 * share:.1f} % ripple", ripple=share)

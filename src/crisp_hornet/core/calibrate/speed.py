@@ -1,0 +1,87 @@
+"""The speed sensor and the wheel: magnets a turn, and the circumference by roll-out or against GPS, with its confidence."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
+from crisp_hornet.core.motor import Array
+
+LEAST_KMH, LEAST_SAMPLES = 12.0, 30
+USUAL_M = (0.8, 2.6)
+
+
+def judge_magnets(pulses: Array, turns: float, set_magnets: float) -> Judgement:
+    """Magnets a wheel turn from a running pulse count ((n,)) over whole turns by hand, against what the controller believes."""
+    count = int(np.sum(np.diff(pulses) % 65536))
+    if count == 0:
+        return failed("No pulse came", "Is the magnet on the spoke near the sensor?", magnets=0.0)
+    per_turn = count / turns
+    magnets = round(per_turn)
+    figures = {"magnets": float(magnets)}
+    if magnets < 1 or abs(per_turn - magnets) > 0.15 * magnets:
+        return doubtful(
+            f"{per_turn:.1f} pulses a turn is no whole number",
+            "Turn the wheel by whole turns, valve down to valve down.",
+            **figures,
+        )
+    if magnets != round(set_magnets):
+        return failed(
+            f"The wheel has {_magnets(magnets)}, the controller believes {set_magnets:.0f}: "
+            f"it shows {magnets / set_magnets:.2g} times the speed",
+            f"Write {magnets} to the controller.",
+            **figures,
+        )
+    return passed(f"{_magnets(magnets)} a turn, as set", **figures)
+
+
+def _magnets(count: int) -> str:
+    return f"{count} magnet{'s' if count != 1 else ''}"
+
+
+def judge_roll_out(distance_m: float, turns: float, believed_m: float) -> Judgement:
+    """The circumference from a rolled distance; the tape is read to 5 mm, the valve's place to a hundredth of a turn."""
+    if turns <= 0 or distance_m <= 0:
+        return failed("Distance and turns must be above 0", "Roll it again.")
+    rolled = distance_m / turns
+    spread = rolled * math.hypot(0.005 / distance_m, 0.01 / turns)
+    return _judged(rolled, spread, believed_m)
+
+
+def judge_against_gps(wheel_kmh: Array, gps_kmh: Array, believed_m: float) -> Judgement:
+    """The circumference from a ride ((n,), NaN allowed): GPS over indicated at speed, its median and the spread of that."""
+    good = np.isfinite(wheel_kmh) & np.isfinite(gps_kmh) & (wheel_kmh > LEAST_KMH) & (gps_kmh > LEAST_KMH)
+    if int(good.sum()) < LEAST_SAMPLES:
+        return doubtful(
+            f"Only {int(good.sum())} moments above {LEAST_KMH:.0f} km/h with both speeds",
+            "Ride a straight minute at speed.",
+        )
+    ratio = gps_kmh[good] / wheel_kmh[good]
+    middle = float(np.median(ratio))
+    scatter = 1.4826 * float(np.median(np.abs(ratio - middle)))
+    # neighbouring GPS fixes err together: about one in five is news
+    spread = believed_m * 1.253 * scatter / math.sqrt(max(1.0, good.sum() / 5))
+    return _judged(believed_m * middle, max(spread, 0.001 * believed_m), believed_m)
+
+
+def _judged(rolled_m: float, spread_m: float, believed_m: float) -> Judgement:
+    figures = {"circumference_m": rolled_m, "spread_m": spread_m, "believed_m": believed_m}
+    if not USUAL_M[0] <= rolled_m <= USUAL_M[1]:
+        return failed(f"{rolled_m:.2f} m is no bicycle's wheel", "Count the turns again, and the distance.", **figures)
+    if spread_m > 0.02 * rolled_m:
+        return doubtful(
+            f"{rolled_m:.3f} m, but only to ± {196 * spread_m / rolled_m:.0f} %",
+            "More turns, or a longer ride.",
+            **figures,
+        )
+    off = rolled_m / believed_m - 1
+    words = f"{1000 * rolled_m:.0f} ± {1960 * spread_m:.0f} mm"
+    if abs(off) > 0.01:
+        return doubtful(
+            f"{words}: the bike believes {100 * abs(off):.1f} % {'less' if off > 0 else 'more'}",
+            "Take it over.",
+            **figures,
+        )
+    return passed(f"{words}, as the bike believes", **figures)

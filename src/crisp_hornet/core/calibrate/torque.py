@@ -1,0 +1,82 @@
+"""The torque sensor at the crank: rest and drift, span by a known weight, both sides, broken wires."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.vehicle import G_MPS2
+
+MOST_NOISE_V, MOST_DRIFT_V_PER_MIN, LEAST_STEP_V = 0.03, 0.05, 0.08
+USUAL_NM_PER_V = (15.0, 300.0)
+
+
+def judge_torque_rest(time_s: Array, volts: Array) -> Judgement:
+    """Judge the sensor with nobody on the pedals (both (n,)): where it rests, its noise and its drift."""
+    if (rail := at_a_rail(volts, "torque sensor")) is not None:
+        return rail
+    slope, _ = np.polyfit(time_s - time_s.mean(), volts, 1)
+    drift = 60 * float(slope)
+    noise = float(np.median(np.abs(np.diff(volts)))) / 0.954
+    # standard error of a slope fitted to white noise: sigma·√(12/n)/T
+    unsure = 60 * noise * float(np.sqrt(12 / len(volts))) / max(float(np.ptp(time_s)), 1e-9)
+    figures = {"rest_v": float(np.median(volts)), "noise_v": noise, "drift_v_per_min": drift}
+    if float(np.ptp(volts)) > 0.25 + 8 * noise:
+        return doubtful("It moved: somebody was on the pedals", "Feet off, cranks still, then again.", **figures)
+    if noise > MOST_NOISE_V:
+        return doubtful(
+            f"It is noisy at rest: {1000 * noise:.0f} mV", "Check its ground and the plug for water.", **figures
+        )
+    if abs(drift) - 3 * unsure > MOST_DRIFT_V_PER_MIN:
+        return doubtful(
+            f"Its rest drifts {1000 * drift:+.0f} mV a minute",
+            "Let it warm up, then again; a sensor that goes on is worn.",
+            **figures,
+        )
+    return passed(f"It rests at {figures['rest_v']:.2f} V, still", **figures)
+
+
+def judge_torque_span(rest_v: float, loaded_v: float, weight_kg: float, crank_m: float) -> Judgement:
+    """The span (N·m/V) from a known weight hung on a level pedal: ``weight·g·crank / (loaded − rest)``."""
+    if weight_kg <= 0 or crank_m <= 0:
+        return failed("Weight and crank length must be above 0", "Measure both.")
+    step = loaded_v - rest_v
+    if abs(step) < LEAST_STEP_V:
+        return failed(
+            f"The weight moved it by only {1000 * step:.0f} mV",
+            "Is the crank level, and on the side the sensor feels? Some feel only one.",
+            step_v=step,
+        )
+    span = weight_kg * G_MPS2 * crank_m / step
+    figures = {"nm_per_v": span, "step_v": step}
+    if span < 0:
+        return failed(
+            "More load gives less signal: the sensor is wired or mounted the other way round",
+            "Turn it round.",
+            **figures,
+        )
+    if not USUAL_NM_PER_V[0] <= span <= USUAL_NM_PER_V[1]:
+        return doubtful(
+            f"{span:.0f} N·m a volt is unusual", "Check the weight, and the crank from axle to pedal axle.", **figures
+        )
+    return passed(f"{span:.1f} N·m a volt", **figures)
+
+
+def judge_sides(left_nm_per_v: float, right_nm_per_v: float) -> Judgement:
+    """Whether both sides agree within a tenth."""
+    ratio = left_nm_per_v / right_nm_per_v
+    if abs(ratio - 1) > 0.1:
+        return doubtful(
+            f"Left and right differ by {100 * abs(ratio - 1):.0f} %",
+            "Usual where the sensor sits on one side; else a bent axle.",
+            ratio=ratio,
+        )
+    return passed("Left and right agree", ratio=ratio)
+
+
+def human_w(torque_nm: float, cadence_rpm: float) -> float:
+    """Pedalling power (W) from crank torque and cadence."""
+    return torque_nm * cadence_rpm * 2 * math.pi / 60
