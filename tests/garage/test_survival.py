@@ -56,6 +56,7 @@ def test_a_garage_of_the_first_version_is_brought_up_to_date_with_all_it_holds(t
     with sqlite3.connect(folder / "garage.sqlite") as database:  # as the first version made it
         database.execute("alter table bike drop column archived")
         database.execute("drop table job")
+        database.execute("drop table calibration")
         database.execute("update alembic_version set version_num = '0001'")
     database.close()
     garage = Garage(folder)

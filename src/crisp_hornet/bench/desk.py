@@ -21,6 +21,7 @@ from crisp_hornet.core.pull import Conditions
 from crisp_hornet.core.rules import Situation, Warning_, judge
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTINGS, Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
@@ -39,6 +40,7 @@ class Desk(QObject):
     rides_changed = pyqtSignal()
     logbook_changed = pyqtSignal()
     units_changed = pyqtSignal()
+    calibrations_changed = pyqtSignal()
     said = pyqtSignal(str, str)  # severity, text: shown in the notice bar
 
     def __init__(self, garage: Garage) -> None:
@@ -62,6 +64,7 @@ class Desk(QObject):
         self._keep_soon.setInterval(KEEP_DRAFT_MS)
         self._keep_soon.timeout.connect(self.keep_draft)
         self._warnings: list[Warning_] | None = None
+        self._sensors: dict[str, str] | None = None
         self._drafted: tuple[Tune | None, Tune | None, list[str]] = (None, None, [])
         self.reload()
 
@@ -72,6 +75,7 @@ class Desk(QObject):
             self._clear()
             return
         self.bike_id, self.bike = found
+        self._sensors = None
         self.draft = self.garage.tune(self.bike_id, "draft")
         self.controller = self.garage.tune(self.bike_id, "controller")
         if self.draft is None:
@@ -239,7 +243,30 @@ class Desk(QObject):
         if self.bike is None or self.draft is None:
             return []
         curve = self.draft_prediction.curve if self.draft_prediction else None
-        return judge(Situation(self.bike, self.draft, curve, self.controller))
+        return judge(Situation(self.bike, self.draft, curve, self.controller, self.sensors))
+
+    # --- calibrations ---------------------------------------------------------------------------------------
+
+    @property
+    def sensors(self) -> dict[str, str]:
+        """How each sensor did in its newest calibration, by kind."""
+        if self._sensors is None:
+            newest: dict[str, str] = {}
+            for one in self.garage.calibrations(self.bike_id) if self.bike is not None else []:
+                newest.setdefault(one.kind, one.verdict)
+            self._sensors = newest
+        return self._sensors
+
+    def keep_calibration(self, calibration: Calibration) -> None:
+        """Keep how a sensor was judged, and write it into the logbook."""
+        self.garage.keep_calibration(self.bike_id, calibration)
+        self._sensors = self._warnings = None
+        self.log(
+            "calibration",
+            f"{calibration.kind.capitalize()}: {calibration.verdict}",
+            f"{calibration.reason}. {calibration.next}".strip(),
+        )
+        self.calibrations_changed.emit()
 
     def _predict_draft(self) -> None:
         self.draft_prediction = self._predict(self.draft)

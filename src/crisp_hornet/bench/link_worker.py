@@ -76,6 +76,7 @@ class LinkWorker(QObject):
         self._timer: QTimer | None = None
         self._resume: QTimer | None = None
         self._lost = ("", "")  # port and serial number of the contact that was lost
+        self._live_every_ms = LIVE_EVERY_MS
         self._squeeze = Squeeze()
         self._beat: tuple[float | None, float] = (None, 0.0)
         self.stop = threading.Event()
@@ -122,6 +123,13 @@ class LinkWorker(QObject):
             result = error
         self.did.emit(token, result, dict(contact.raws))
 
+    @pyqtSlot(int)
+    def set_live_every(self, ms: int) -> None:
+        """Read the live values every so many milliseconds."""
+        self._live_every_ms = ms
+        if self._timer is not None:
+            self._timer.setInterval(ms)
+
     def _contact_at(self, port: str, expected_serial: str) -> None:
         self._line = open_line(port, self._maps)
         self._contact, backup = make_contact(self._line, self._maps, self.said.emit)
@@ -137,7 +145,7 @@ class LinkWorker(QObject):
         self._lost = (port, contact.identity.serial)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._read_live)
-        self._timer.start(LIVE_EVERY_MS)
+        self._timer.start(self._live_every_ms)
 
     def _left_over(self) -> Interrupted | None:
         """What an interrupted send left on this controller."""
@@ -212,6 +220,7 @@ class Link(QObject):
     _ask_disconnect = pyqtSignal()
     _ask_finish = pyqtSignal()
     _ask_do = pyqtSignal(int, object)
+    _ask_live_every = pyqtSignal(int)
 
     def __init__(self, maps: list[ControllerMap], journal: FileJournal | None = None) -> None:
         super().__init__()
@@ -224,6 +233,7 @@ class Link(QObject):
         self.lever_pulls = 0
         self._tokens = count(1)
         self._done: dict[int, Callable[[Any], None]] = {}
+        self._quiet: set[int] = set()
         self._thread = QThread()
         self._thread.setObjectName("link")
         self._worker = LinkWorker(maps, journal)
@@ -232,6 +242,7 @@ class Link(QObject):
         self._ask_disconnect.connect(self._worker.disconnect_now)
         self._ask_finish.connect(self._worker.finish)
         self._ask_do.connect(self._worker.do)
+        self._ask_live_every.connect(self._worker.set_live_every)
         self._worker.said.connect(self.said)
         self._worker.contact_made.connect(self._on_contact)
         self._worker.contact_failed.connect(self._on_failed)
@@ -262,6 +273,22 @@ class Link(QObject):
         self.busy = what
         self.changed.emit()
         self._ask_do.emit(token, work)
+
+    def quietly(self, work: Work, done: Callable[[Any], None]) -> None:
+        """Carry out something short without anybody being kept from anything meanwhile."""
+        token = next(self._tokens)
+        self._done[token] = done
+        self._quiet.add(token)
+        self._ask_do.emit(token, work)
+
+    def set_live_every(self, ms: int) -> None:
+        """Read the live values every so many milliseconds."""
+        self._ask_live_every.emit(ms)
+
+    @property
+    def journal(self) -> FileJournal | None:
+        """Where a send leaves its marker."""
+        return self._worker.journal
 
     def send(self, plan: Plan, tune: Tune, bike: Bike, rested_v: float) -> None:
         """Ask for a send with proof, in a safe order; the report comes by :attr:`sent`, whatever happens."""
@@ -329,6 +356,10 @@ class Link(QObject):
         self.shown_changed.emit()
 
     def _on_did(self, token: int, result: object, raws: Raws) -> None:
+        if token in self._quiet:
+            self._quiet.discard(token)
+            self._done.pop(token)(result)
+            return
         self.busy = ""
         if self.contact is not None and raws:
             self.contact = replace(self.contact, raws=raws)

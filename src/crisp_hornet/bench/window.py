@@ -21,6 +21,7 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.build.page import BuildPage
+from crisp_hornet.bench.stations.calibrate.page import CalibratePage
 from crisp_hornet.bench.stations.hookup.page import HookUpPage
 from crisp_hornet.bench.stations.logbook.page import LogbookPage
 from crisp_hornet.bench.stations.rides.page import RidesPage
@@ -28,6 +29,7 @@ from crisp_hornet.bench.stations.send.page import SendPage
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.page import TunePage
 from crisp_hornet.bench.stations.verdict.page import VerdictPage
+from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.job_line import JobLine
@@ -39,7 +41,16 @@ from crisp_hornet.core.rules import Warning_
 
 SIDE_WIDTH = 292
 MARGIN = 22
-STATIONS: list[type[Station]] = [BuildPage, HookUpPage, TunePage, SendPage, RidesPage, VerdictPage, LogbookPage]
+STATIONS: list[type[Station]] = [
+    BuildPage,
+    HookUpPage,
+    CalibratePage,
+    TunePage,
+    SendPage,
+    RidesPage,
+    VerdictPage,
+    LogbookPage,
+]
 
 
 class Window(QMainWindow):
@@ -49,6 +60,7 @@ class Window(QMainWindow):
         super().__init__()
         self.desk, self.link, self.theme = desk, link, theme
         self.simulated = simulated or Simulated()
+        self.test_stand: TestStand | None = None
         self.setWindowTitle("Crisp Hornet")
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
@@ -138,7 +150,11 @@ class Window(QMainWindow):
         self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
         small.addStretch(1)
         self._units_link = button("", self.desk.switch_units, "link", "switch between metric and imperial units")
-        for one in (self._undo, self._redo, self._theme_link, self._units_link):
+        self._stand_link = button(
+            "test stand", self.show_test_stand, "link", "Show the test stand of the simulated bike"
+        )
+        self._stand_link.setVisible(bool(self.simulated.ports))
+        for one in (self._undo, self._redo, self._theme_link, self._units_link, self._stand_link):
             small.addWidget(one)
         small.addStretch(1)
         acts = QVBoxLayout()
@@ -187,6 +203,8 @@ class Window(QMainWindow):
         """Bring a station into view."""
         if number not in self.stations:
             return
+        if number != self.current:
+            self.stations[self.current].left()
         self.current = number
         station = self.stations[number]
         self._pages.setCurrentWidget(station)
@@ -196,6 +214,13 @@ class Window(QMainWindow):
                 side.setVisible(other is station)
         station.shown()
         self._refresh()
+
+    def show_test_stand(self) -> None:
+        """Hands on the simulated bike, in a window of their own beside."""
+        if self.test_stand is None:
+            self.test_stand = TestStand(self.simulated, self.theme, self)
+        self.test_stand.show()
+        self.test_stand.raise_()
 
     def switch_theme(self) -> None:
         """Light to dark and back; the work in hand stays."""

@@ -22,12 +22,13 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
+from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
-from crisp_hornet.garage.tables import BackupRow, BikeRow, EventRow, JobRow, RideRow, TuneRow
+from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow, RideRow, TuneRow
 from crisp_hornet.rides.registry import read_ride
 
-NEWEST = "0003"
+NEWEST = "0004"
 
 
 class GarageError(Exception):
@@ -280,6 +281,26 @@ class Garage:
         """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
         ride = read_ride(kept.file).ride
         return Ride(kept.name, ride.time_s, ride.channels)
+
+    def keep_calibration(self, bike_id: int, calibration: Calibration) -> None:
+        """Keep a calibration of a sensor."""
+        row = CalibrationRow(
+            bike_id=bike_id, kind=calibration.kind, document=calibration.model_dump(mode="json"), at=datetime.now()
+        )
+        with self._session() as session:
+            session.add(row)
+
+    def calibrations(self, bike_id: int, kind: str | None = None) -> list[Calibration]:
+        """The calibrations of a bike, or those of one sensor, the newest first."""
+        wanted = select(CalibrationRow).where(CalibrationRow.bike_id == bike_id).order_by(CalibrationRow.id.desc())
+        if kind is not None:
+            wanted = wanted.where(CalibrationRow.kind == kind)
+        where = f"{self.folder}: calibration"
+        with self._session() as session:
+            return [
+                store.parse(Calibration, "crisp-hornet/calibration", CALIBRATION_VERSION, row.document, where)
+                for row in session.scalars(wanted)
+            ]
 
     def start_job(self, bike_id: int, title: str, steps: list[JobStep]) -> Job:
         """Lay out a new job sheet."""

@@ -81,3 +81,14 @@ class JobRow(Base):
     steps: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
     opened_at: Mapped[datetime]
     closed: Mapped[bool] = mapped_column(default=False)
+
+
+class CalibrationRow(Base):
+    """One calibration of one sensor."""
+
+    __tablename__ = "calibration"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(30))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    at: Mapped[datetime]

@@ -50,6 +50,9 @@ class Station(QWidget):
     def shown(self) -> None:
         """The station has just come into view."""
 
+    def left(self) -> None:
+        """The station goes out of view."""
+
     def side(self) -> QWidget | None:
         """What stands above the watch list in the right column, if anything."""
         return None

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from enum import Enum
 
 from crisp_hornet.core.pull import PullCurve
@@ -21,12 +21,14 @@ class Strength(Enum):
 
 @dataclass(frozen=True)
 class Situation:
-    """The draft on its bike, its predicted curve (if computable), and what the controller holds (if known)."""
+    """The draft on its bike, its predicted curve (if computable), what the controller holds (if known), and how each sensor did in its
+    newest calibration ("passed", "doubtful", "failed", by kind)."""
 
     bike: Bike
     draft: Tune
     curve: PullCurve | None = None
     controller: Tune | None = None
+    sensors: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ SHOWN = [
     ("fault", "fault", "", 0),
 ]
 STALE_S = 1.0
+DRAW_EVERY_S = 0.1
 
 
 class LiveValues(QWidget):
@@ -34,6 +35,7 @@ class LiveValues(QWidget):
         self.theme = theme
         self.units = Units()
         self._live: Live | None = None
+        self._drawn_s = 0.0
         self._styled: tuple[bool, str] | None = None
         self._age = label("no live values", "quiet")
         self._values = {name: label("–", "big") for name, _, _, _ in SHOWN}
@@ -63,6 +65,10 @@ class LiveValues(QWidget):
     def take(self, live: Live | None) -> None:
         """Show a reading, or that there is none."""
         self._live = live
+        now = time.monotonic()
+        if live is not None and (not self.isVisible() or now - self._drawn_s < DRAW_EVERY_S):
+            return  # faster than an eye reads
+        self._drawn_s = now
         for name, _, unit, digits in SHOWN:
             value = live.values.get(name) if live else None
             self._values[name].setText(

@@ -1,0 +1,316 @@
+"""The instrument on the bench: what to do, the live trace, the judgement, writing it to the controller, and the history."""
+
+from __future__ import annotations
+
+import math
+import time
+from datetime import datetime
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
+from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring
+from crisp_hornet.bench.stations.calibrate.scope import Scope
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.text import button, clear, label
+from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.core.calibrate.judgement import Judgement, Verdict
+from crisp_hornet.documents.calibration import Calibration
+from crisp_hornet.link.contact import Contact, Live
+from crisp_hornet.link.difference import changes_to
+from crisp_hornet.link.send import Outcome, Plan, Report, send
+
+HOLD_MS = 200
+DETECTED = 2.0
+SEVERITY = {Verdict.PASSED: "settled", Verdict.DOUBTFUL: "warn", Verdict.FAILED: "stop"}
+MOST_HISTORY = 4
+
+
+class InstrumentView(QWidget):
+    """Records, judges, writes. What turns the wheel runs only while it is held."""
+
+    judged = pyqtSignal(str, bool)
+    news = pyqtSignal()
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme, ring: Ring) -> None:
+        super().__init__()
+        self._desk, self._link, self.theme, self._ring = desk, link, theme, ring
+        self.instrument: Instrument | None = None
+        self.judgement: Judgement | None = None
+        self.recording_since: float | None = None
+        self._blocked = ""
+        self._title, self._do = label("", "title"), label("", wrap=True)
+        self.scope = Scope(theme, ring)
+        self.fields: dict[str, QLineEdit] = {}
+        self._questions = QGridLayout()
+        self._questions.setHorizontalSpacing(10)
+        self._found = QVBoxLayout()
+        self._history = label("", "quiet", wrap=True)
+        self.hold: QPushButton = button("Hold to run", lambda: None, "large", "Hold to run the detection")
+        self.hold.pressed.connect(lambda: self._run_detection(True))
+        self.hold.released.connect(lambda: self._run_detection(False))
+        self._deadman = QTimer(self)
+        self._deadman.setInterval(HOLD_MS)
+        self._deadman.timeout.connect(self._ask_detection)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(self._title)
+        column.addWidget(self._do)
+        column.addWidget(self.scope, 1)
+        column.addLayout(self._questions)
+        column.addWidget(self.hold)
+        column.addLayout(self._found)
+        column.addWidget(self._history)
+
+    def show_instrument(self, instrument: Instrument) -> None:
+        """Another instrument."""
+        self.stop_all()
+        self.instrument, self.judgement = instrument, None
+        self._title.setText(instrument.title)
+        self._do.setText(instrument.do)
+        self.scope.show_channels(list(instrument.channels))
+        clear(self._questions)
+        self.fields = {}
+        for row, question in enumerate(instrument.questions):
+            field = QLineEdit(f"{question.guess:g}")
+            words = f"{question.label}, {question.unit}" if question.unit else question.label
+            field.setAccessibleName(words)
+            field.setFixedWidth(110)
+            self.fields[question.name] = field
+            self._questions.addWidget(label(words, "quiet"), row // 2, 2 * (row % 2))
+            self._questions.addWidget(field, row // 2, 2 * (row % 2) + 1)
+        self._questions.setColumnStretch(4, 1)
+        self.hold.setVisible(instrument.detects)
+        self._show()
+
+    def block(self, why: str) -> None:
+        """Say why nothing can be recorded now; "" lets it."""
+        self._blocked = why
+        self.hold.setEnabled(not why)
+        if why:
+            self.stop_all()
+        self._show()
+
+    def space(self, down: bool) -> None:
+        """Space holds the detection; for every other instrument it stops whatever runs."""
+        if self.instrument is not None and self.instrument.detects and not self._blocked:
+            self._run_detection(down)
+        elif down:
+            self.stop_all()
+
+    def stop_all(self) -> None:
+        """Nothing is recorded and nothing runs any more."""
+        self._deadman.stop()
+        if self.recording_since is not None:
+            self.recording_since = None
+            self._show()
+
+    def take_live(self, live: Live) -> None:
+        """The detection ends by itself when it is done."""
+        detects = self.instrument is not None and self.instrument.detects
+        if (
+            detects
+            and self.recording_since is not None
+            and live.values.get("detect_state") == DETECTED
+            and self._deadman.isActive()
+        ):
+            self._run_detection(False)
+
+    # --- recording ------------------------------------------------------------------------------------------
+
+    def start(self) -> None:
+        """Record from now on."""
+        if self._blocked or self.instrument is None:
+            return
+        self.judgement = None
+        self.recording_since = time.monotonic()
+        self._show()
+
+    def finish(self) -> None:
+        """Stop recording, judge, keep."""
+        if self.recording_since is None or self.instrument is None or self._desk.bike is None:
+            return
+        times, channels = self._ring.since(self.recording_since)
+        self.recording_since = None
+        contact = self._link.contact
+        answers = self._answers()
+        if contact is None or answers is None:
+            self._desk.said.emit("note", "A number above 0 in each field, please.")
+            self._show()
+            return
+        if len(times) < (1 if self.instrument.detects else 5):
+            self._desk.said.emit("note", "Too short: nothing was recorded.")
+            self._show()
+            return
+        known = Known(self._desk.bike, answers, contact.map.values(contact.raws))
+        self.judgement = self.instrument.judge(Recording(times, channels), known)
+        self._keep(self.instrument, self.judgement, contact.identity.serial)
+        self.judged.emit(self.instrument.kind, self.judgement.verdict is Verdict.PASSED)
+        self._show()
+
+    def _answers(self) -> dict[str, float] | None:
+        try:
+            found = {name: float(field.text().replace(",", ".")) for name, field in self.fields.items()}
+        except ValueError:
+            return None
+        return found if all(math.isfinite(value) for value in found.values()) else None
+
+    def _keep(self, instrument: Instrument, judged: Judgement, serial: str, written: bool = False) -> None:
+        figures = {name: value for name, value in judged.figures.items() if math.isfinite(value)}
+        self._desk.keep_calibration(
+            Calibration(
+                kind=instrument.kind, taken=datetime.now().isoformat(timespec="seconds"), serial=serial,
+                verdict=judged.verdict.value, reason=judged.reason, next=judged.next, figures=figures, written=written,
+            )
+        )  # fmt: skip
+
+    # --- what turns the wheel -------------------------------------------------------------------------------
+
+    def _run_detection(self, on: bool) -> None:
+        if on and not self._blocked:
+            self.start()
+            self._ask_detection()
+            self._deadman.start()
+        elif self._deadman.isActive():
+            self._deadman.stop()
+            self.finish()
+
+    def _ask_detection(self) -> None:
+        """Once more; the controller ends it by itself when it is not asked again in time."""
+
+        def work(contact: Contact) -> None:
+            command = contact.map.commands.detect
+            if command is not None:
+                contact.line.write(command.address, [command.word])
+
+        self._link.quietly(work, self._detection_refused)
+
+    def _detection_refused(self, result: object) -> None:
+        if isinstance(result, Exception):
+            self._deadman.stop()
+            self.recording_since = None
+            self._desk.said.emit("stop", str(result))
+            self._show()
+
+    # --- writing it -----------------------------------------------------------------------------------------
+
+    def to_write(self) -> dict[str, float]:
+        """What this judgement would write, by register name."""
+        contact, judged, instrument = self._link.contact, self.judgement, self.instrument
+        if contact is None or judged is None or instrument is None:
+            return {}
+        if judged.verdict is Verdict.FAILED and not instrument.writes_mends:
+            return {}
+        return {
+            register: judged.figures[figure]
+            for figure, register in instrument.writes
+            if figure in judged.figures and judged.figures[figure] > 0 and contact.map.register(register) is not None
+        }
+
+    def write(self) -> None:
+        """Write what was found, through the guarded and proved way every write goes."""
+        contact, instrument = self._link.contact, self.instrument
+        wanted = self.to_write()
+        if contact is None or instrument is None or not wanted:
+            return
+        try:
+            changes = changes_to(contact.map, contact.raws, wanted)
+        except ValueError as error:
+            self._desk.said.emit("stop", f"{error}.")
+            return
+        if not changes:
+            self._desk.said.emit("note", "The controller holds that already.")
+            return
+        link = self._link
+        plan = Plan(changes, keep=True, wheel_up=True)
+        link.run(
+            "writing a calibration",
+            lambda c: send(c, plan, link.tell_progress, link.cancelled, link.journal),
+            self._written,
+        )
+
+    def _written(self, report: Report | Exception) -> None:
+        if isinstance(report, Exception) or report.outcome is not Outcome.PROVED:
+            self._desk.log("calibration", "Calibration not written", str(getattr(report, "message", report)))
+            self._desk.said.emit("stop", str(getattr(report, "message", report)))
+        elif self.instrument is not None and self.judgement is not None and self._link.contact is not None:
+            self._keep(self.instrument, self.judgement, self._link.contact.identity.serial, written=True)
+            self._desk.said.emit("settled", f"Written and kept. {report.message}")
+        self._show()
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme) -> None:
+        """Cards are made in one theme's colours."""
+        self.theme = theme
+        self._show()
+
+    def _show(self) -> None:
+        clear(self._found)
+        if self.judgement is not None:
+            judged = self.judgement
+            words = self._desk.units.text(f"{judged.reason}.")
+            self._found.addWidget(
+                card(
+                    self.theme,
+                    SEVERITY[judged.verdict],
+                    f"{judged.verdict.value.capitalize()}",
+                    f"{words} {judged.next}",
+                )
+            )
+            wanted = self.to_write()
+            if wanted:
+                told = ", ".join(f"{value:.4g}" for value in wanted.values())
+                self._found.addWidget(
+                    button(f"Write {told} to the controller", self.write, "large", "Write it to the controller")
+                )
+        self._history.setText(self._past())
+        self.news.emit()
+
+    def _past(self) -> str:
+        """The calibrations before, and how far the first figure has drifted since."""
+        if self.instrument is None or self._desk.bike is None:
+            return ""
+        past = self._desk.garage.calibrations(self._desk.bike_id, self.instrument.kind)[:MOST_HISTORY]
+        lines = []
+        for one in past:
+            told = ", ".join(f"{name.replace('_', ' ')} {value:.4g}" for name, value in list(one.figures.items())[:2])
+            lines.append(
+                f"{time_words(datetime.fromisoformat(one.taken))}  {one.verdict}{'  written' if one.written else ''}  {told}"
+            )
+        main = next(iter(past[0].figures), "") if past else ""
+        older = next((one.figures[main] for one in past[1:] if main in one.figures), None)
+        if main and older is not None:
+            lines.append(f"{main.replace('_', ' ')} moved by {past[0].figures[main] - older:+.3g} since the one before")
+        return "\n".join(lines)
+
+    def meaning(self) -> tuple[str, str]:
+        """Heading and words for the footer."""
+        if self._blocked:
+            return "NOT YET", self._blocked
+        if self.recording_since is not None:
+            return "RECORDING", f"{self._do.text()} Then stop. Space stops at any time."
+        if self.judgement is not None:
+            return "WHAT IT SAYS", f"<b>{self.judgement.reason}.</b> {self.judgement.next}"
+        return "WHAT TO DO", self._do.text()
+
+    def act_text(self) -> str:
+        """What the main button says."""
+        if self.instrument is None or self.instrument.detects:
+            return ""
+        return "Stop and judge" if self.recording_since is not None else "Record"
+
+    def act_enabled(self) -> bool:
+        """Whether it can be pressed."""
+        return not self._blocked and not self._link.busy
+
+    def act(self) -> None:
+        """Begin, or end and judge."""
+        if self.recording_since is None:
+            self.start()
+        else:
+            self.finish()

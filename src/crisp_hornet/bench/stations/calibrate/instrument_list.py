@@ -1,0 +1,100 @@
+"""The instruments as a list: each with how it did last, and when."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.marks import paint_check, paint_severity
+from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
+from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
+from crisp_hornet.documents.calibration import Calibration
+
+ROW = 44
+MARKS = {"failed": "stop", "doubtful": "warn"}
+
+
+class InstrumentRow(QAbstractButton):
+    """One instrument: its verdict's shape, its name, and the date."""
+
+    def __init__(self, instrument: Instrument, theme: Theme) -> None:
+        super().__init__()
+        self.instrument, self.theme = instrument, theme
+        self.newest: Calibration | None = None
+        self.setCheckable(True)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFixedHeight(ROW)
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, ROW)
+
+    def show_newest(self, newest: Calibration | None) -> None:
+        """How it did last."""
+        self.newest = newest
+        said = f"{newest.verdict}, {_when(newest)}" if newest else "not yet"
+        self.setAccessibleName(f"{self.instrument.title}: {said}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, theme = QPainter(self), self.theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.isChecked() or self.hasFocus():
+            style = Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine
+            painter.setPen(QPen(theme.color("text"), 2, style))
+            painter.setBrush(theme.color("sheet"))
+            painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 3, 3)
+        at = QPointF(18, ROW / 2)
+        verdict = self.newest.verdict if self.newest is not None else ""
+        if verdict == "passed":
+            paint_check(painter, theme.color("settled"), at, 8)
+        elif verdict:
+            paint_severity(painter, theme, MARKS[verdict], at, 7)
+        else:
+            painter.setPen(QPen(theme.color("quiet"), 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 5, 5)
+        painter.setPen(theme.color("text"))
+        painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
+        painter.drawText(QPointF(36, 19), self.instrument.title)
+        painter.setPen(theme.color("quiet"))
+        painter.setFont(font(QUIET_PX))
+        painter.drawText(QPointF(36, 36), f"{verdict}, {_when(self.newest)}" if self.newest else "not yet")
+
+
+class InstrumentList(QWidget):
+    """All instruments, in the order of the work."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        super().__init__()
+        self._desk = desk
+        self.rows = [InstrumentRow(one, theme) for one in INSTRUMENTS]
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 4, 0)
+        column.setSpacing(1)
+        for row in self.rows:
+            row.clicked.connect(lambda _on, row=row: self.chosen.emit(row.instrument))
+            column.addWidget(row)
+        column.addStretch(1)
+
+    def mark(self, kind: str) -> None:
+        """Show which one is on the bench."""
+        for row in self.rows:
+            row.setChecked(row.instrument.kind == kind)
+
+    def refresh(self) -> None:
+        """How each did last."""
+        newest: dict[str, Calibration] = {}
+        for one in self._desk.garage.calibrations(self._desk.bike_id) if self._desk.bike is not None else []:
+            newest.setdefault(one.kind, one)
+        for row in self.rows:
+            row.show_newest(newest.get(row.instrument.kind))
+
+
+def _when(one: Calibration) -> str:
+    return time_words(datetime.fromisoformat(one.taken))

@@ -1,0 +1,184 @@
+"""The instruments: what each asks the user to do, which channels it records, how it judges, and what may be written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.bench.stations.calibrate.recording import Recording
+from crisp_hornet.core.calibrate import electric, levers, pedals, speed, throttle, torque
+from crisp_hornet.core.calibrate.judgement import Judgement, doubtful
+from crisp_hornet.documents.bike import Bike
+
+
+@dataclass(frozen=True)
+class Question:
+    """A figure that the user knows: its name, unit and a first guess."""
+
+    name: str
+    label: str
+    unit: str
+    guess: float
+
+
+@dataclass(frozen=True)
+class Known:
+    """What an instrument may use besides the recording."""
+
+    bike: Bike
+    answers: Mapping[str, float]
+    held: Mapping[str, float | None]  # what the controller's registers hold, by name
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """One instrument. ``writes`` maps a found figure to the register that takes it over; ``turns`` says that the wheel turns, so the
+    lever must have been proved first."""
+
+    kind: str
+    title: str
+    do: str
+    channels: tuple[str, ...]
+    judge: Callable[[Recording, Known], Judgement]
+    questions: tuple[Question, ...] = ()
+    writes: tuple[tuple[str, str], ...] = ()
+    turns: bool = False
+    detects: bool = False
+    writes_mends: bool = False  # writing what was found is what mends a failure
+
+
+def _throttle(taken: Recording, _known: Known) -> Judgement:
+    return throttle.judge_throttle(taken.time_s, taken.get("throttle_v"))
+
+
+def _output(taken: Recording, _known: Known) -> Judgement:
+    return throttle.judge_output(taken.get("throttle"))
+
+
+def _brake(taken: Recording, _known: Known) -> Judgement:
+    return levers.judge_lever(taken.get("brake"))
+
+
+def _cut(taken: Recording, _known: Known) -> Judgement:
+    return levers.judge_cut(taken.time_s, taken.get("brake"), taken.get("phase_a"), taken.get("throttle"))
+
+
+def _pedals(taken: Recording, known: Known) -> Judgement:
+    found = pedals.judge_pedals(
+        taken.time_s, taken.get("pedal_pulses"), taken.get("pedal_forward"), known.answers["turns"]
+    )
+    noticed = pedals.recognised_after_s(taken.time_s, taken.get("pedal_pulses"), taken.get("cadence_rpm"))
+    figures = dict(found.figures) | ({"noticed_s": noticed} if noticed is not None else {})
+    return Judgement(found.verdict, found.reason, found.next, figures)
+
+
+def _torque_rest(taken: Recording, _known: Known) -> Judgement:
+    return torque.judge_torque_rest(taken.time_s, taken.get("torque_v"))
+
+
+def _torque_span(taken: Recording, known: Known) -> Judgement:
+    rest_v = known.held.get("calibration.torque_rest_v")
+    if rest_v is None:
+        return doubtful("Where it rests is not known", "Do its rest first, and write it.")
+    loaded_v = float(np.median(taken.get("torque_v")))
+    return torque.judge_torque_span(rest_v, loaded_v, known.answers["weight_kg"], known.answers["crank_mm"] / 1000)
+
+
+def _zero(taken: Recording, known: Known) -> Judgement:
+    return electric.judge_zero(
+        taken.get("battery_a"), known.bike.controller.idle_w, float(np.median(taken.get("pack_v")))
+    )
+
+
+def _gain(taken: Recording, known: Known) -> Judgement:
+    return electric.judge_gain(
+        float(np.mean(taken.get("battery_a"))), known.answers["meter_a"], known.answers["zero_a"]
+    )
+
+
+def _temperature(taken: Recording, known: Known) -> Judgement:
+    ohm, said = float(np.median(taken.get("motor_sensor_ohm"))), float(np.median(taken.get("motor_c")))
+    return electric.judge_temperature(ohm, known.answers["ambient_c"], said)
+
+
+def _magnets(taken: Recording, known: Known) -> Judgement:
+    held = known.held.get("calibration.magnets_per_turn") or 1.0
+    return speed.judge_magnets(taken.get("wheel_pulses"), known.answers["turns"], held)
+
+
+def _roll_out(_taken: Recording, known: Known) -> Judgement:
+    believed = known.held.get("calibration.wheel_circumference_m") or known.bike.drivetrain.wheel_circumference_m
+    return speed.judge_roll_out(known.answers["distance_m"], known.answers["turns"], believed)
+
+
+def _detection(taken: Recording, known: Known) -> Judgement:
+    if not len(taken) or taken.get("detect_state")[-1] != 2:
+        return doubtful(
+            "The detection did not run to its end", "Hold the key until it has ended; the wheel must turn freely."
+        )
+    names = ("resistance_ohm", "ld_h", "lq_h", "flux_linkage_wb", "pole_pairs")
+    found = {name: float(taken.get(f"detected_{name}")[-1]) for name in names}
+    judged = electric.judge_detection(found, known.bike)
+    offset = float(taken.get("detected_offset_deg")[-1])
+    return Judgement(judged.verdict, judged.reason, judged.next, judged.figures | {"position_offset_deg": offset})
+
+
+def _running(taken: Recording, _known: Known) -> Judgement:
+    return electric.judge_running(taken.get("motor_rpm"))
+
+
+INSTRUMENTS: tuple[Instrument, ...] = (
+    Instrument("brake", "Brake lever", "Pull the lever twice and let go.", ("brake",), _brake),
+    Instrument(
+        "brake cut", "Motor cut", "Throttle a little open so that the motor drives, then pull the lever.",
+        ("throttle", "phase_a", "brake"), _cut, turns=True,
+    ),
+    Instrument(
+        "motor", "Motor detection", "Hold Space or the key: the controller turns the motor and measures it. Let go and it stops.",
+        ("detect_state", "motor_rpm", "phase_a"), _detection, turns=True, detects=True,
+        writes=(("position_offset_deg", "calibration.position_offset_deg"),),
+    ),
+    Instrument(
+        "running", "Smooth running", "Open the throttle a little from standstill, stop with the lever; four times.",
+        ("motor_rpm", "phase_a", "throttle"), _running, turns=True,
+    ),
+    Instrument(
+        "throttle", "Throttle", "Brake lever held, so that the motor stays cut: twist it fully and let go, four times, a moment at each end.", ("throttle_v", "throttle"), _throttle,
+        writes=(("rest_v", "calibration.throttle_rest_v"), ("full_v", "calibration.throttle_full_v")),
+    ),
+    Instrument("throttle output", "Throttle, as read", "Brake lever held: twist it fully, three times.", ("throttle", "throttle_v"), _output),
+    Instrument(
+        "pedals", "Pedal sensor", "Turn the crank forwards, whole and even turns, three seconds each.",
+        ("pedal_pulses", "pedal_forward", "cadence_rpm"), _pedals, (Question("turns", "turns", "", 5),),
+    ),
+    Instrument(
+        "torque", "Torque sensor, at rest", "Feet off the pedals, crank still.", ("torque_v",), _torque_rest,
+        writes=(("rest_v", "calibration.torque_rest_v"),),
+    ),
+    Instrument(
+        "torque span", "Torque sensor, span", "Brake held, crank level forwards; hang a known weight on the pedal.",
+        ("torque_v", "human_nm"), _torque_span, (Question("weight_kg", "weight", "kg", 10), Question("crank_mm", "crank", "mm", 170)),
+        writes=(("nm_per_v", "calibration.torque_nm_per_v"),),
+    ),
+    Instrument("current", "Current, at rest", "Stand still, throttle closed, charger off.", ("battery_a", "pack_v"), _zero),
+    Instrument(
+        "current gain", "Current, against a meter", "A steady draw of at least 5 A, meter in the pack's lead.", ("battery_a",), _gain,
+        (Question("meter_a", "meter shows", "A", 10), Question("zero_a", "zero found", "A", 0)),
+    ),
+    Instrument(
+        "temperature", "Motor temperature", "After a cold night: the motor as cold as the air.", ("motor_c", "motor_sensor_ohm"),
+        _temperature, (Question("ambient_c", "outside", "°C", 16),),
+    ),
+    Instrument(
+        "speed", "Magnets a turn", "Turn the wheel by hand, whole turns, valve down to valve down.",
+        ("wheel_pulses", "wheel_speed_kmh"), _magnets, (Question("turns", "turns", "", 5),),
+        writes=(("magnets", "calibration.magnets_per_turn"),), writes_mends=True,
+    ),
+    Instrument(
+        "wheel", "Roll-out", "Rider on, tyres at riding pressure: roll it straight, valve down to valve down.", ("wheel_pulses",),
+        _roll_out, (Question("distance_m", "distance", "m", 5.24), Question("turns", "turns", "", 4)),
+        writes=(("circumference_m", "calibration.wheel_circumference_m"),),
+    ),
+)  # fmt: skip

@@ -1,0 +1,200 @@
+"""The Calibrate station: cautions once a contact, the lever first, then one instrument per sensor, and the live scope."""
+
+from __future__ import annotations
+
+import time
+from functools import partial
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import ContactMade, Link
+from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.stations.calibrate.bench_view import InstrumentView
+from crisp_hornet.bench.stations.calibrate.instrument_list import InstrumentList
+from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
+from crisp_hornet.bench.stations.calibrate.recording import Ring
+from crisp_hornet.bench.stations.calibrate.scope_view import ScopeView
+from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.text import button, column_scroll, label, sheet
+from crisp_hornet.link.contact import Live
+
+CAUTION = "Wheel off the ground and clear of fingers, clothes and tools; pack and brakes ready; pedals clear before anything turns."
+FAST_MS, SLOW_MS = 20, 40
+STALE_S = 1.5
+
+
+class CalibratePage(Station):
+    """Half of what is called bad tuning is a sensor nobody calibrated."""
+
+    number, name = 3, "Calibrate"
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        channels = {channel.name for one in link.maps for channel in one.telemetry.channel}
+        self.ring = Ring(sorted(channels))
+        self.lever_proved = False
+        self.confirm = Confirm(theme, CAUTION)
+        self.confirm.toggled.connect(lambda _on: self._show())
+        self._caution = QWidget()
+        row = QHBoxLayout(self._caution)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.confirm)
+        row.addWidget(label(CAUTION, wrap=True), 1)
+        self.list = InstrumentList(desk, theme)
+        self.list.chosen.connect(self.choose)
+        self.view = InstrumentView(desk, link, theme, self.ring)
+        self.view.judged.connect(self._take_judged)
+        self.view.news.connect(self.news)
+        self.scope_view = ScopeView(desk, theme, self.ring)
+        self._views = QStackedWidget()
+        self._view_links: list[QPushButton] = []
+        self._watch = QTimer(self)
+        self._watch.setInterval(500)
+        self._watch.timeout.connect(self._stop_if_stale)
+        self._lay_out()
+        link.live_changed.connect(self._take_live)
+        link.contact_made.connect(self._take_contact)
+        link.changed.connect(self._show)
+        desk.calibrations_changed.connect(self._show)
+        desk.bike_changed.connect(self._show)
+        self.show_view(0)
+        self.choose(INSTRUMENTS[0])
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(label("One instrument per sensor", "title"), 1)
+        for index, words in enumerate(("instruments", "live scope")):
+            link = button(words, partial(self.show_view, index), "link", f"Show the {words}")
+            self._view_links.append(link)
+            head.addSpacing(14)
+            head.addWidget(link)
+        left = column_scroll(self.list)
+        left.setFixedWidth(268)
+        bench = QWidget()
+        row = QHBoxLayout(bench)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(22)
+        row.addWidget(left)
+        row.addWidget(self.view, 1)
+        for view in (bench, self.scope_view):
+            self._views.addWidget(view)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addWidget(sheet(self._caution, margin=4))
+        column.addWidget(self._views, 1)
+
+    def show_view(self, index: int) -> None:
+        """The instruments (0) or the live scope (1)."""
+        self._views.setCurrentIndex(index)
+        for number, link in enumerate(self._view_links):
+            link.setEnabled(number != index)
+
+    def choose(self, instrument: Instrument) -> None:
+        """Put an instrument on the bench."""
+        self.list.mark(instrument.kind)
+        self.view.show_instrument(instrument)
+        self._show()
+
+    def shown(self) -> None:
+        self.link.set_live_every(FAST_MS)
+        self._show()
+
+    def left(self) -> None:
+        """The station goes out of view: whatever turns the wheel stops."""
+        self.view.stop_all()
+        self.link.set_live_every(SLOW_MS)
+
+    # --- what the link says ---------------------------------------------------------------------------------
+
+    def _take_live(self, live: Live) -> None:
+        self.ring.take(live)
+        self.view.take_live(live)
+
+    def _take_contact(self, _made: ContactMade) -> None:
+        self.ring.clear()
+        self.lever_proved = False
+        self.confirm.setChecked(False)
+        self._show()
+
+    def _take_judged(self, kind: str, passed: bool) -> None:
+        if kind == "brake":
+            self.lever_proved = passed
+        self._show()
+
+    def _stop_if_stale(self) -> None:
+        live = self.link.live
+        if live is None or time.monotonic() - live.at_s > STALE_S:
+            self.view.stop_all()
+
+    def _show(self) -> None:
+        contact = self.link.contact
+        self._caution.parentWidget().setVisible(contact is not None and not self.confirm.isChecked())  # type: ignore[union-attr]
+        if contact is None:
+            self._watch.stop()
+            self.view.block("Hook up the controller: an instrument needs its live values.")
+        elif not self.confirm.isChecked():
+            self.view.block("Confirm above that the bike stands safe.")
+        elif self.view.instrument is not None and self.view.instrument.turns and not self.lever_proved:
+            self.view.block("First prove the brake lever: nothing may turn the wheel before it.")
+        else:
+            self.view.block("")
+            self._watch.start()
+        self.list.refresh()
+        self.news.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self.view.space(True)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self.view.space(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    # --- the job line and the footer ------------------------------------------------------------------------
+
+    def state(self) -> BoltState:
+        verdicts = list(self.desk.sensors.values())
+        if "failed" in verdicts:
+            return BoltState.NEEDS_A_LOOK
+        if not verdicts:
+            return BoltState.UNTOUCHED
+        kinds = {one.kind for one in INSTRUMENTS}
+        done = kinds <= set(self.desk.sensors) and all(one == "passed" for one in verdicts)
+        return BoltState.DONE if done else BoltState.IN_WORK
+
+    def caption(self) -> str:
+        verdicts = self.desk.sensors
+        failed = [kind for kind, verdict in verdicts.items() if verdict == "failed"]
+        if failed:
+            return f"{failed[0]} failed"
+        return f"{len(verdicts)} of {len(INSTRUMENTS)} judged" if verdicts else "nothing calibrated"
+
+    def meaning(self) -> tuple[str, str]:
+        return self.view.meaning()
+
+    def act_text(self) -> str:
+        if self.link.contact is None:
+            return "Hook up the controller"
+        return self.view.act_text()
+
+    def act_enabled(self) -> bool:
+        return self.link.contact is None or self.view.act_enabled()
+
+    def act(self) -> None:
+        if self.link.contact is None:
+            self.go.emit(2)
+        else:
+            self.view.act()

@@ -1,0 +1,112 @@
+"""The live scope with its controls: which channels, how long a window, a trigger, freezing, cursors, export."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.stations.calibrate.recording import Ring
+from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.text import button, column_scroll, label
+from crisp_hornet.documents import wire
+from crisp_hornet.documents.errors import DocumentError
+
+AT_FIRST = ("throttle_v", "phase_a", "battery_a", "motor_rpm")
+MOST = 12
+
+
+class ScopeView(QWidget):
+    """Up to twelve channels at once."""
+
+    def __init__(self, desk: Desk, theme: Theme, ring: Ring) -> None:
+        super().__init__()
+        self._desk = desk
+        self.scope = Scope(theme, ring)
+        self.scope.frozen_changed.connect(lambda on: self._freeze.setText("Go on" if on else "Freeze"))
+        self.boxes: dict[str, Confirm] = {}
+        channels = QWidget()
+        column = QVBoxLayout(channels)
+        column.setContentsMargins(0, 0, 4, 0)
+        column.setSpacing(0)
+        for name in ring.names:
+            box = Confirm(theme, f"show {name.replace('_', ' ')}")
+            box.setChecked(name in AT_FIRST)
+            box.toggled.connect(lambda _on: self._choose())
+            self.boxes[name] = box
+            row = QHBoxLayout()
+            row.addWidget(box)
+            row.addWidget(label(name.replace("_", " ")), 1)
+            column.addLayout(row)
+        column.addStretch(1)
+        scroll = column_scroll(channels)
+        scroll.setFixedWidth(230)
+        self.window_box, self.trigger_box, self.level = QComboBox(), QComboBox(), QLineEdit()
+        self._freeze = button("Freeze", self._switch_freeze, "large", "Freeze the scope")
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addLayout(self._controls(ring))
+        right.addWidget(self.scope, 1)
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(18)
+        outer.addWidget(scroll)
+        outer.addLayout(right, 1)
+        self._choose()
+
+    def _controls(self, ring: Ring) -> QHBoxLayout:
+        self.window_box.addItems([f"{seconds:g} s" for seconds in WINDOWS_S])
+        self.window_box.setCurrentIndex(3)
+        self.window_box.setAccessibleName("window")
+        self.window_box.currentIndexChanged.connect(lambda index: self.scope.set_window(WINDOWS_S[index]))
+        self.trigger_box.addItems(["no trigger", *ring.names])
+        self.trigger_box.setAccessibleName("trigger on")
+        self.level.setPlaceholderText("level")
+        self.level.setAccessibleName("trigger level")
+        self.level.setFixedWidth(80)
+        self.level.returnPressed.connect(self.arm)
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        for one in (self.window_box, self.trigger_box, self.level):
+            one.setMinimumHeight(40)
+            row.addWidget(one)
+        row.addWidget(button("Arm", self.arm, "large", "Arm the trigger"))
+        row.addWidget(self._freeze)
+        row.addWidget(button("Export", self._ask_file, "large", "Export what the scope shows"))
+        row.addStretch(1)
+        return row
+
+    def arm(self) -> None:
+        """Wait for the chosen channel to rise through the level."""
+        name = self.trigger_box.currentText()
+        try:
+            level = float(self.level.text().replace(",", "."))
+        except ValueError:
+            self._desk.said.emit("note", "A number for the trigger's level, please.")
+            return
+        self.scope.arm(Trigger(name, level) if self.trigger_box.currentIndex() > 0 else None)
+
+    def export(self, path: Path) -> None:
+        """Write what is shown as CSV."""
+        try:
+            wire.write_text(path, self.scope.csv())
+        except DocumentError as error:
+            self._desk.said.emit("stop", str(error))
+
+    def _ask_file(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Export the window", "scope.csv", "CSV (*.csv)")
+        if name:
+            self.export(Path(name))
+
+    def _switch_freeze(self) -> None:
+        self.scope.freeze(self.scope.frozen_at is None)
+
+    def _choose(self) -> None:
+        chosen = [name for name, box in self.boxes.items() if box.isChecked()]
+        if len(chosen) > MOST:
+            self._desk.said.emit("note", f"At most {MOST} channels at once.")
+            chosen = chosen[:MOST]
+        self.scope.show_channels(chosen)

@@ -1,0 +1,152 @@
+"""The test stand: hands on the simulated bike. Throttle, pedals, slope and the rest as rulers, switches for what is on or off,
+and the wires that can be pulled. Every move is one line to the stand-in, as its tests write them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from itertools import count
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.ruler import Ruler, Scale
+from crisp_hornet.bench.widgets.text import button, label, sheet
+
+# act, scale, what it starts at, and how its figure becomes the act's
+RULERS: tuple[tuple[str, Scale, float, float], ...] = (
+    ("throttle", Scale("Throttle", "%", 0, 100, 5, 1, truth=False), 0, 0.01),
+    ("pedal", Scale("Pedal torque", "N·m", 0, 120, 5, 1, truth=False), 0, 1),
+    ("cadence", Scale("Cadence", "rpm", 0, 120, 5, 1, truth=False), 0, 1),
+    ("slope", Scale("Slope", "%", -15, 20, 1, 0.5, truth=False), 0, 0.01),
+    ("ambient", Scale("Air", "°C", -10, 40, 1, 0.5, truth=False), 16, 1),
+    ("heat", Scale("Winding heated to", "°C", 0, 160, 5, 1, truth=False), 16, 1),
+    ("dip", Scale("Supply dips by", "V", 0, 40, 2, 1, truth=False), 0, 1),
+)
+SWITCHES = (
+    ("brake", "Brake lever pulled", False),
+    ("wheel-up", "Wheel in the air", True),
+    ("charger", "Charger on", False),
+)
+WIRES = (
+    ("throttle-signal", "throttle signal"), ("throttle-ground", "throttle ground"), ("torque-signal", "torque signal"),
+    ("torque-ground", "torque ground"), ("pedal", "pedal sensor"), ("speed", "speed sensor"), ("motor-temp", "motor temperature"),
+    ("lever", "brake lever"),
+)  # fmt: skip
+
+
+def _turned(act: str, on: bool) -> str:
+    return f"{act} {int(on)}"
+
+
+def _cut(wire: str, on: bool) -> str:
+    return f"{'cut' if on else 'join'} {wire}"
+
+
+class TestStand(QDialog):
+    """A window beside the main one. Esc lets go of everything: throttle, pedals and brake."""
+
+    __test__ = False  # for pytest: this is no test
+
+    def __init__(self, simulated: Simulated, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._simulated, self.theme = simulated, theme
+        self._tokens = count(1)
+        self.setWindowTitle("Test stand: the simulated bike")
+        self.setObjectName("ground")
+        self.setModal(False)
+        self.rulers: dict[str, Ruler] = {}
+        self.switches: dict[str, Confirm] = {}
+        self._said: QLabel = label("", "quiet", wrap=True)
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(18, 14, 18, 14)
+        outer.setSpacing(22)
+        outer.addLayout(self._hands())
+        outer.addLayout(self._bench())
+
+    def _hands(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        column.addWidget(label("HANDS AND FEET", "caps"))
+        for act, scale, start, factor in RULERS:
+            ruler = Ruler(scale, self.theme, lambda: next(self._tokens))
+            ruler.show_value(start)
+            ruler.setFixedWidth(300)
+            ruler.changed.connect(partial(self._move, act, ruler, factor))
+            self.rulers[act] = ruler
+            column.addWidget(ruler)
+        column.addStretch(1)
+        return column
+
+    def _bench(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        column.addWidget(label("THE BIKE", "caps"))
+        states = QVBoxLayout()
+        states.setSpacing(0)
+        for act, words, start in SWITCHES:
+            states.addLayout(self._switch(act, words, start, partial(_turned, act)))
+        inside = QWidget()
+        inside.setLayout(states)
+        column.addWidget(sheet(inside, margin=4))
+        turns = QHBoxLayout()
+        turns.setSpacing(8)
+        for words, act in (("One wheel turn", "roll 1"), ("Five wheel turns", "roll 5"), ("Key off and on", "key-off")):
+            turns.addWidget(button(words, partial(self.do, act), "large", words))
+        column.addLayout(turns)
+        plugs = QHBoxLayout()
+        plugs.setSpacing(8)
+        for words, act in (("Pull the plug", "unplug"), ("Plug in", "plug")):
+            plugs.addWidget(button(words, partial(self.do, act), "large", words))
+        plugs.addStretch(1)
+        column.addLayout(plugs)
+        column.addWidget(label("BROKEN WIRES", "caps"))
+        wires = QGridLayout()
+        wires.setSpacing(0)
+        for index, (wire, words) in enumerate(WIRES):
+            row = self._switch(f"cut {wire}", words, False, partial(_cut, wire))
+            wires.addLayout(row, index // 2, index % 2)
+        inside = QWidget()
+        inside.setLayout(wires)
+        column.addWidget(sheet(inside, margin=4))
+        column.addWidget(button("Let go of everything", self.let_go, "large"))
+        column.addWidget(self._said)
+        column.addStretch(1)
+        return column
+
+    def _switch(self, key: str, words: str, start: bool, act: Callable[[bool], str]) -> QHBoxLayout:
+        box = Confirm(self.theme, words)
+        box.setChecked(start)
+        box.toggled.connect(lambda on: self.do(act(on)))
+        self.switches[key] = box
+        row = QHBoxLayout()
+        row.addWidget(box)
+        row.addWidget(label(words), 1)
+        return row
+
+    def do(self, act: str) -> None:
+        """Do one thing to the bike; says so if it did not work."""
+        answer = self._simulated.act(act)
+        self._said.setText("" if answer.startswith("ok") else f"{act}: {answer.removeprefix('no ')}")
+
+    def let_go(self) -> None:
+        """Throttle, pedals and brake are let go of."""
+        for act in ("throttle", "pedal", "cadence"):
+            self.rulers[act].show_value(0.0)
+            self.do(f"{act} 0")
+        self.switches["brake"].setChecked(False)
+
+    def _move(self, act: str, ruler: Ruler, factor: float, value: float | None, _token: int) -> None:
+        ruler.show_value(value)
+        self.do(f"{act} {(value or 0.0) * factor:.4g}")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.let_go()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,254 @@
+"""Calibrate in the real window against the stand-in process, whose true values the application does not know."""
+
+import csv
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLineEdit
+
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS
+from crisp_hornet.bench.test_stand import TestStand
+from crisp_hornet.bench.theme import LIGHT
+from crisp_hornet.standin.sensors import departed
+from tests.bench.driving import click, find, go, texts
+from tests.bench.linking import beside, connect
+
+TRUTH = departed(1)  # what the stand-in drew; the application is never told
+
+
+@pytest.fixture
+def bench(qtbot, demo_window, standin):
+    """Connected, confirmed, and the lever proved."""
+    beside(demo_window, standin)
+    connect(qtbot, demo_window, standin.port)
+    go(qtbot, demo_window, 3)
+    page = demo_window.stations[3]
+    click(qtbot, page.confirm)
+    record(qtbot, demo_window, "brake", lambda: lever(qtbot, demo_window, standin))
+    assert page.view.judgement.verdict.value == "passed", page.view.judgement
+    assert page.lever_proved
+    return demo_window
+
+
+def lever(qtbot, window, standin):
+    for _ in range(2):
+        for pulled in (1, 0):
+            standin.do(f"brake {pulled}")
+            qtbot.waitUntil(lambda pulled=pulled: window.link.live.values["brake"] == pulled, timeout=5_000)
+
+
+def channel_is(qtbot, window, name, check):
+    qtbot.waitUntil(lambda: check(window.link.live.values[name]), timeout=6_000)
+
+
+def record(qtbot, window, kind, act, **answers):
+    page = window.stations[3]
+    page.choose(next(one for one in INSTRUMENTS if one.kind == kind))
+    for name, value in answers.items():
+        page.view.fields[name].setText(str(value))
+    qtbot.waitUntil(lambda: window.act_button.text() == "Record" and window.act_button.isEnabled(), timeout=5_000)
+    click(qtbot, window.act_button)
+    settle(qtbot, page, 4)
+    act()
+    settle(qtbot, page, 8)
+    click(qtbot, window.act_button)
+    qtbot.waitUntil(lambda: page.view.judgement is not None, timeout=5_000)
+    return page.view.judgement
+
+
+def settle(qtbot, page, samples=16):
+    begin = len(page.ring)
+    qtbot.waitUntil(lambda: len(page.ring) >= min(begin + samples, 3000), timeout=8_000)
+
+
+def twist(qtbot, window, standin, times=4):
+    page = window.stations[3]
+    standin.do("brake 1")  # held: the motor stays cut
+    for _ in range(times):
+        for share in (0, 1):
+            standin.do(f"throttle {share}")
+            settle(qtbot, page, 22)
+    standin.do("throttle 0")
+    settle(qtbot, page, 22)
+    standin.do("brake 0")
+
+
+def write(qtbot, window):
+    click(qtbot, find(window, "Write it to the controller"))
+    qtbot.waitUntil(lambda: not window.link.busy and bool(window.notice.text), timeout=15_000)
+    assert "Written and kept" in window.notice.text
+
+
+def test_nothing_is_recorded_before_the_cautions_and_nothing_turns_before_the_lever(qtbot, demo_window, standin):
+    window = demo_window
+    go(qtbot, window, 3)
+    assert "Hook up the controller" in window.stations[3].meaning()[1]
+    beside(window, standin)
+    connect(qtbot, window, standin.port)
+    go(qtbot, window, 3)
+    page = window.stations[3]
+    assert not window.act_button.isEnabled() and "stands safe" in page.meaning()[1]
+    click(qtbot, page.confirm)
+    page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
+    assert not page.view.hold.isEnabled() and "prove the brake lever" in page.meaning()[1]
+
+
+def test_the_throttle_is_found_written_and_then_reads_the_whole_way(qtbot, bench, standin):
+    found = record(qtbot, bench, "throttle", lambda: twist(qtbot, bench, standin))
+    span = TRUTH.throttle_full_v - TRUTH.throttle_rest_v
+    assert found.verdict.value == "passed", found
+    assert abs(found.figures["rest_v"] - TRUTH.throttle_rest_v) < 0.01 * span
+    assert abs(found.figures["full_v"] - TRUTH.throttle_full_v) < 0.01 * span
+    write(qtbot, bench)
+    assert float(standin.shows("calibration.throttle_full_v")[1]) == pytest.approx(found.figures["full_v"], abs=0.002)
+    output = record(qtbot, bench, "throttle output", lambda: twist(qtbot, bench, standin, 3))
+    assert output.verdict.value == "passed", output
+    kept = bench.desk.garage.calibrations(bench.desk.bike_id, "throttle")
+    assert kept[0].written and kept[0].serial == "TW60-00417"
+    assert any("Throttle: passed" in entry.title for entry in bench.desk.garage.logbook(bench.desk.bike_id))
+
+
+def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):
+    rest = record(qtbot, bench, "torque", lambda: settle(qtbot, bench.stations[3], 90))
+    assert rest.verdict.value == "passed", rest
+    write(qtbot, bench)
+
+    def hang():
+        standin.do(f"pedal {12 * 9.80665 * 0.165:.3f}")
+        settle(qtbot, bench.stations[3], 40)
+
+    standin.do("brake 1")
+    hang()  # the weight hangs before the recording begins
+    span = record(qtbot, bench, "torque span", hang, weight_kg=12, crank_mm=165)
+    assert span.verdict.value == "passed" and span.figures["nm_per_v"] == pytest.approx(TRUTH.torque_nm_per_v, rel=0.03)
+
+
+def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
+    page = bench.stations[3]
+
+    def crank():
+        standin.do("cadence 20")
+        settle(qtbot, page, 160)
+        standin.do("cadence 0")
+        settle(qtbot, page, 5)
+
+    before = len(page.ring)
+    assert before
+    # the crank is turned by its clock: count what came, and say how many turns that was
+    pulses = record(qtbot, bench, "pedals", crank, turns=1)
+    turns = pulses.figures["pulses"] / TRUTH.pedal_pulses
+    assert turns > 0.8
+    magnets = record(qtbot, bench, "speed", lambda: (standin.do("roll 5"), settle(qtbot, page)), turns=5)
+    assert magnets.figures["magnets"] == TRUTH.wheel_magnets and magnets.verdict.value == "passed"
+    cold = record(qtbot, bench, "temperature", lambda: settle(qtbot, page), ambient_c=16)
+    assert cold.verdict.value == "passed", cold
+    zero = record(qtbot, bench, "current", lambda: settle(qtbot, page, 120))
+    assert abs(zero.figures["zero_a"] - (TRUTH.current_zero_a + 0.08)) < 0.1
+    rolled = record(qtbot, bench, "wheel", lambda: None, distance_m=5.392, turns=4)
+    assert rolled.figures["circumference_m"] == pytest.approx(1.348)
+
+
+@pytest.mark.parametrize(
+    ("acts", "kind", "words"),
+    [
+        (("cut torque-signal",), "torque", "broken or shorted to ground"),
+        (("cut motor-temp",), "temperature", "broken or unplugged"),
+        (("sensor wheel_magnets 2",), "speed", "has 2 magnets, the controller believes 1"),
+        (("cut pedal",), "pedals", "No pulse came"),
+    ],
+)
+def test_a_planted_fault_ends_in_the_right_sentence_and_in_the_watch_list(qtbot, bench, standin, acts, kind, words):
+    for act in acts:
+        standin.do(act)
+    page = bench.stations[3]
+    found = record(qtbot, bench, kind, lambda: (standin.do("roll 5"), standin.do("crank 1"), settle(qtbot, page, 40)))
+    assert found.verdict.value == "failed" and words in found.reason, found
+    qtbot.waitUntil(lambda: words in texts(bench))
+    assert page.caption() == f"{kind} failed" and bench.desk.sensors[kind] == "failed"
+
+
+def test_a_throttle_that_reads_8_to_91_percent_is_told_so(qtbot, bench, standin):
+    standin.do("sensor throttle_rest_v 1.11")
+    standin.do("sensor throttle_full_v 3.80")
+    found = record(qtbot, bench, "throttle output", lambda: twist(qtbot, bench, standin, 3))
+    assert found.verdict.value == "failed" and "% instead of 0 to 100 %" in found.reason, found
+
+
+def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
+    page = bench.stations[3]
+    page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
+    qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
+    qtbot.mousePress(page.view.hold, Qt.MouseButton.LeftButton)
+    channel_is(qtbot, bench, "detect_state", lambda state: state == 1)
+    settle(qtbot, page, 6)
+    qtbot.mouseRelease(page.view.hold, Qt.MouseButton.LeftButton)
+    channel_is(qtbot, bench, "detect_state", lambda state: state == 3)  # the controller's own time-out
+    qtbot.waitUntil(lambda: page.view.judgement is not None or bool(bench.notice.text))
+    assert bench.notice.text == "" and page.view.judgement, bench.notice.text
+    assert "did not run to its end" in page.view.judgement.reason
+    page.setFocus()
+    qtbot.keyPress(page, Qt.Key.Key_Space)
+    channel_is(qtbot, bench, "detect_state", lambda state: state == 2)
+    qtbot.waitUntil(lambda: "agrees with the bike" in page.view.judgement.reason, timeout=5_000)
+    qtbot.keyRelease(page, Qt.Key.Key_Space)
+    assert page.view.judgement.figures["position_offset_deg"] == pytest.approx(TRUTH.position_offset_deg, abs=0.06)
+
+
+def test_leaving_the_station_or_losing_the_line_stops_what_turns(qtbot, bench, standin):
+    page = bench.stations[3]
+    page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
+    page.setFocus()
+    qtbot.keyPress(page, Qt.Key.Key_Space)
+    channel_is(qtbot, bench, "detect_state", lambda state: state == 1)
+    go(qtbot, bench, 4)
+    assert not page.view._deadman.isActive()
+    channel_is(qtbot, bench, "detect_state", lambda state: state == 3)
+
+
+def test_the_scope_triggers_freezes_measures_and_exports(qtbot, bench, standin, tmp_path):
+    page = bench.stations[3]
+    click(qtbot, find(bench, "Show the live scope"))
+    view = page.scope_view
+    settle(qtbot, page, 30)
+    assert view.scope.channels == [
+        name for name in page.ring.names if name in ("throttle_v", "phase_a", "battery_a", "motor_rpm")
+    ]
+    view.window_box.setCurrentIndex(0)
+    view.trigger_box.setCurrentText("throttle_v")
+    level = find(bench, "trigger level", QLineEdit)
+    qtbot.keyClicks(level, "2.5")
+    qtbot.keyClick(level, Qt.Key.Key_Return)
+    settle(qtbot, page, 4)
+    standin.do("throttle 1")
+    qtbot.waitUntil(lambda: view.scope.frozen_at is not None, timeout=6_000)
+    standin.do("throttle 0")
+    view.scope.setFocus()
+    qtbot.keyClick(view.scope, Qt.Key.Key_Left)
+    for _ in range(45):
+        qtbot.keyClick(view.scope, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    first, second = view.scope.readings()["throttle_v"]
+    assert {round(first), round(second)} == {1, 4}  # before the trigger, and after it
+    view.export(tmp_path / "scope.csv")
+    rows = list(csv.DictReader((tmp_path / "scope.csv").read_text().splitlines()))
+    assert rows[0]["time_s"] == "0.000" and 0.5 < float(rows[-1]["time_s"]) <= 1.0 and "phase_a" in rows[0]
+    qtbot.keyClick(view.scope, Qt.Key.Key_Space)
+    assert view.scope.frozen_at is None
+
+
+def test_the_test_stand_by_mouse_and_keyboard(qtbot, standin):
+    stand = TestStand(Simulated(ports=(standin.port,), act=standin.do), LIGHT)
+    qtbot.addWidget(stand)
+    stand.show()
+    throttle = stand.rulers["throttle"]
+    throttle.setFocus()
+    for _ in range(3):
+        qtbot.keyClick(throttle, Qt.Key.Key_Right)
+    assert throttle.value == 15
+    click(qtbot, stand.switches["brake"])
+    click(qtbot, stand.switches["cut torque-signal"])
+    click(qtbot, find(stand, "Five wheel turns"))
+    qtbot.keyClick(stand, Qt.Key.Key_Escape)
+    assert throttle.value == 0 and not stand.switches["brake"].isChecked()
+    stand.do("juggle 1")
+    assert "unknown: juggle" in texts(stand)
