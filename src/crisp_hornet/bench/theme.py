@@ -130,6 +130,11 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="act"]:disabled {{ background: transparent; color: {t.quiet}; border: 2px solid {t.rule}; }}
     QPushButton[role="act"]:focus {{ border: 2px solid {t.ground}; outline: 2px solid {t.ink}; }}
     QPushButton[role="large"] {{ min-height: 36px; }}
+    QComboBox {{ background: {t.sheet}; color: {t.text}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 4px 8px; }}
+    QComboBox:focus {{ border: 2px solid {t.text}; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox QAbstractItemView {{ background: {t.sheet}; color: {t.text}; selection-background-color: {t.ink};
+        selection-color: {t.on_ink}; border: 1px solid {t.quiet}; }}
     QPushButton[role="link"] {{ background: transparent; border: none; border-bottom: 2px solid {t.text}; border-radius: 0; padding: 0 3px;
                                min-height: 26px; font-size: {TEXT_PX}px; font-weight: 600; text-align: left; }}
     QPushButton[role="link"]:hover {{ border-bottom: 3px solid {t.text}; }}

@@ -123,6 +123,9 @@ class Window(QMainWindow):
         inner.setSpacing(14)
         inner.addLayout(self._side, 5)
         inner.addWidget(self.watch_list, 2)
+        stand = button("test stand of the simulated bike", self.show_test_stand, "link", "Show the test stand")
+        stand.setVisible(bool(self.simulated.ports))
+        inner.addWidget(stand)
         row = QHBoxLayout()
         row.setContentsMargins(MARGIN, 2, 14, 0)
         row.setSpacing(20)
@@ -150,11 +153,7 @@ class Window(QMainWindow):
         self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
         small.addStretch(1)
         self._units_link = button("", self.desk.switch_units, "link", "switch between metric and imperial units")
-        self._stand_link = button(
-            "test stand", self.show_test_stand, "link", "Show the test stand of the simulated bike"
-        )
-        self._stand_link.setVisible(bool(self.simulated.ports))
-        for one in (self._undo, self._redo, self._theme_link, self._units_link, self._stand_link):
+        for one in (self._undo, self._redo, self._theme_link, self._units_link):
             small.addWidget(one)
         small.addStretch(1)
         acts = QVBoxLayout()

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QW
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
-from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring
+from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words
 from crisp_hornet.bench.stations.calibrate.scope import Scope
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -264,12 +264,20 @@ class InstrumentView(QWidget):
             )
             wanted = self.to_write()
             if wanted:
-                told = ", ".join(f"{value:.4g}" for value in wanted.values())
+                told = self._told(wanted)
                 self._found.addWidget(
                     button(f"Write {told} to the controller", self.write, "large", "Write it to the controller")
                 )
         self._history.setText(self._past())
         self.news.emit()
+
+    def _told(self, wanted: dict[str, float]) -> str:
+        """What would be written, in the builder's words."""
+        contact = self._link.contact
+        registers = {one.name: one for one in contact.map.register_list} if contact is not None else {}
+        return ", ".join(
+            f"{registers[name].label} {value:.4g} {registers[name].unit}".strip() for name, value in wanted.items()
+        )
 
     def _past(self) -> str:
         """The calibrations before, and how far the first figure has drifted since."""
@@ -278,14 +286,14 @@ class InstrumentView(QWidget):
         past = self._desk.garage.calibrations(self._desk.bike_id, self.instrument.kind)[:MOST_HISTORY]
         lines = []
         for one in past:
-            told = ", ".join(f"{name.replace('_', ' ')} {value:.4g}" for name, value in list(one.figures.items())[:2])
+            told = ", ".join(f"{in_words(name)} {value:.4g}" for name, value in list(one.figures.items())[:2])
             lines.append(
                 f"{time_words(datetime.fromisoformat(one.taken))}  {one.verdict}{'  written' if one.written else ''}  {told}"
             )
         main = next(iter(past[0].figures), "") if past else ""
         older = next((one.figures[main] for one in past[1:] if main in one.figures), None)
         if main and older is not None:
-            lines.append(f"{main.replace('_', ' ')} moved by {past[0].figures[main] - older:+.3g} since the one before")
+            lines.append(f"{in_words(main)} moved by {past[0].figures[main] - older:+.3g} since the one before")
         return "\n".join(lines)
 
     def meaning(self) -> tuple[str, str]:

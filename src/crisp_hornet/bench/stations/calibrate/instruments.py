@@ -129,6 +129,7 @@ def _running(taken: Recording, _known: Known) -> Judgement:
     return electric.judge_running(taken.get("motor_rpm"))
 
 
+_TWIST = "Brake lever held, so that the motor stays cut: twist it fully and let go, four times, a moment at each end."
 INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument("brake", "Brake lever", "Pull the lever twice and let go.", ("brake",), _brake),
     Instrument(
@@ -145,10 +146,10 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         ("motor_rpm", "phase_a", "throttle"), _running, turns=True,
     ),
     Instrument(
-        "throttle", "Throttle", "Brake lever held, so that the motor stays cut: twist it fully and let go, four times, a moment at each end.", ("throttle_v", "throttle"), _throttle,
+        "throttle", "Throttle", _TWIST, ("throttle_v", "throttle"), _throttle,
         writes=(("rest_v", "calibration.throttle_rest_v"), ("full_v", "calibration.throttle_full_v")),
     ),
-    Instrument("throttle output", "Throttle, as read", "Brake lever held: twist it fully, three times.", ("throttle", "throttle_v"), _output),
+    Instrument("throttle output", "Throttle, as read", _TWIST, ("throttle", "throttle_v"), _output),
     Instrument(
         "pedals", "Pedal sensor", "Turn the crank forwards, whole and even turns, three seconds each.",
         ("pedal_pulses", "pedal_forward", "cadence_rpm"), _pedals, (Question("turns", "turns", "", 5),),

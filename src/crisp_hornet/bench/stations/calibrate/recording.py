@@ -10,6 +10,19 @@ from crisp_hornet.link.contact import Live
 LONGEST_S, HZ = 60.0, 60
 
 
+_UNITS = {"v": "V", "a": "A", "c": "°C", "kmh": "km/h", "nm": "N·m", "ohm": "Ω", "h": "H", "wb": "Wb", "deg": "°"} | {
+    one: one for one in ("rpm", "m", "s")
+}
+
+
+def in_words(name: str) -> str:
+    """A channel or figure as a person reads it: ``throttle_v`` is "throttle, V"."""
+    words, _, last = name.rpartition("_")
+    if words and last in _UNITS:
+        return f"{words.replace('_', ' ')}, {_UNITS[last]}"
+    return name.replace("_", " ")
+
+
 class Ring:
     """The last minute of all channels. Memory is taken once and never grows."""
 

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.stations.calibrate.recording import Ring
+from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.motor import Array
 
@@ -179,7 +179,7 @@ class Scope(QWidget):
         painter.drawLine(QPointF(0, box.bottom() + 4), QPointF(self.width(), box.bottom() + 4))
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(8, box.top() + 12), name.replace("_", " "))
+        painter.drawText(QPointF(8, box.top() + 12), in_words(name))
         good = np.isfinite(values)
         if not good.any():
             painter.drawText(QPointF(box.left() + 6, box.center().y() + 4), "not shown by this controller")
@@ -198,11 +198,11 @@ class Scope(QWidget):
         if pair is not None and box.height() > 40:
             difference = f"Δ {pair[1] - pair[0]:.4g}" if all(map(math.isfinite, pair)) else f"at {pair[0]:.4g}"
             painter.drawText(QPointF(8, box.top() + 46), difference)
-        times, values = thinned(times, values, max(2, int(box.width())))
+        times, values = thinned(times, values, max(2, int(box.width() / 2)))
         across: Array = box.right() + times / self.window_s * box.width()
         up: Array = box.bottom() - (values - low) / (high - low) * box.height()
         painter.setPen(QPen(theme.color("text"), 1))
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(across.tolist(), up.tolist(), strict=True)]))
+        painter.drawPolyline(polygon(across, up))
 
     def _paint_time(self, painter: QPainter) -> None:
         theme, width = self.theme, self.width() - LEFT - RIGHT
@@ -218,6 +218,16 @@ class Scope(QWidget):
                 x = LEFT + width - cursor / self.window_s * width
                 painter.setPen(QPen(theme.color("text"), 1, Qt.PenStyle.DashLine if index else Qt.PenStyle.SolidLine))
                 painter.drawLine(QPointF(x, 0), QPointF(x, self.height() - BOTTOM))
+
+
+def polygon(x: Array, y: Array) -> QPolygonF:
+    """A polygon filled from arrays at once: a point object each would cost more than drawing them."""
+    made = QPolygonF([QPointF()] * len(x))
+    memory = made.data()
+    memory.setsize(16 * len(x))
+    pairs = np.frombuffer(memory, dtype=np.float64)  # type: ignore[call-overload]
+    pairs[0::2], pairs[1::2] = x, y
+    return made
 
 
 def thinned(times: Array, values: Array, columns: int) -> tuple[Array, Array]:

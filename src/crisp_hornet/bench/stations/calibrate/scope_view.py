@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.stations.calibrate.recording import Ring
+from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
 from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -33,13 +33,13 @@ class ScopeView(QWidget):
         column.setContentsMargins(0, 0, 4, 0)
         column.setSpacing(0)
         for name in ring.names:
-            box = Confirm(theme, f"show {name.replace('_', ' ')}")
+            box = Confirm(theme, f"show {in_words(name)}")
             box.setChecked(name in AT_FIRST)
             box.toggled.connect(lambda _on: self._choose())
             self.boxes[name] = box
             row = QHBoxLayout()
             row.addWidget(box)
-            row.addWidget(label(name.replace("_", " ")), 1)
+            row.addWidget(label(in_words(name)), 1)
             column.addLayout(row)
         column.addStretch(1)
         scroll = column_scroll(channels)
