@@ -149,6 +149,24 @@ def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
     assert rolled.figures["circumference_m"] == pytest.approx(1.348)
 
 
+def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench, standin):
+    standin.do("sensor current_zero_a 0.9")
+    page = bench.stations[3]
+    first = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
+    assert first.verdict.value == "doubtful" and first.figures["zero_a"] == pytest.approx(0.98, abs=0.1)
+    click(qtbot, find(bench, "Zero it on the controller"))
+    qtbot.waitUntil(lambda: "Zeroed" in bench.notice.text, timeout=5_000)
+    again = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
+    assert abs(again.figures["zero_a"]) < 0.1
+    page.choose(next(one for one in INSTRUMENTS if one.kind == "gps"))
+    qtbot.waitUntil(lambda: bench.act_button.text() == "Judge the open ride")
+    click(qtbot, bench.act_button)
+    wheel = page.view.judgement
+    assert wheel.figures["circumference_m"] == pytest.approx(
+        1.029 * bench.desk.bike.drivetrain.wheel_circumference_m, rel=0.005
+    ), wheel
+
+
 @pytest.mark.parametrize(
     ("acts", "kind", "words"),
     [

@@ -18,7 +18,7 @@ from crisp_hornet.core.calibrate.levers import judge_cut, judge_lever
 from crisp_hornet.core.calibrate.pedals import judge_pedals, recognised_after_s
 from crisp_hornet.core.calibrate.speed import judge_against_gps, judge_magnets, judge_roll_out
 from crisp_hornet.core.calibrate.throttle import judge_output, judge_throttle
-from crisp_hornet.core.calibrate.torque import human_w, judge_sides, judge_torque_rest, judge_torque_span
+from crisp_hornet.core.calibrate.torque import human_w, judge_human, judge_sides, judge_torque_rest, judge_torque_span
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_bike
@@ -221,6 +221,26 @@ def test_gain_sides_span_and_detection():
     wrong(judge_detection(found | {"pole_pairs": motor.pole_pairs + 2.0}, BIKE), "pole pairs, the bike says")
     wrong(judge_detection(found | {"flux_linkage_wb": 2 * motor.flux_linkage_wb}, BIKE), "flux linkage")
     wrong(judge_detection(dict.fromkeys(found, 0.0), BIKE), "nothing that could be a motor")
+
+
+def test_a_proportional_lever_and_a_throttle_that_works_both_ways():
+    course = np.concatenate([np.linspace(0, 1, 20), np.ones(10), np.linspace(1, 0, 20), np.zeros(10)])
+    lever = np.tile(course, 2)
+    assert sound(judge_lever(lever))["proportional"] == 1
+    wrong(judge_lever(0.1 + 0.75 * lever), "reads 10 to 85 % instead of 0 to 100 %")
+    wrong(judge_lever(np.ones(50)), "reads pulled all the time")
+    rng = np.random.default_rng(2)
+    once = np.concatenate([np.full(40, 2.5), np.full(20, 4.2), np.full(40, 2.5), np.full(20, 0.8)])
+    volts = np.concatenate([np.tile(once, 4), np.full(40, 2.5)]) + rng.normal(0, 0.005, 4 * once.size + 40)
+    found = sound(judge_throttle(np.arange(volts.size) * SAMPLE_S, volts))
+    assert found["two_way"] == 1 and abs(found["rest_v"] - 2.5) < 0.01 and abs(found["least_v"] - 0.8) < 0.03
+
+
+def test_human_watts_against_what_the_rider_knows():
+    torque, cadence = np.full(100, 20.0), np.full(100, 60.0)
+    sound(judge_human(torque, cadence, 120.0))
+    wrong(judge_human(torque, cadence, 200.0), "126 W where you give 200 W")
+    wrong(judge_human(torque, 0 * cadence, 120.0), "Nobody pedalled")
 
 
 def test_how_soon_pedalling_is_noticed():

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sized
+from functools import partial
 from pathlib import Path
 
 from crisp_hornet.documents.errors import DocumentError
@@ -55,6 +56,10 @@ def take_shots(folder: Path) -> Iterator[Path]:
         tear_down(app, window)
 
 
+def _has(ring: Sized, samples: int) -> bool:
+    return len(ring) >= samples
+
+
 def _script(
     window: object, link: object, simulated: object, wait: Callable[[Callable[[], bool]], None]
 ) -> Iterator[str]:
@@ -62,6 +67,9 @@ def _script(
     from crisp_hornet.bench.link_worker import Link
     from crisp_hornet.bench.simulated import Simulated
     from crisp_hornet.bench.stations.build.page import BuildPage
+    from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS
+    from crisp_hornet.bench.stations.calibrate.page import CalibratePage
+    from crisp_hornet.bench.stations.hookup.page import HookUpPage
     from crisp_hornet.bench.stations.send.page import SendPage
     from crisp_hornet.bench.stations.tune.page import TunePage
     from crisp_hornet.bench.window import Window
@@ -80,6 +88,24 @@ def _script(
     link.connect_to(simulated.port)
     wait(lambda: link.live is not None)
     yield "hook-up"
+    window.show_station(3)
+    calibrate = window.stations[3]
+    assert isinstance(calibrate, CalibratePage)
+    calibrate.confirm.setChecked(True)
+    simulated.act("brake 1")
+    calibrate.choose(next(one for one in INSTRUMENTS if one.kind == "throttle"))
+    calibrate.view.block("")
+    calibrate.view.start()
+    for _ in range(4):
+        for share in (1, 0):
+            simulated.act(f"throttle {share}")
+            samples = len(calibrate.ring) + 30
+            wait(partial(_has, calibrate.ring, samples))
+    calibrate.view.finish()
+    simulated.act("brake 0")
+    yield "calibrate"
+    calibrate.show_view(1)
+    yield "calibrate-scope"
     window.show_station(4)
     tune = window.stations[4]
     assert isinstance(tune, TunePage)
@@ -109,6 +135,16 @@ def _script(
     window.act_button.click()
     wait(lambda: send.report is not None)
     yield "send-proved"
+    hookup = window.stations[2]
+    assert isinstance(hookup, HookUpPage)
+    window.show_station(2)
+    simulated.act("fault 12")
+    wait(lambda: hookup.faults.standing is not None)
+    hookup.show_view(1)
+    yield "hook-up-fault"
+    simulated.act("unplug")
+    wait(lambda: link.contact is None)
+    yield "hook-up-lost"
     for number, name in ((6, "rides"), (7, "verdict"), (8, "logbook")):
         window.show_station(number)
         yield name

@@ -12,25 +12,36 @@ CUT_S, CUT_A = 0.35, 3.0
 
 
 def judge_lever(brake: Array) -> Judgement:
-    """Whether both states of a lever switch were seen (``brake`` 0 or 1, (n,))."""
+    """Whether a lever was seen free and pulled (``brake`` 0 to 1, (n,)): a switch, or proportional where it lingers in between."""
     pulled = brake > 0.5
     pulls = int(np.sum(np.diff(pulled.astype(int)) == 1))
-    figures = {"pulls": float(pulls)}
+    between = float(np.mean((brake > 0.1) & (brake < 0.9)))
+    figures = {
+        "pulls": float(pulls),
+        "proportional": float(between > 0.1),
+        "least": float(brake.min()),
+        "most": float(brake.max()),
+    }
     if pulls == 0 and pulled.all():
         return failed(
             "It reads pulled all the time",
-            "Its magnet has moved, or the signal is shorted: the motor would never run.",
+            "Its magnet has moved, or it is shorted: the motor would never run.",
             **figures,
         )
     if pulls == 0:
         return failed(
-            "It never read pulled",
-            "Plug, wire and magnet of the lever switch: without it nothing cuts the motor.",
-            **figures,
+            "It never read pulled", "Plug, wire and magnet of the lever: without it nothing cuts the motor.", **figures
         )
     if pulls < PULLS or pulled[-1]:
         return doubtful("It was pulled once, or is still pulled", "Pull it twice and let go.", **figures)
-    return passed(f"Pulled and released {pulls} times", **figures)
+    if figures["proportional"] and (figures["least"] > 0.05 or figures["most"] < 0.95):
+        return doubtful(
+            f"It reads {100 * figures['least']:.0f} to {100 * figures['most']:.0f} % instead of 0 to 100 %",
+            "Set its rest and full voltage where the controller takes them.",
+            **figures,
+        )
+    kind = ", proportional" if figures["proportional"] else ""
+    return passed(f"Pulled and released {pulls} times{kind}", **figures)
 
 
 def judge_cut(time_s: Array, brake: Array, phase_a: Array, throttle: Array) -> Judgement:

@@ -80,3 +80,21 @@ def judge_sides(left_nm_per_v: float, right_nm_per_v: float) -> Judgement:
 def human_w(torque_nm: float, cadence_rpm: float) -> float:
     """Pedalling power (W) from crank torque and cadence."""
     return torque_nm * cadence_rpm * 2 * math.pi / 60
+
+
+def judge_human(torque_nm: Array, cadence_rpm: Array, known_w: float) -> Judgement:
+    """What the controller makes of the rider's work against what the rider knows (a trainer, a habit); means over the recording."""
+    pedalling = cadence_rpm > 10
+    if int(pedalling.sum()) < 10:
+        return doubtful("Nobody pedalled", "Pedal evenly for ten seconds.")
+    shown = human_w(float(np.mean(torque_nm[pedalling])), float(np.mean(cadence_rpm[pedalling])))
+    figures = {"human_w": shown, "known_w": known_w, "cadence_rpm": float(np.mean(cadence_rpm[pedalling]))}
+    if known_w <= 0:
+        return doubtful(f"It shows {shown:.0f} W", "Say what you know it to be, to compare.", **figures)
+    if abs(shown / known_w - 1) > 0.2:
+        return doubtful(
+            f"It shows {shown:.0f} W where you give {known_w:.0f} W",
+            "Do the span by a known weight again; some sensors feel one side only.",
+            **figures,
+        )
+    return passed(f"It shows {shown:.0f} W where you give {known_w:.0f} W", **figures)

@@ -21,6 +21,7 @@ from crisp_hornet.core.calibrate.judgement import Judgement, Verdict
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.link.contact import Contact, Live
 from crisp_hornet.link.difference import changes_to
+from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.send import Outcome, Plan, Report, send
 
 HOLD_MS = 200
@@ -129,6 +130,39 @@ class InstrumentView(QWidget):
         self.judgement = None
         self.recording_since = time.monotonic()
         self._show()
+
+    def judge_ride(self) -> None:
+        """Judge from the ride on the desk."""
+        instrument, contact, ride = self.instrument, self._link.contact, self._desk.ride
+        if instrument is None or instrument.ride is None or contact is None or self._desk.bike is None:
+            return
+        if ride is None:
+            self._desk.said.emit("note", "No ride is open: import one on Rides first.")
+            return
+        self.judgement = instrument.ride(ride, Known(self._desk.bike, {}, contact.map.values(contact.raws)))
+        self._keep(instrument, self.judgement, contact.identity.serial)
+        self.judged.emit(instrument.kind, self.judgement.verdict is Verdict.PASSED)
+        self._show()
+
+    def zero(self) -> None:
+        """Let the controller zero the sensor."""
+
+        def work(contact: Contact) -> None:
+            command = contact.map.commands.zero
+            if command is None:
+                raise LinkError(
+                    "Zeroing", "this controller has no such command", "Leave it, or enter it where it takes one."
+                )
+            contact.line.write(command.address, [command.word])
+
+        self._link.run("zeroing", work, self._zeroed)
+
+    def _zeroed(self, result: object) -> None:
+        if isinstance(result, Exception):
+            self._desk.said.emit("stop", str(result))
+        else:
+            self._desk.log("calibration", "Current sensor zeroed by the controller")
+            self._desk.said.emit("settled", "Zeroed. Record again to see it.")
 
     def finish(self) -> None:
         """Stop recording, judge, keep."""
@@ -262,6 +296,8 @@ class InstrumentView(QWidget):
                     f"{words} {judged.next}",
                 )
             )
+            if self.instrument is not None and self.instrument.zeroes:
+                self._found.addWidget(button("Zero it on the controller", self.zero, "large"))
             wanted = self.to_write()
             if wanted:
                 told = self._told(wanted)
@@ -310,6 +346,8 @@ class InstrumentView(QWidget):
         """What the main button says."""
         if self.instrument is None or self.instrument.detects:
             return ""
+        if self.instrument.ride is not None:
+            return "Judge the open ride"
         return "Stop and judge" if self.recording_since is not None else "Record"
 
     def act_enabled(self) -> bool:
@@ -318,7 +356,9 @@ class InstrumentView(QWidget):
 
     def act(self) -> None:
         """Begin, or end and judge."""
-        if self.recording_since is None:
+        if self.instrument is not None and self.instrument.ride is not None:
+            self.judge_ride()
+        elif self.recording_since is None:
             self.start()
         else:
             self.finish()

@@ -10,6 +10,7 @@ import numpy as np
 from crisp_hornet.bench.stations.calibrate.recording import Recording
 from crisp_hornet.core.calibrate import electric, levers, pedals, speed, throttle, torque
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents.bike import Bike
 
 
@@ -46,6 +47,8 @@ class Instrument:
     writes: tuple[tuple[str, str], ...] = ()
     turns: bool = False
     detects: bool = False
+    ride: Callable[[Ride, Known], Judgement] | None = None  # judged from the ride on the desk instead of a recording
+    zeroes: bool = False  # the controller can zero it on request
     writes_mends: bool = False  # writing what was found is what mends a failure
 
 
@@ -84,6 +87,23 @@ def _torque_span(taken: Recording, known: Known) -> Judgement:
         return doubtful("Where it rests is not known", "Do its rest first, and write it.")
     loaded_v = float(np.median(taken.get("torque_v")))
     return torque.judge_torque_span(rest_v, loaded_v, known.answers["weight_kg"], known.answers["crank_mm"] / 1000)
+
+
+def _sides(_taken: Recording, known: Known) -> Judgement:
+    return torque.judge_sides(known.answers["left"], known.answers["right"])
+
+
+def _human(taken: Recording, known: Known) -> Judgement:
+    return torque.judge_human(taken.get("human_nm"), taken.get("cadence_rpm"), known.answers["known_w"])
+
+
+def _gps(ride: Ride, known: Known) -> Judgement:
+    believed = known.bike.drivetrain.wheel_circumference_m
+    return speed.judge_against_gps(ride.get("wheel_speed_kmh"), ride.get("gps_speed_kmh"), believed)
+
+
+def _from_ride(_taken: Recording, _known: Known) -> Judgement:
+    return doubtful("This is judged from a ride", "Open a ride with GPS on Rides.")
 
 
 def _zero(taken: Recording, known: Known) -> Judgement:
@@ -163,7 +183,17 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         ("torque_v", "human_nm"), _torque_span, (Question("weight_kg", "weight", "kg", 10), Question("crank_mm", "crank", "mm", 170)),
         writes=(("nm_per_v", "calibration.torque_nm_per_v"),),
     ),
-    Instrument("current", "Current, at rest", "Stand still, throttle closed, charger off.", ("battery_a", "pack_v"), _zero),
+    Instrument(
+        "torque sides", "Torque sensor, both sides", "Hang the weight on each pedal in turn, then enter both spans found.",
+        ("torque_v",), _sides, (Question("left", "left, N·m/V", "", 80), Question("right", "right, N·m/V", "", 80)),
+    ),
+    Instrument(
+        "human", "Human watts", "Pedal evenly for ten seconds; say what you know it to be.", ("human_nm", "cadence_rpm"), _human,
+        (Question("known_w", "you give", "W", 100),),
+    ),
+    Instrument(
+        "current", "Current, at rest", "Stand still, throttle closed, charger off.", ("battery_a", "pack_v"), _zero, zeroes=True,
+    ),
     Instrument(
         "current gain", "Current, against a meter", "A steady draw of at least 5 A, meter in the pack's lead.", ("battery_a",), _gain,
         (Question("meter_a", "meter shows", "A", 10), Question("zero_a", "zero found", "A", 0)),
@@ -181,5 +211,9 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         "wheel", "Roll-out", "Rider on, tyres at riding pressure: roll it straight, valve down to valve down.", ("wheel_pulses",),
         _roll_out, (Question("distance_m", "distance", "m", 5.24), Question("turns", "turns", "", 4)),
         writes=(("circumference_m", "calibration.wheel_circumference_m"),),
+    ),
+    Instrument(
+        "gps", "Wheel against GPS", "A straight minute above 12 km/h with GPS: the ride that is open on Rides is judged.",
+        ("wheel_speed_kmh",), _from_ride, ride=_gps, writes=(("circumference_m", "calibration.wheel_circumference_m"),),
     ),
 )  # fmt: skip

@@ -24,6 +24,10 @@ from crisp_hornet.bench.widgets.text import button, column_scroll, label, sheet
 from crisp_hornet.link.contact import Live
 
 CAUTION = "Wheel off the ground and clear of fingers, clothes and tools; pack and brakes ready; pedals clear before anything turns."
+SCOPE_WORDS = (
+    "Choose channels on the left. A trigger freezes half a window after a channel rises through its level; Space freezes, a click and a "
+    "click with Shift set two cursors, arrows move them."
+)
 FAST_MS, SLOW_MS = 20, 40
 STALE_S = 1.5
 
@@ -95,6 +99,7 @@ class CalibratePage(Station):
         self._views.setCurrentIndex(index)
         for number, link in enumerate(self._view_links):
             link.setEnabled(number != index)
+        self.news.emit()
 
     def choose(self, instrument: Instrument) -> None:
         """Put an instrument on the bench."""
@@ -183,12 +188,14 @@ class CalibratePage(Station):
         return f"{len(verdicts)} of {len(INSTRUMENTS)} judged" if verdicts else "nothing calibrated"
 
     def meaning(self) -> tuple[str, str]:
+        if self._views.currentIndex() == 1:
+            return "THE LIVE SCOPE", SCOPE_WORDS
         return self.view.meaning()
 
     def act_text(self) -> str:
         if self.link.contact is None:
             return "Hook up the controller"
-        return self.view.act_text()
+        return self.view.act_text() if self._views.currentIndex() == 0 else ""
 
     def act_enabled(self) -> bool:
         return self.link.contact is None or self.view.act_enabled()

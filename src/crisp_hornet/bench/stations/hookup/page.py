@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
@@ -31,6 +32,11 @@ CAUTION = (
     "what may be ridden where, the local code decides."
 )
 VIEWS = ("live", "faults", "backups", "firmware", "stored rides", "job sheets")
+
+
+def short_port(port: str) -> str:
+    """A port as it is told apart: devices by their last name where the whole path is long."""
+    return port if "://" in port or len(port) < 24 else f"…/{Path(port).name}"
 
 
 class HookUpPage(Station):
@@ -212,7 +218,7 @@ class HookUpPage(Station):
             ("maker", who.vendor),
             ("serial number", who.serial),
             ("firmware", who.firmware),
-            ("port", contact.port),
+            ("port", short_port(contact.port)),
             (
                 "backup",
                 f"{len(contact.backup.registers)} registers, kept {time_words(self._backup_at) if self._backup_at else ''}",
