@@ -211,6 +211,24 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     qtbot.waitUntil(lambda: "agrees with the bike" in page.view.judgement.reason, timeout=5_000)
     qtbot.keyRelease(page, Qt.Key.Key_Space)
     assert page.view.judgement.figures["position_offset_deg"] == pytest.approx(TRUTH.position_offset_deg, abs=0.06)
+    before = bench.desk.bike
+    click(qtbot, find(bench, "Take it over into the bike"))
+    assert bench.desk.bike.sources["motor.flux_linkage_wb"].origin == "measured" and bench.desk.bike != before
+    bench.desk.undo_stack.undo()
+    assert bench.desk.bike == before
+
+
+def test_the_lever_cuts_a_motor_that_drives(qtbot, bench, standin):
+    def drive_and_cut():
+        standin.do("throttle 0.35")
+        channel_is(qtbot, bench, "phase_a", lambda amps: amps > 6)
+        settle(qtbot, bench.stations[3], 8)
+        standin.do("brake 1")
+        settle(qtbot, bench.stations[3], 40)
+
+    found = record(qtbot, bench, "brake cut", drive_and_cut)
+    assert found.verdict.value == "passed" and found.figures["cut_s"] <= 0.35, found
+    standin.do("throttle 0")
 
 
 def test_leaving_the_station_or_losing_the_line_stops_what_turns(qtbot, bench, standin):

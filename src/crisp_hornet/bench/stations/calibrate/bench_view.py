@@ -267,6 +267,19 @@ class InstrumentView(QWidget):
             self._written,
         )
 
+    def take_over(self) -> None:
+        """Take what was found into the bike document, as measured; undoable."""
+        bike, judged, instrument = self._desk.bike, self.judgement, self.instrument
+        if bike is None or judged is None or instrument is None:
+            return
+        for figure, path in instrument.takes_over:
+            if judged.figures.get(figure, 0.0) > 0:
+                bike = bike.with_figure(path, float(f"{judged.figures[figure]:.5g}"), "measured")
+        self._desk.change_bike(bike, f"{instrument.title.lower()} taken over")
+        self._desk.said.emit(
+            "settled", "Taken over into the bike's figures, as measured. Undo brings the earlier ones back."
+        )
+
     def _written(self, report: Report | Exception) -> None:
         if isinstance(report, Exception) or report.outcome is not Outcome.PROVED:
             self._desk.log("calibration", "Calibration not written", str(getattr(report, "message", report)))
@@ -298,6 +311,11 @@ class InstrumentView(QWidget):
             )
             if self.instrument is not None and self.instrument.zeroes:
                 self._found.addWidget(button("Zero it on the controller", self.zero, "large"))
+            takes = self.instrument is not None and any(
+                judged.figures.get(one, 0.0) > 0 for one, _ in self.instrument.takes_over
+            )
+            if takes and judged.verdict is not Verdict.FAILED:
+                self._found.addWidget(button("Take it over into the bike", self.take_over, "large"))
             wanted = self.to_write()
             if wanted:
                 told = self._told(wanted)

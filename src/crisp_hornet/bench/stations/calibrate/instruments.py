@@ -35,7 +35,8 @@ class Known:
 
 @dataclass(frozen=True)
 class Instrument:
-    """One instrument. ``writes`` maps a found figure to the register that takes it over; ``turns`` says that the wheel turns, so the
+    """One instrument. ``writes`` maps a found figure to the register that takes it, ``takes_over`` to the bike document; ``turns``
+    says that the wheel turns, so the
     lever must have been proved first."""
 
     kind: str
@@ -45,6 +46,7 @@ class Instrument:
     judge: Callable[[Recording, Known], Judgement]
     questions: tuple[Question, ...] = ()
     writes: tuple[tuple[str, str], ...] = ()
+    takes_over: tuple[tuple[str, str], ...] = ()  # found figure to figure of the bike document
     turns: bool = False
     detects: bool = False
     ride: Callable[[Ride, Known], Judgement] | None = None  # judged from the ride on the desk instead of a recording
@@ -160,6 +162,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         "motor", "Motor detection", "Hold Space or the key: the controller turns the motor and measures it. Let go and it stops.",
         ("detect_state", "motor_rpm", "phase_a"), _detection, turns=True, detects=True,
         writes=(("position_offset_deg", "calibration.position_offset_deg"),),
+        takes_over=(("resistance_ohm", "motor.phase_resistance_ohm"), ("ld_h", "motor.ld_h"), ("lq_h", "motor.lq_h"),
+                    ("flux_linkage_wb", "motor.flux_linkage_wb"), ("pole_pairs", "motor.pole_pairs")),
     ),
     Instrument(
         "running", "Smooth running", "Open the throttle a little from standstill, stop with the lever; four times.",
@@ -211,9 +215,11 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         "wheel", "Roll-out", "Rider on, tyres at riding pressure: roll it straight, valve down to valve down.", ("wheel_pulses",),
         _roll_out, (Question("distance_m", "distance", "m", 5.24), Question("turns", "turns", "", 4)),
         writes=(("circumference_m", "calibration.wheel_circumference_m"),),
+        takes_over=(("circumference_m", "drivetrain.wheel_circumference_m"),),
     ),
     Instrument(
         "gps", "Wheel against GPS", "A straight minute above 12 km/h with GPS: the ride that is open on Rides is judged.",
         ("wheel_speed_kmh",), _from_ride, ride=_gps, writes=(("circumference_m", "calibration.wheel_circumference_m"),),
+        takes_over=(("circumference_m", "drivetrain.wheel_circumference_m"),),
     ),
 )  # fmt: skip
