@@ -3,16 +3,20 @@
 import numpy as np
 import pytest
 
+from crisp_hornet.core.bike_types import KINDS, bike_of_kind
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import RULES, Situation, Strength, judge
 from crisp_hornet.core.starting import starting_tune
+from crisp_hornet.core.watch import watch_list
+from crisp_hornet.demo import DRAFT, HERON
+from crisp_hornet.documents.store import read_bike, read_tune
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 60, 200)
 
 
-def situation(bike, tune, controller=None):
-    return Situation(bike, tune, pull_curve(bike, tune, SPEEDS, Conditions(62.0)), controller)
+def situation(bike, tune, controller=None, sensors=None):
+    return Situation(bike, tune, pull_curve(bike, tune, SPEEDS, Conditions(62.0)), controller, sensors or {})
 
 
 def ids(found):
@@ -42,7 +46,59 @@ CAUSES = [
     ("heat-fade-late", {"motor__max_winding_c": 120}, {}, Strength.WARN),
     ("front-wheel", {"chassis__cg_height_m": 3.8}, {}, Strength.WARN),
     ("tyre-slips", {"chassis__tyre_grip": 0.25}, {}, Strength.WARN),
+    ("pack-over-controller", {"controller__max_voltage_v": 60}, {}, Strength.STOP),
+    ("fade-under-cells", {"battery__bms_trip_v": 30}, {"battery_guard__fade_end_v": 35.0}, Strength.WARN),
+    ("fade-is-a-step", {}, {"battery_guard__fade_start_v": 46.4, "battery_guard__fade_end_v": 46.0}, Strength.WARN),
+    ("fade-always-on", {}, {"battery_guard__fade_start_v": 66.5}, Strength.WARN),
+    (
+        "fade-gives-up-charge",
+        {},
+        {"battery_guard__fade_start_v": 60.0, "battery_guard__fade_end_v": 58.5},
+        Strength.NOTE,
+    ),
+    ("regen-on-full-pack", {}, {"regen__battery_current_a": 4, "regen__fade_end_v": 69.0}, Strength.STOP),
+    (
+        "regen-fast-charge",
+        {"battery__bms_charge_a": 60},
+        {"regen__battery_current_a": 40, "regen__phase_current_a": 40},
+        Strength.WARN,
+    ),
+    ("regen-half-set", {}, {"regen__battery_current_a": 0, "regen__phase_current_a": 20}, Strength.NOTE),
+    (
+        "heat-guard-off",
+        {},
+        {"heat_guard__motor_fade_start_c": 128.0, "heat_guard__motor_fade_end_c": 150.0},
+        Strength.WARN,
+    ),
+    ("heat-fade-is-a-step", {}, {"heat_guard__motor_fade_start_c": 122.0}, Strength.WARN),
+    ("heat-fade-always-on", {}, {"heat_guard__controller_fade_start_c": 40.0}, Strength.WARN),
+    ("controller-too-hot", {}, {"heat_guard__controller_fade_end_c": 110.0}, Strength.WARN),
+    ("worn-pack-in-fade", {"battery__resistance_ohm": 0.25}, {"drive__battery_current_a": 40}, Strength.NOTE),
+    ("faster-than-frame", {"chassis__rated_speed_kmh": 25}, {}, Strength.WARN),
+    ("speed-cap-unreachable", {}, {"drive__speed_kmh": 58.0, "drive__motor_rpm": 300}, Strength.NOTE),
+    ("speed-cut-is-a-step", {}, {"drive__speed_kmh": 25.0, "drive__speed_taper_kmh": 0.0}, Strength.NOTE),
+    ("taper-over-all-speeds", {}, {"drive__speed_kmh": 10.0, "drive__speed_taper_kmh": 9.0}, Strength.WARN),
+    ("nothing-pulls", {}, {"drive__phase_current_a": 0.0}, Strength.STOP),
+    ("too-weak-for-hill", {}, {"drive__phase_current_a": 25.0}, Strength.NOTE),
+    ("power-limit-idle", {}, {"drive__power_w": 9000.0}, Strength.NOTE),
+    ("battery-limit-idle", {}, {"drive__phase_current_a": 30.0, "drive__battery_current_a": 40.0}, Strength.NOTE),
+    ("weakening-large", WEAK, {"drive__field_weakening_a": 80}, Strength.WARN),
+    ("overruled", {"chain": [{"name": "Display", "battery_current_a": 12}]}, {}, Strength.NOTE),
+    ("wheel-differs", {"chain": [{"name": "Display", "wheel_circumference_m": 2.1}]}, {}, Strength.WARN),
+    ("nominal-differs", {"chain": [{"name": "Display", "nominal_v": 48}]}, {}, Strength.WARN),
 ]
+STEPS = {  # rules about the change from what runs now: (what runs, the draft)
+    "big-step": ({"drive__phase_current_a": 80}, {"drive__phase_current_a": 110}),
+    "weakening-first-time": ({}, {"drive__field_weakening_a": 8}),
+    "many-changes": ({"drive__phase_current_a": 80, "drive__battery_current_a": 25, "drive__motor_rpm": 500}, {}),
+}
+SENSORS = {
+    "throttle-failed": ("throttle", {}),
+    "brake-cut-failed": ("brake", {}),
+    "runs-rough": ("running", {}),
+    "heat-sensor-failed": ("temperature", {}),
+    "speed-sensor-failed": ("speed", {"drive__speed_kmh": 25.0}),
+}
 
 
 @pytest.mark.parametrize(
@@ -57,21 +113,50 @@ def test_a_rule_fires_on_its_cause_says_what_to_do_and_mends(id_, bike, tune, st
         assert id_ not in ids(judge(situation(bike, draft.with_setting(warning.setting, warning.mended_value))))
 
 
-def test_a_big_step_is_noted_and_no_step_is_not():
-    now = a_tune(drive__phase_current_a=80)
-    found = judge(situation(a_bike(), a_tune(drive__phase_current_a=110), now))
-    assert ids(found) == {"big-step"} and found[0].mended_value == 104
-    assert judge(situation(a_bike(), a_tune(drive__phase_current_a=100), now)) == []
+@pytest.mark.parametrize("id_", STEPS)
+def test_a_rule_about_the_change_fires_on_it_and_on_no_other(id_):
+    now, then = (a_tune(**one) for one in STEPS[id_])
+    assert id_ in ids(judge(situation(a_bike(), then, now)))
+    assert id_ not in ids(judge(situation(a_bike(), then, then))) and id_ not in ids(judge(situation(a_bike(), now)))
+
+
+@pytest.mark.parametrize("id_", SENSORS)
+def test_a_failed_sensor_is_not_trusted_and_a_sound_one_is(id_):
+    kind, tune = SENSORS[id_]
+    assert id_ in ids(judge(situation(a_bike(), a_tune(**tune), sensors={kind: "failed"})))
+    assert id_ not in ids(judge(situation(a_bike(), a_tune(**tune), sensors={kind: "passed"})))
+
+
+def test_torque_assist_on_a_failed_sensor_stops():
+    assisted = a_tune().model_copy(update={"assist": {"style": "torque"}})
+    found = judge(situation(a_bike(), assisted, sensors={"torque": "failed"}))
+    assert "torque-sensor-failed" in ids(found) and found[0].strength is Strength.STOP
+    assert "torque-sensor-failed" not in ids(judge(situation(a_bike(), a_tune(), sensors={"torque": "failed"})))
 
 
 def test_every_rule_has_a_cause_above_and_the_strongest_comes_first():
-    assert len(RULES) == len({one[0] for one in CAUSES}) + 1
-    found = judge(
-        situation(
-            a_bike(battery__bms_trip_v=47), a_tune(drive__battery_current_a=51), a_tune(drive__battery_current_a=30)
+    assert len(RULES) == len({one[0] for one in CAUSES} | set(STEPS) | set(SENSORS)) + 1 >= 40
+    bike = a_bike(battery__bms_trip_v=47)
+    found = judge(situation(bike, a_tune(drive__battery_current_a=51), a_tune(drive__battery_current_a=30)))
+    strengths = [one.strength for one in found]
+    assert strengths[:2] == [Strength.STOP, Strength.WARN] and strengths[-1] is Strength.NOTE
+
+
+def test_none_warns_or_stops_on_sound_tunes():
+    """The demo's own, and gentle starts on twenty bikes drawn from the kinds."""
+    heron, daily = read_bike(HERON), read_tune(DRAFT)
+    assert [one.id for one in watch_list(heron, daily) if one.strength is not Strength.NOTE] == []
+    rng = np.random.default_rng(8)
+    for index in range(20):
+        kind = KINDS[index % len(KINDS)]
+        bike = bike_of_kind(kind, f"bike {index}")
+        battery = bike.battery.model_copy(
+            update={"resistance_ohm": bike.battery.resistance_ohm * rng.uniform(0.7, 1.2)}
         )
-    )
-    assert [one.strength for one in found] == [Strength.STOP, Strength.WARN, Strength.NOTE]
+        chassis = bike.chassis.model_copy(update={"rider_kg": rng.uniform(55, 110)})
+        bike = bike.model_copy(update={"battery": battery, "chassis": chassis})
+        found = [one.id for one in watch_list(bike, starting_tune(bike)) if one.strength is not Strength.NOTE]
+        assert found == [], (kind, found)
 
 
 def test_rules_work_without_a_curve_and_front_drive_never_lifts():

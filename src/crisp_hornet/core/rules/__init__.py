@@ -5,7 +5,7 @@
 with ``@rule``; the import below makes it known.
 """
 
-from crisp_hornet.core.rules import chassis, pack, physics, ratings, sensors, steps  # noqa: F401  (each registers its rules)
+from crisp_hornet.core.rules import chassis, guards, pack, physics, ratings, sensors, speed, steps  # noqa: F401  (each registers its rules)
 from crisp_hornet.core.rules.kinds import RULES, Situation, Strength, Warning_
 
 

@@ -45,3 +45,45 @@ def no_proved_brake_cut(s: Situation) -> Warning_ | None:
         "It failed its calibration. A stronger tune on a bike that cannot be cut off is not sent.",
         "Mend the lever's switch and prove it on Calibrate",
     )
+
+
+@rule
+def rough_position(s: Situation) -> Warning_ | None:
+    """It runs rough at low speed: the position offset is wrong."""
+    if s.sensors.get("running") != "failed":
+        return None
+    return Warning_(
+        "runs-rough",
+        Strength.WARN,
+        "It runs rough at low speed",
+        "With a wrong position offset more phase current means more heat and jerks, and it can jump at the start.",
+        "Run the motor detection again on Calibrate",
+    )
+
+
+@rule
+def heat_guard_without_sensor(s: Situation) -> Warning_ | None:
+    """The heat fade relies on a temperature sensor that failed."""
+    if s.sensors.get("temperature") != "failed":
+        return None
+    return Warning_(
+        "heat-sensor-failed",
+        Strength.WARN,
+        "The heat fade relies on a sensor that failed",
+        "A sensor that says cold lets the winding burn; one that says hot takes the pull away.",
+        "Mend it, or lower the phase current to what can be held for ever",
+    )
+
+
+@rule
+def speed_by_wrong_magnets(s: Situation) -> Warning_ | None:
+    """The speed limit relies on a speed that is wrong."""
+    if s.sensors.get("speed") != "failed" or s.draft.drive.speed_kmh is None:
+        return None
+    return Warning_(
+        "speed-sensor-failed",
+        Strength.WARN,
+        "The speed limit relies on a speed that is wrong",
+        "The magnets a turn do not fit what the controller believes: it limits at another speed than it says.",
+        "Write the counted magnets on Calibrate",
+    )

@@ -1,0 +1,214 @@
+"""Rules about speed, weakening, and what a limit is good for."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.limits import effective_limits
+from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+
+HILL = 0.10
+BIG_WEAKENING = 0.6
+
+
+@rule
+def faster_than_the_frame(s: Situation) -> Warning_ | None:
+    """The bike gets faster on the flat than brakes, tyres and frame were made for."""
+    rated = s.bike.chassis.rated_speed_kmh
+    if rated is None or s.curve is None:
+        return None
+    top = steady_speed_kmh(s.curve, 0.0)
+    if top <= 1.05 * rated:  # nobody brakes differently for a twentieth
+        return None
+    return Warning_(
+        "faster-than-frame", Strength.WARN, f"It reaches {top:.0f} km/h; brakes, tyres and frame are for {rated:g} km/h",
+        f"From {top:.0f} km/h it takes {(top / rated) ** 2:.1f} times the braking.", f"Limit the speed to {rated:g} km/h",
+        "drive.speed_kmh", rated,
+    )  # fmt: skip
+
+
+@rule
+def speed_cap_unreachable(s: Situation) -> Warning_ | None:
+    """A speed limit that is never reached on the flat."""
+    cap = s.draft.drive.speed_kmh
+    if cap is None or s.curve is None:
+        return None
+    top = steady_speed_kmh(s.curve, 0.0)
+    if top >= cap - 4 or top >= float(s.curve.speed_kmh[-1]) - 0.5:
+        return None
+    return Warning_(
+        "speed-cap-unreachable", Strength.NOTE, f"The limit of {cap:g} km/h is never reached",
+        f"On the flat it ends at {top:.0f} km/h; the limit only acts downhill.", "Take it as it is, or lower it",
+    )  # fmt: skip
+
+
+@rule
+def speed_cut_is_a_step(s: Situation) -> Warning_ | None:
+    """The speed limit cuts without a taper."""
+    drive = s.draft.drive
+    if drive.speed_kmh is None or drive.speed_taper_kmh >= 0.5:
+        return None
+    return Warning_(
+        "speed-cut-is-a-step", Strength.NOTE, "The speed limit cuts without a taper",
+        "At the limit the pull comes and goes several times a second.", "A taper of 2 km/h", "drive.speed_taper_kmh", 2.0,
+    )  # fmt: skip
+
+
+@rule
+def taper_over_all_speeds(s: Situation) -> Warning_ | None:
+    """The taper begins at standstill."""
+    drive = s.draft.drive
+    if drive.speed_kmh is None or drive.speed_taper_kmh < 0.8 * drive.speed_kmh:
+        return None
+    return Warning_(
+        "taper-over-all-speeds", Strength.WARN, f"The taper of {drive.speed_taper_kmh:g} km/h begins almost at standstill",
+        "The pull fades from the first turn of the wheel on.", "A taper of 2 to 5 km/h", "drive.speed_taper_kmh", 3.0,
+    )  # fmt: skip
+
+
+@rule
+def nothing_pulls(s: Situation) -> Warning_ | None:
+    """Some limit is closed: the bike does not move."""
+    if s.curve is None or np.any(s.curve.wheel_force_n > 0):
+        return None
+    return Warning_(
+        "nothing-pulls", Strength.STOP, "With this draft the motor does not pull at all",
+        "A limit is 0, or a fade is closed at this charge.", "Look at the limit named under the chart",
+    )  # fmt: skip
+
+
+@rule
+def too_weak_for_a_hill(s: Situation) -> Warning_ | None:
+    """It cannot start on a usual hill by itself."""
+    if s.curve is None or not np.any(s.curve.wheel_force_n > 0) or steady_speed_kmh(s.curve, HILL) > 3:
+        return None
+    return Warning_(
+        "too-weak-for-hill", Strength.NOTE, f"Without pedalling it does not climb {HILL:.0%}".replace("%", " %"),
+        "Held there with the throttle open, a motor that stands heats fastest.", "More phase current, or pedal along",
+    )  # fmt: skip
+
+
+def _never_sets(s: Situation, *names: str) -> bool:
+    return s.curve is not None and not np.any(np.isin(s.curve.limit[s.curve.wheel_force_n > 0], names))
+
+
+@rule
+def power_limit_idle(s: Situation) -> Warning_ | None:
+    """A power limit that sets nothing at any speed."""
+    if (
+        s.draft.drive.power_w is None
+        or not np.any(s.curve is not None and s.curve.wheel_force_n > 0)
+        or not _never_sets(s, "power")
+    ):
+        return None
+    return Warning_(
+        "power-limit-idle", Strength.NOTE, f"The power limit of {s.draft.drive.power_w:g} W sets nothing at this charge",
+        "Another limit is always lower.", "Leave it as a guard, or take it out",
+    )  # fmt: skip
+
+
+@rule
+def battery_limit_idle(s: Situation) -> Warning_ | None:
+    """A battery current that is never reached: the pack would give more."""
+    if (
+        s.curve is None
+        or not np.any(s.curve.wheel_force_n > 0)
+        or not _never_sets(s, "battery", "low_voltage", "power")
+    ):
+        return None
+    most = float(np.max(s.curve.battery_current_a))
+    if most > 0.75 * s.draft.drive.battery_current_a:
+        return None
+    return Warning_(
+        "battery-limit-idle", Strength.NOTE, f"{s.draft.drive.battery_current_a:g} A of battery current are never reached",
+        f"At full pull it takes {most:.0f} A; the phase current or the voltage ends it first.",
+        "Nothing to do, but raising it changes nothing",
+    )  # fmt: skip
+
+
+@rule
+def weakening_large(s: Situation) -> Warning_ | None:
+    """So much current against the magnets that little is left to pull with."""
+    weakening, phase = s.draft.drive.field_weakening_a, effective_limits(s.bike, s.draft).phase_current_a.value or 0.0
+    if weakening <= BIG_WEAKENING * phase or not weakening:
+        return None
+    return Warning_(
+        "weakening-large", Strength.WARN, f"{weakening:g} A of weakening out of {phase:g} A of phase current",
+        "Near top speed most of the current only heats the winding.", f"At most {BIG_WEAKENING * phase:.0f} A", "drive.field_weakening_a",
+        float(int(BIG_WEAKENING * phase)),
+    )  # fmt: skip
+
+
+@rule
+def weakening_from_nothing(s: Situation) -> Warning_ | None:
+    """Field weakening is used for the first time."""
+    if s.controller is None or s.controller.drive.field_weakening_a > 0 or not s.draft.drive.field_weakening_a:
+        return None
+    return Warning_(
+        "weakening-first-time", Strength.NOTE, "Field weakening is new on this bike",
+        "Lost at speed (a brown-out, a fault) it brakes hard. Try it on the stand first, then in small steps.", "Begin with a few amperes",
+    )  # fmt: skip
+
+
+@rule
+def overruled(s: Situation) -> Warning_ | None:
+    """Something else in the chain limits lower than the tune: what is set has no effect."""
+    limits = effective_limits(s.bike, s.draft)
+    own = {"phase current": limits.phase_current_a, "battery current": limits.battery_current_a, "power": limits.power_w,
+           "speed": limits.speed_kmh}  # fmt: skip
+    links = {link.name for link in s.bike.chain}
+    found = [(what, one) for what, one in own.items() if one.owner in links]
+    if not found:
+        return None
+    what, one = found[0]
+    return Warning_(
+        "overruled", Strength.NOTE, f"{one.owner} sets the {what}: {one.value:g}",
+        "What the draft asks for above that has no effect.", f"Change it on the {one.owner}, or take it as it is",
+    )  # fmt: skip
+
+
+@rule
+def wheel_differs_in_chain(s: Situation) -> Warning_ | None:
+    """A device in the chain believes another wheel."""
+    own = s.bike.drivetrain.wheel_circumference_m
+    off = [
+        link for link in s.bike.chain if link.wheel_circumference_m and abs(link.wheel_circumference_m / own - 1) > 0.02
+    ]
+    if not off:
+        return None
+    link = off[0]
+    return Warning_(
+        "wheel-differs", Strength.WARN, f"{link.name} believes a wheel of {link.wheel_circumference_m:g} m, the bike says {own:g} m",
+        "Its speed, and any speed limit it sets, is off by as much.", f"Set {own:g} m on the {link.name}",
+    )  # fmt: skip
+
+
+@rule
+def nominal_differs_in_chain(s: Situation) -> Warning_ | None:
+    """A device in the chain is set for another pack."""
+    per_cell = {"lfp": 3.2}.get(s.bike.battery.chemistry, 3.65)
+    own = per_cell * s.bike.battery.series
+    off = [link for link in s.bike.chain if link.nominal_v and abs(link.nominal_v / own - 1) > 0.12]
+    if not off:
+        return None
+    link = off[0]
+    return Warning_(
+        "nominal-differs", Strength.WARN, f"{link.name} is set for a {link.nominal_v:g} V pack, this one is about {own:.0f} V",
+        "Its gauge lies, and a cutoff of its own may come far too early or too late.", f"Set it for {own:.0f} V",
+    )  # fmt: skip
+
+
+@rule
+def many_changes(s: Situation) -> Warning_ | None:
+    """Many limits rise at once: what did what will not be told."""
+    if s.controller is None:
+        return None
+    watched = ("phase_current_a", "battery_current_a", "field_weakening_a", "motor_rpm")
+    risen = [name for name in watched if getattr(s.draft.drive, name) > getattr(s.controller.drive, name) * 1.05 + 1e-9]
+    if len(risen) < 3:
+        return None
+    return Warning_(
+        "many-changes", Strength.NOTE, f"{len(risen)} limits rise at once", "Afterwards nobody can tell which of them did what.",
+        "Change one or two, ride, look at the verdict",
+    )  # fmt: skip
