@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.pack import full_v, rested_or_typical_v, usable
+from crisp_hornet.core.pack import charge_at, full_v, rested_or_typical_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 
 LOWEST_CELL_V = {"nmc": 2.7, "nca": 2.7, "lfp": 2.3, "custom": 2.3}
@@ -70,12 +70,15 @@ def fade_gives_up_charge(s: Situation) -> Warning_ | None:
     battery, end = s.bike.battery, s.draft.battery_guard.fade_end_v
     if end <= battery.bms_trip_v or end >= full_v(battery):
         return None
-    whole, left = usable(battery, 1.0, battery.bms_trip_v, RIDE_W).wh, usable(battery, 1.0, end, RIDE_W).wh
-    if whole <= 0 or left >= (1 - GIVEN_UP) * whole:
+    middle = rested_or_typical_v(battery, 0.5)
+    drop = RIDE_W / middle * battery.resistance_ohm  # a steady ride's sag, near enough for a note
+    share = charge_at(battery, end + drop).value - charge_at(battery, battery.bms_trip_v + drop).value
+    if share <= GIVEN_UP:
         return None
     return Warning_(
-        "fade-gives-up-charge", Strength.NOTE, f"The fade gives up {whole - left:.0f} of {whole:.0f} Wh",
-        f"At {RIDE_W:.0f} W the pull has ended long before the pack is empty.", "End it lower, but above the pack's trip",
+        "fade-gives-up-charge", Strength.NOTE, f"The fade gives up {100 * share:.0f} % of the charge",
+        f"At {RIDE_W:.0f} W, that is {share * battery.capacity_ah * middle:.0f} Wh, the pull ends long before the pack is empty.",
+        "End it lower, but above the pack's trip",
     )  # fmt: skip
 
 
