@@ -260,8 +260,9 @@ def test_the_scope_triggers_freezes_measures_and_exports(qtbot, bench, standin, 
     qtbot.waitUntil(lambda: view.scope.frozen_at is not None, timeout=6_000)
     standin.do("throttle 0")
     view.scope.setFocus()
-    qtbot.keyClick(view.scope, Qt.Key.Key_Left)
-    for _ in range(45):
+    for _ in range(30):  # well before the trigger, whatever the samples' distance
+        qtbot.keyClick(view.scope, Qt.Key.Key_Left)
+    for _ in range(40):
         qtbot.keyClick(view.scope, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
     first, second = view.scope.readings()["throttle_v"]
     assert {round(first), round(second)} == {1, 4}  # before the trigger, and after it
