@@ -159,6 +159,10 @@ def test_none_warns_or_stops_on_sound_tunes():
         assert found == [], (kind, found)
 
 
+def test_rules_work_for_a_chemistry_without_its_curve():
+    assert judge(situation(a_bike(battery__chemistry="custom"), a_tune())) == judge(situation(a_bike(), a_tune()))
+
+
 def test_rules_work_without_a_curve_and_front_drive_never_lifts():
     assert judge(Situation(a_bike(), a_tune())) == []
     assert (

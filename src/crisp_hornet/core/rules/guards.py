@@ -72,7 +72,10 @@ def fade_gives_up_charge(s: Situation) -> Warning_ | None:
         return None
     middle = rested_or_typical_v(battery, 0.5)
     drop = RIDE_W / middle * battery.resistance_ohm  # a steady ride's sag, near enough for a note
-    share = charge_at(battery, end + drop).value - charge_at(battery, battery.bms_trip_v + drop).value
+    try:
+        share = charge_at(battery, end + drop).value - charge_at(battery, battery.bms_trip_v + drop).value
+    except ValueError:  # a chemistry of one's own without its curve: nothing can be said
+        return None
     if share <= GIVEN_UP:
         return None
     return Warning_(
