@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from crisp_hornet.bench.stations.tune.road_view import launch_rows
 from crisp_hornet.core.pull import pull_curve
-from tests.bench.driving import click, drag, find, go, press_keys
+from tests.bench.driving import click, drag, find, go, press_keys, texts
 
 PHASE, BATTERY, POWER = "drive.phase_current_a", "drive.battery_current_a", "drive.power_w"
 
@@ -156,3 +156,33 @@ def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_w
     assert np.isfinite(road.cells.map.efficiency[inside]).all()
     desk.switch_units()
     qtbot.waitUntil(lambda: "from 16 mph" in road.stops.texts())
+
+
+def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
+    desk, tune = demo_window.desk, demo_window.stations[4]
+    go(qtbot, demo_window, 4)
+    click(qtbot, find(demo_window, "Show who is in charge"))
+    view = tune.chain
+    qtbot.waitUntil(lambda: "tune 36" in texts(view) and "pack's board 40 (opens)" in texts(view))
+    find(demo_window, "name of the device", QLineEdit).setFocus()
+    qtbot.keyClicks(view.name, "Display")
+    qtbot.keyClicks(view.fields["battery_current_a"], "15")
+    qtbot.keyClicks(view.fields["wheel_circumference_m"], "2,1")
+    click(qtbot, find(demo_window, "Keep the device"))
+    assert desk.bike.chain[-1].battery_current_a == 15
+    qtbot.waitUntil(lambda: "Display allows 15" in texts(view) and "15 A: Display" in texts(view))
+    view.fields["power_w"].setText("-3")
+    view.name.setText("Lever")
+    view.keep_device()
+    assert "power_w" in demo_window.notice.text and len(desk.bike.chain) == 2
+    view.bars.setCurrentIndex(2)
+    qtbot.waitUntil(lambda: "10 to 9" in texts(view))
+    click(qtbot, find(demo_window, "keyed in: wheel, circumference"))
+    click(qtbot, find(demo_window, "Keep the key-in card"))
+    assert any("done: wheel, circumference" in entry.detail for entry in desk.garage.logbook(desk.bike_id))
+    view.print_card(tmp_path / "card.pdf")
+    assert (tmp_path / "card.pdf").read_bytes().startswith(b"%PDF")
+    click(qtbot, find(demo_window, "Take Display out of the chain"))
+    assert [link.name for link in desk.bike.chain] == ["Handlebar display"]
+    desk.undo_stack.undo()
+    assert desk.bike.chain[-1].name == "Display"

@@ -114,6 +114,8 @@ def _script(
     tune.show_road()
     wait(lambda: tune.road.cells.map is not None)
     yield "tune-road"
+    tune.show_chain()
+    yield "tune-chain"
     tune.show_pull()
     window.desk.change("drive.battery_current_a", 44.0)
     window.switch_theme()

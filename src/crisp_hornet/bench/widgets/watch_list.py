@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.theme import Theme
@@ -41,7 +41,10 @@ def card(theme: Theme, severity: str, text: str, reason: str, *links: QWidget) -
     column.addWidget(strong)
     column.addWidget(label(reason, "quiet", wrap=True))
     for link in links:
-        column.addWidget(link, alignment=Qt.AlignmentFlag.AlignLeft)
+        if isinstance(link, QPushButton):
+            column.addWidget(link, alignment=Qt.AlignmentFlag.AlignLeft)
+        else:  # words take the whole width, or they would be cut
+            column.addWidget(link)
     made = sheet(margin=10)
     row = QHBoxLayout()
     row.setSpacing(8)

@@ -13,6 +13,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.tune.chain_view import ChainView
 from crisp_hornet.bench.stations.tune.edges import edges, value_at
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
 from crisp_hornet.bench.stations.tune.road_view import RoadView
@@ -32,6 +33,7 @@ from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.documents.bike import Bike
 
 REST_MS = 30  # longer than the steps of a drag are apart, or its own work would slow the drag
+VIEWS = ("Full-throttle pull at the driven wheel", "What it means on the road", "Who is in charge")
 POWER, RPM = "drive.power_w", "drive.motor_rpm"
 
 
@@ -129,6 +131,8 @@ class TunePage(Station):
         self._views = QStackedWidget()
         self.consequences = Consequences(theme)
         self.road = RoadView(desk, theme)
+        self.chain = ChainView(desk, link, theme)
+        self._chain_link = button("who is in charge", self.show_chain, "link", "Show who is in charge")
         self._road_link = button("on the road", self.show_road, "link", "Show what it means on the road")
         self._pull_link = button("the pull", self.show_pull, "link", "Show the pull chart")
         self._before_drag: dict[int, float | None] = {}
@@ -156,7 +160,7 @@ class TunePage(Station):
         head.addStretch(1)
         head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
         head.addSpacing(16)
-        for link in (self._pull_link, self._road_link):
+        for link in (self._pull_link, self._road_link, self._chain_link):
             head.addWidget(link, alignment=Qt.AlignmentFlag.AlignBottom)
         middle = QVBoxLayout()
         middle.setSpacing(6)
@@ -168,7 +172,7 @@ class TunePage(Station):
         column.addWidget(self._legend)
         column.addWidget(self.chart, 1)
         column.addWidget(self.heat_strip)
-        for view in (pull, self.road):
+        for view in (pull, self.road, self.chain):
             self._views.addWidget(view)
         middle.addWidget(self._views, 1)
         middle.addWidget(self.consequences)
@@ -186,14 +190,20 @@ class TunePage(Station):
         """Launches, stopping, energy and efficiency instead of the pull chart."""
         self._show_view(1)
 
+    def show_chain(self) -> None:
+        """The chain of limits, devices, gauge and key-in card instead of the pull chart."""
+        self._show_view(2)
+
     def _show_view(self, index: int) -> None:
         self._views.setCurrentIndex(index)
-        self._title.setText(("Full-throttle pull at the driven wheel", "What it means on the road")[index])
+        self._title.setText(VIEWS[index])
         self._axes.setVisible(index == 0)
         self.consequences.setVisible(index == 0)  # the tables of the road say more
         self._pull_link.setEnabled(index != 0)
         self._road_link.setEnabled(index != 1)
+        self._chain_link.setEnabled(index != 2)
         self.road.refresh()
+        self.chain.refresh()
 
     # --- what came in ---------------------------------------------------------------------------------------
 
@@ -272,6 +282,7 @@ class TunePage(Station):
             return
 
         self.road.refresh()
+        self.chain.refresh()
         self._slow.start(lambda: band_of(bike, draft, conditions, speeds))
         self._slower.start(lambda: continuous_curve(bike, draft, speeds[::4], conditions.rested_v))
 

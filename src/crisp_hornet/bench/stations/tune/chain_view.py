@@ -1,0 +1,261 @@
+"""Who is in charge: the chain per quantity, its contradictions, devices kept by hand, the gauge table and the key-in card."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+
+from pydantic import ValidationError
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPdfWriter, QTextDocument
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.core.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
+from crisp_hornet.core.gauge import gauge_table
+from crisp_hornet.documents.bike import Bike, ChainLink
+from crisp_hornet.documents.store import document_error
+
+BARS = (4, 5, 10)
+FIELDS = (
+    ("phase_current_a", "phase current, A"), ("battery_current_a", "battery current, A"), ("power_w", "power, W"),
+    ("speed_kmh", "speed, km/h"), ("nominal_v", "nominal, V"), ("wheel_circumference_m", "wheel, m"),
+)  # fmt: skip
+
+
+class ChainView(QWidget):
+    """What the tune, the controller, the pack and every display say, and who wins."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._link, self.theme = desk, link, theme
+        self._table = QGridLayout()
+        self._table.setHorizontalSpacing(16)
+        self._table.setVerticalSpacing(3)
+        self._told = QVBoxLayout()
+        self._told.setSpacing(6)
+        self._devices = QVBoxLayout()
+        self._devices.setSpacing(4)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("a display, a lever, a mode switch")
+        self.name.setAccessibleName("name of the device")
+        self.fields = {key: QLineEdit() for key, _ in FIELDS}
+        self.bars = QComboBox()
+        self.bars.addItems([f"{bars} bars" for bars in BARS])
+        self.bars.setAccessibleName("bars of the gauge")
+        self.bars.currentIndexChanged.connect(lambda _index: self._show_gauge())
+        self._gauge = QGridLayout()
+        self._gauge.setHorizontalSpacing(18)
+        self._gauge.setVerticalSpacing(2)
+        self._card = QVBoxLayout()
+        self._card.setSpacing(0)
+        self.ticked: set[str] = set()
+        left, right = QVBoxLayout(), QVBoxLayout()
+        table = QWidget()
+        table.setLayout(self._table)
+        for one in (label("WHO SETS WHAT", "caps"), sheet(table, margin=10)):
+            left.addWidget(one)
+        left.addLayout(self._told)
+        left.addWidget(label("DEVICES THAT CANNOT BE CONNECTED", "caps"))
+        left.addLayout(self._devices)
+        left.addWidget(sheet(self._form(), margin=10))
+        left.addStretch(1)
+        head = QHBoxLayout()
+        head.addWidget(label("GAUGE, RESTED VOLTS", "caps"), 1)
+        head.addWidget(self.bars)
+        right.addLayout(head)
+        gauge = QWidget()
+        gauge.setLayout(self._gauge)
+        right.addWidget(sheet(gauge, margin=10))
+        right.addWidget(label("KEY-IN CARD", "caps"))
+        lines = QWidget()
+        lines.setLayout(self._card)
+        right.addWidget(sheet(lines, margin=6))
+        acts = QHBoxLayout()
+        acts.addWidget(button("Print to a file", self._ask_file, "link", "Print the key-in card"))
+        acts.addSpacing(14)
+        acts.addWidget(button("Keep in the logbook", self.keep_card, "link", "Keep the key-in card"))
+        acts.addStretch(1)
+        right.addLayout(acts)
+        right.addStretch(1)
+        inside = QWidget()
+        row = QHBoxLayout(inside)
+        row.setContentsMargins(0, 4, 8, 0)
+        row.setSpacing(18)
+        row.addLayout(left, 1)
+        row.addLayout(right, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(column_scroll(inside))
+
+    def _form(self) -> QWidget:
+        form = QWidget()
+        grid = QGridLayout(form)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(5)
+        grid.addWidget(self.name, 0, 0, 1, 4)
+        for index, (key, words) in enumerate(FIELDS):
+            self.fields[key].setAccessibleName(words)
+            self.fields[key].setFixedWidth(66)
+            grid.addWidget(label(words, "quiet"), 1 + index, 0)
+            grid.addWidget(self.fields[key], 1 + index, 1)
+        grid.addWidget(button("Keep the device", self.keep_device, "link"), 1 + len(FIELDS), 0, 1, 2)
+        grid.setColumnStretch(2, 1)
+        return form
+
+    # --- devices --------------------------------------------------------------------------------------------
+
+    def keep_device(self) -> None:
+        """Write the typed device into the bike's chain; one of the same name is replaced. Undoable."""
+        bike, name = self._desk.bike, self.name.text().strip()
+        if bike is None or not name:
+            self._desk.said.emit("note", "Give the device a name first.")
+            return
+        try:
+            figures = {
+                key: float(text.replace(",", "."))
+                for key, field in self.fields.items()
+                if (text := field.text().strip())
+            }
+            link = ChainLink.model_validate({"name": name, **figures})
+        except ValidationError as error:
+            self._desk.said.emit("stop", str(document_error(error, name)))
+            return
+        except ValueError:
+            self._desk.said.emit("note", "A number in each field, or nothing.")
+            return
+        self._change([*(one for one in bike.chain if one.name != name), link], f"{name} noted")
+        self._desk.log(
+            "bike", f"{name} noted in the chain", ", ".join(f"{key} {value:g}" for key, value in figures.items())
+        )
+        for field in (self.name, *self.fields.values()):
+            field.clear()
+
+    def drop_device(self, name: str) -> None:
+        """Take a device out of the chain."""
+        bike = self._desk.bike
+        if bike is not None:
+            self._change([one for one in bike.chain if one.name != name], f"{name} taken out")
+
+    def _change(self, chain: list[ChainLink], what: str) -> None:
+        assert self._desk.bike is not None
+        self._desk.change_bike(self._desk.bike.model_copy(update={"chain": chain}), what)
+
+    # --- the card -------------------------------------------------------------------------------------------
+
+    def card_lines(self) -> list[CardLine]:
+        """What is to be keyed in."""
+        bike, draft = self._desk.bike, self._desk.draft
+        if bike is None or draft is None:
+            return []
+        contact = self._link.contact
+        magnets = contact.map.values(contact.raws).get("calibration.magnets_per_turn") if contact is not None else None
+        return key_in_card(bike, draft, magnets)
+
+    def keep_card(self) -> None:
+        """The card as a line of the logbook, with what was ticked."""
+        told = "; ".join(
+            f"{'done: ' if line.what in self.ticked else ''}{line.what} {line.value}" for line in self.card_lines()
+        )
+        self._desk.log("chain", "Key-in card", told)
+        self._desk.said.emit("settled", "The card is in the logbook.")
+
+    def print_card(self, path: Path) -> None:
+        """The card as a PDF, to be ticked by hand beside the display."""
+        rows = "".join(
+            f"<tr><td>☐</td><td>{line.what}</td><td><b>{line.value}</b></td></tr>" for line in self.card_lines()
+        )
+        name = self._desk.bike.name if self._desk.bike else ""
+        page = QTextDocument()
+        page.setHtml(f"<h2>{name}: to key in</h2><p>{datetime.now():%d %B %Y}</p><table cellpadding='6'>{rows}</table>")
+        writer = QPdfWriter(str(path))
+        page.print(writer)
+
+    def _ask_file(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Print the key-in card", "card.pdf", "PDF (*.pdf)")
+        if name:
+            self.print_card(Path(name))
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show what the desk holds now; does nothing while hidden."""
+        bike, draft = self._desk.bike, self._desk.draft
+        if self.isHidden() or bike is None or draft is None:
+            return
+        clear(self._table)
+        for column, head in enumerate(("", "who says what", "has effect")):
+            self._table.addWidget(label(head, "quiet"), 0, column)
+        for row, one in enumerate(who_is_in_charge(bike, draft), start=1):
+            self._show_quantity(row, one)
+        self._table.setColumnStretch(1, 1)
+        clear(self._told)
+        for sentence in conflicts(bike, draft):
+            self._told.addWidget(card(self.theme, "warn", "A contradiction", self._desk.units.text(f"{sentence}.")))
+        self._show_devices(bike)
+        self._show_gauge()
+        self._show_card()
+
+    def _show_quantity(self, row: int, one: Quantity) -> None:
+        turn = self._desk.units.text
+        says = ", ".join(f"{say.link} {say.value:g}{' (opens)' if say.trips else ''}" for say in one.says) or "nobody"
+        effect = f"{one.effective:g} {one.unit}: {one.owner}" if one.effective is not None else "no limit"
+        self._table.addWidget(label(one.name), row, 0, Qt.AlignmentFlag.AlignTop)
+        self._table.addWidget(label(turn(says), "quiet", wrap=True), row, 1)
+        strong = label(turn(effect), wrap=True)
+        strong.setStyleSheet("font-weight: 600;")
+        self._table.addWidget(strong, row, 2)
+
+    def _show_devices(self, bike: Bike) -> None:
+        clear(self._devices)
+        for one in bike.chain:
+            row = QHBoxLayout()
+            row.addWidget(label(one.name), 1)
+            row.addWidget(
+                button("take out", partial(self.drop_device, one.name), "link", f"Take {one.name} out of the chain")
+            )
+            self._devices.addLayout(row)
+        if not bike.chain:
+            self._devices.addWidget(
+                label("None noted. Most displays cannot be connected: note their settings.", "quiet", wrap=True)
+            )
+
+    def _show_gauge(self) -> None:
+        bike, draft = self._desk.bike, self._desk.draft
+        if bike is None or draft is None:
+            return
+        clear(self._gauge)
+        bars = BARS[self.bars.currentIndex()]
+        try:
+            whole = gauge_table(bike.battery, bars)
+            cut = gauge_table(bike.battery, bars, draft.battery_guard.fade_end_v)
+        except ValueError as error:
+            self._gauge.addWidget(label(f"{error}.", wrap=True), 0, 0)
+            return
+        for column, head in enumerate(("bars", "whole pack", f"down to {draft.battery_guard.fade_end_v:g} V")):
+            self._gauge.addWidget(label(head, "quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
+        for index, pair in enumerate(zip(whole, cut, strict=True)):
+            words = (f"{bars - index} to {bars - index - 1}", *(f"{volts:.1f} V" for volts in pair))
+            for column, text in enumerate(words):
+                self._gauge.addWidget(label(text), index + 1, column, Qt.AlignmentFlag.AlignRight)
+
+    def _show_card(self) -> None:
+        clear(self._card)
+        for line in self.card_lines():
+            box = Confirm(self.theme, f"keyed in: {line.what}")
+            box.setChecked(line.what in self.ticked)
+            box.toggled.connect(partial(self._tick, line.what))
+            row = QHBoxLayout()
+            row.addWidget(box)
+            words = label(f"{line.what}: {self._desk.units.text(line.value)}", wrap=True)
+            row.addWidget(words, 1)
+            self._card.addLayout(row)
+
+    def _tick(self, what: str, on: bool) -> None:
+        (self.ticked.add if on else self.ticked.discard)(what)

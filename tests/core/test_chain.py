@@ -1,0 +1,70 @@
+"""Who is in charge, the key-in card and the gauge: against sums done another way."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, seed, settings
+from scipy.integrate import quad
+
+from crisp_hornet.core.chain import conflicts, key_in_card, who_is_in_charge
+from crisp_hornet.core.gauge import gauge_table
+from crisp_hornet.core.limits import effective_limits
+from crisp_hornet.core.pack import charge_at, rested_v
+from tests.bikes import a_bike, a_tune, cases
+
+DISPLAY = {"name": "Display", "battery_current_a": 12, "speed_kmh": 25, "wheel_circumference_m": 2.1, "nominal_v": 48}
+
+
+@seed(6)
+@settings(max_examples=60, deadline=None, database=None)
+@given(cases())
+def test_what_is_said_to_have_effect_is_the_least_of_what_is_said(case):
+    bike, tune = case[0], case[1]
+    limits = effective_limits(bike, tune)
+    for one in who_is_in_charge(bike, tune):
+        limiting = [say for say in one.says if not say.trips]
+        assert one.effective == (min(say.value for say in limiting) if limiting else None)
+        if limiting:
+            assert one.owner in {say.link for say in limiting if say.value == one.effective}
+    assert who_is_in_charge(bike, tune)[0].effective == limits.phase_current_a.value
+
+
+def test_conflicts_are_explained_and_an_agreed_chain_has_none():
+    assert conflicts(a_bike(), a_tune()) == []
+    told = conflicts(a_bike(chain=[DISPLAY, {"name": "Lever", "nominal_v": 60}]), a_tune(drive__battery_current_a=30))
+    assert any("asks for 30 A of battery current, but Display allows 12" in one for one in told)
+    assert any("believes a wheel of 2.1 m" in one and "its 25 km/h are" in one for one in told)
+    assert any("set differently in the chain: 48 V, 60 V" in one for one in told)
+    over = conflicts(a_bike(battery__bms_discharge_a=20), a_tune(drive__battery_current_a=30))
+    assert any("pack's board opens at 20 A, the chain lets 30 through" in one for one in over)
+
+
+def test_the_card_says_what_to_key_in():
+    card = {line.what: line.value for line in key_in_card(a_bike(), a_tune(drive__speed_kmh=25.0), 1)}
+    wheel = a_bike().drivetrain.wheel_circumference_m
+    assert card["wheel, circumference"] == f"{1000 * wheel:.0f} mm" and card["speed limit"] == "25 km/h"
+    assert card["magnets of the speed sensor"] == "1" and "cells" in card["pack, nominal"]
+
+
+@pytest.mark.parametrize("bars", [4, 5, 10])
+@pytest.mark.parametrize("cutoff_v", [None, 52.0])
+@pytest.mark.parametrize("chemistry", ["nmc", "lfp"])
+def test_equal_bars_hold_equal_energy(bars, cutoff_v, chemistry):
+    battery = a_bike(battery__chemistry=chemistry).battery
+    cutoff = cutoff_v if chemistry == "nmc" else (None if cutoff_v is None else 49.0)
+    table = gauge_table(battery, bars, cutoff)
+    assert len(table) == bars and np.all(np.diff(table) < 0)
+    charges = [1.0, *(charge_at(battery, float(volts)).value for volts in table)]
+    energy = [quad(lambda c: float(rested_v(battery, c)), low, high, limit=200)[0] for high, low in pairwise(charges)]
+    assert np.ptp(energy) < 0.02 * np.mean(energy)
+    if cutoff is not None:
+        assert table[-1] == pytest.approx(cutoff, abs=0.02)
+
+
+def test_a_gauge_that_cannot_be_is_refused():
+    battery = a_bike().battery
+    with pytest.raises(ValueError, match="at least 2 bars"):
+        gauge_table(battery, 1)
+    with pytest.raises(ValueError, match="above a full pack"):
+        gauge_table(battery, 5, 90.0)
