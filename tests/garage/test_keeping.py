@@ -1,0 +1,71 @@
+"""Jobs, calibrations and sent tunes come back as they went in, bike by bike."""
+
+from dataclasses import replace
+from datetime import datetime
+
+import pytest
+
+from crisp_hornet.core.job_sheets import SHEETS
+from crisp_hornet.documents.calibration import Calibration
+from crisp_hornet.garage.garage import Garage, JobStep
+from tests.bikes import a_bike, a_tune
+
+
+@pytest.fixture
+def garage(tmp_path):
+    made = Garage(tmp_path / "g")
+    yield made
+    made.close()
+
+
+def again(garage):
+    """The same garage after a restart."""
+    garage.close()
+    return Garage(garage.folder)
+
+
+def calibration(kind="throttle", verdict="passed", **figures):
+    return Calibration(kind=kind, taken="2026-10-12T09:00:00", verdict=verdict, reason="seen", figures=figures)
+
+
+def test_calibrations_come_back_newest_first_and_bike_by_bike(garage):
+    first, second = garage.save_bike(a_bike()), garage.save_bike(a_bike().model_copy(update={"name": "Other"}))
+    garage.keep_calibration(first, calibration(rest_v=0.85))
+    garage.keep_calibration(first, calibration("torque", "failed"))
+    garage.keep_calibration(first, calibration(rest_v=0.87))
+    garage.keep_calibration(second, calibration(rest_v=9.0))
+    garage = again(garage)
+    assert [one.figures.get("rest_v") for one in garage.calibrations(first, "throttle")] == [0.87, 0.85]
+    assert [one.kind for one in garage.calibrations(first)] == ["throttle", "torque", "throttle"]
+    assert [one.figures["rest_v"] for one in garage.calibrations(second)] == [9.0]
+    garage.close()
+
+
+def test_a_job_is_kept_with_its_ticks_until_it_is_closed(garage):
+    bike = garage.save_bike(a_bike())
+    job = garage.start_job(bike, "Fit a pack", [JobStep("off", "careful"), JobStep("on")])
+    when = datetime(2026, 10, 12, 9, 30)
+    garage.keep_job(replace(job, steps=(replace(job.steps[0], done_at=when), job.steps[1])))
+    garage = again(garage)
+    (kept,) = garage.jobs(bike)
+    assert kept.steps == (JobStep("off", "careful", when), JobStep("on")) and not kept.closed
+    garage.keep_job(replace(kept, closed=True))
+    assert garage.jobs(bike) == [] and garage.jobs(bike + 1) == []
+    garage.close()
+
+
+def test_sent_tunes_are_listed_newest_first(garage):
+    bike = garage.save_bike(a_bike())
+    for amps in (30.0, 34.0):
+        garage.keep_sent(bike, a_tune(drive__battery_current_a=amps))
+    garage.save_draft(bike, a_tune(drive__battery_current_a=99.0))
+    assert [tune.drive.battery_current_a for _, tune in garage.sent_tunes(bike)] == [34.0, 30.0]
+
+
+@pytest.mark.parametrize("title", SHEETS)
+def test_every_sheet_begins_with_the_pack_off_and_ends_on_the_road(title):
+    steps = [text for text, _ in SHEETS[title]]
+    assert any(text.startswith("Pack off") for text in steps[:2]) and steps[-1].startswith("Road")
+    assert any("Capacitors" in text for text in steps) and any("backup kept, faults read" in text for text in steps)
+    assert len(steps) == len(set(steps))
+    assert all(not caution or caution.endswith(".") for _, caution in SHEETS[title])
