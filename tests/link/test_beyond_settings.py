@@ -94,6 +94,13 @@ def image(version="3.3.0", hardware="weir-60-b", size=900):
     return parse_firmware(make_firmware(hardware, version, random.Random(4).randbytes(size)), "image")
 
 
+@pytest.mark.parametrize("size", [899, 902, 1001])
+def test_an_image_of_any_length_starts(standin, contact, size):
+    transfer(contact, image(size=size), lambda done, total: None, lambda: False)
+    standin.do("key-off")
+    assert make_contact(contact.line, MAPS, lambda text: None)[0].identity.firmware == "3.3.0"
+
+
 def test_new_firmware_starts_after_a_power_cycle_and_the_backup_comes_back(standin, contact):
     wanted = {"drive.phase_current_a": 120.0, "calibration.throttle_rest_v": 0.9}
     assert send_all(contact, changes_to(contact.map, contact.raws, wanted)).outcome is Outcome.PROVED

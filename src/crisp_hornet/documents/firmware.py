@@ -2,7 +2,7 @@
 
 ``CHFW``, then big-endian: container version (u16), header length (u16), payload length (u32), hardware id (32 bytes ASCII, zero
 padded), firmware version (16 bytes ASCII, zero padded), SHA-256 of the payload (32 bytes); then the payload, padded with zeros to
-a whole number of words. The checksum tells whether it is whole, not where it comes from.
+whole pairs of words. The checksum tells whether it is whole, not where it comes from.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
 
 MAGIC = b"CHFW"
+PAIR = 4  # file records are written in pairs of words
 _HEADER = struct.Struct(">4sHHI32s16s32s")
 MOST_BYTES = 1 << 20
 
@@ -42,7 +43,8 @@ def parse_firmware(data: bytes, file: str) -> FirmwareImage:
     if container != 1 or length != _HEADER.size:
         raise DocumentError(file, "header", f"container version {container} is not known", "Update the application.")
     body = data[length : length + payload]
-    if len(body) != payload or len(data) > length + payload + 1:
+    padding = data[length + payload :]
+    if len(body) != payload or len(padding) >= PAIR or any(padding) or len(data) % PAIR:
         raise DocumentError(file, "", f"holds {len(data) - length} bytes, its header says {payload}", "Fetch it again.")
     if hashlib.sha256(body).digest() != digest:
         raise DocumentError(file, "", "its checksum does not fit: it is damaged", "Fetch it again.")
@@ -55,7 +57,7 @@ def make_firmware(hardware: str, version: str, payload: bytes) -> bytes:
     if len(texts[0]) > 32 or len(texts[1]) > 16:
         raise ValueError("hardware id at most 32 letters, version at most 16")
     header = _HEADER.pack(MAGIC, 1, _HEADER.size, len(payload), *texts, hashlib.sha256(payload).digest())
-    return header + payload + bytes(len(payload) % 2)
+    return header + payload + bytes(-(len(header) + len(payload)) % PAIR)
 
 
 def _text(raw: bytes, file: str) -> str:

@@ -1,0 +1,127 @@
+"""The link on its thread: it tells what happened, keeps nobody waiting, finds a lost controller again, and ends cleanly."""
+
+import pytest
+
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.demo import HERON
+from crisp_hornet.documents.maps import shipped_maps
+from crisp_hornet.documents.store import read_bike
+from crisp_hornet.link.difference import difference
+from crisp_hornet.link.errors import LinkError
+from crisp_hornet.link.marker import FileJournal
+from crisp_hornet.link.send import Outcome, Plan
+
+BIKE = read_bike(HERON)
+
+
+@pytest.fixture
+def link(qtbot, qapp, tmp_path):
+    made = Link(shipped_maps(), FileJournal(tmp_path / "sending"))
+    yield made
+    made.close()
+    assert made._thread.isFinished()
+
+
+@pytest.fixture
+def connected(qtbot, link, standin):
+    link.connect_to(standin.port, "TW60-00417")
+    qtbot.waitUntil(lambda: link.live is not None, timeout=10_000)
+    return link
+
+
+def test_a_contact_is_told_with_all_that_is_known(connected):
+    made = connected.contact
+    assert made.identity.serial == "TW60-00417" and made.doubts == () and made.interrupted is None and not made.shown
+    assert made.tune.drive.phase_current_a == 90 and len(made.backup.registers) == len(made.raws)
+    assert made.ways_to_show == ["brake", "back"] and not connected.busy
+
+
+def test_another_controller_than_expected_raises_a_doubt(qtbot, link, standin):
+    link.connect_to(standin.port, "TW60-00001")
+    qtbot.waitUntil(lambda: link.contact is not None, timeout=10_000)
+    assert [doubt.id for doubt in link.contact.doubts] == ["wrong-bike"]
+
+
+def test_a_port_that_fails_is_told_and_leaves_nobody_connected(qtbot, link, tmp_path):
+    with qtbot.waitSignal(link.failed, timeout=10_000) as told:
+        link.connect_to(str(tmp_path / "none"))
+    assert "no such port" in told.args[0] and link.contact is None and not link.busy and not link.waiting_for
+
+
+def test_a_lost_controller_is_taken_up_again_and_must_show_itself_anew(qtbot, connected, standin):
+    standin.do("turn-back 1")
+    qtbot.waitUntil(lambda: bool(connected.contact.shown), timeout=5_000)
+    standin.do("turn-back 0")
+    with qtbot.waitSignal(connected.failed, timeout=10_000):
+        standin.do("unplug")
+    assert connected.waiting_for == standin.port and connected.contact is None
+    with qtbot.waitSignal(connected.contact_made, timeout=15_000):
+        standin.do("plug")
+    assert not connected.waiting_for and not connected.contact.shown
+
+
+def test_after_letting_go_nothing_is_looked_for(qtbot, connected, standin):
+    connected.disconnect_now()
+    assert connected.contact is None and not connected.waiting_for
+    told = []
+    connected.contact_made.connect(told.append)
+    standin.do("unplug")
+    standin.do("plug")
+    qtbot.wait(1300)
+    assert told == []
+
+
+def test_work_is_done_on_the_thread_and_its_errors_come_back(qtbot, connected):
+    found = []
+    connected.run("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
+    assert connected.busy == "reading"
+    qtbot.waitUntil(lambda: len(found) == 1, timeout=5_000)
+    assert found[0] == [180] and not connected.busy
+    connected.run("reading", lambda contact: contact.line.read_settings(0x0900, 1), found.append)
+    qtbot.waitUntil(lambda: len(found) == 2, timeout=5_000)
+    assert isinstance(found[1], LinkError) and "no such register" in str(found[1])
+    connected.quietly(lambda contact: 7, found.append)
+    assert not connected.busy
+    qtbot.waitUntil(lambda: found[2:] == [7], timeout=5_000)
+
+
+def test_work_without_a_contact_says_so(qtbot, link):
+    found = []
+    link.run("anything", lambda contact: 1, found.append)
+    qtbot.waitUntil(lambda: len(found) == 1, timeout=5_000)
+    assert "nobody is connected" in str(found[0])
+
+
+def test_a_send_is_ordered_proved_and_its_raws_are_known(qtbot, connected, standin):
+    tune = connected.contact.tune.with_setting("battery_guard.fade_end_v", 40.0).with_setting(
+        "battery_guard.fade_start_v", 44.0
+    )
+    changes = difference(connected.contact.map, connected.contact.raws, tune)
+    with qtbot.waitSignal(connected.sent, timeout=15_000) as told:
+        connected.send(Plan(changes, keep=True), tune, BIKE, 62.4)
+    assert told.args[0].outcome is Outcome.PROVED
+    assert difference(connected.contact.map, connected.contact.raws, tune) == []
+    assert standin.shows("battery_guard.fade_start_v") == ("44.0", "44.0")
+
+
+def test_a_send_can_be_stopped(qtbot, connected, standin):
+    tune = connected.contact.tune.with_setting("drive.phase_current_a", 110.0)
+    changes = difference(connected.contact.map, connected.contact.raws, tune)
+    connected.progress.connect(lambda _progress: connected.stop())
+    with qtbot.waitSignal(connected.sent, timeout=15_000) as told:
+        connected.send(Plan(changes, keep=True), tune, BIKE, 62.4)
+    assert told.args[0].outcome in (Outcome.STOPPED, Outcome.PROVED)  # it may have been faster than the word
+    running, kept = standin.shows("drive.phase_current_a")
+    assert running == kept == ("90.0" if told.args[0].outcome is Outcome.STOPPED else "110.0")
+
+
+def test_live_values_come_at_the_asked_rate(qtbot, connected):
+    times = []
+    connected.live_changed.connect(lambda live: times.append(live.at_s))
+    connected.set_live_every(200)
+    qtbot.waitUntil(lambda: len(times) > 6, timeout=10_000)
+    slow = times[-1] - times[-4]
+    connected.set_live_every(20)
+    seen = len(times)
+    qtbot.waitUntil(lambda: len(times) > seen + 12, timeout=10_000)
+    assert times == sorted(times) and times[-1] - times[-4] < slow
