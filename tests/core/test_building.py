@@ -9,7 +9,7 @@ from crisp_hornet.core import conversions as c
 from crisp_hornet.core.bike_types import KINDS, bike_of_kind
 from crisp_hornet.core.plausible import USUAL, implausible
 from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.rules import Situation, judge
+from crisp_hornet.core.rules import Situation, Strength, judge
 from crisp_hornet.core.starting import starting_tune
 from tests.bikes import a_bike
 
@@ -69,7 +69,8 @@ def test_a_bike_of_each_kind_is_whole_assumed_and_rides(kind):
     assert len(bike.assumed) > 30 and not any(implausible(bike, path, bike.figure(path)) for path in USUAL)
     tune = starting_tune(bike)
     curve = pull_curve(bike, tune, np.linspace(0, 60, 100), Conditions(3.9 * 14))
-    assert curve.wheel_force_n[0] > 60 and judge(Situation(bike, tune, curve)) == []
+    assert curve.wheel_force_n[0] > 60
+    assert {warning.strength for warning in judge(Situation(bike, tune, curve))} <= {Strength.NOTE}
 
 
 def test_a_figure_by_hand_notes_its_source_and_lets_listed_masses_go():
