@@ -97,7 +97,7 @@ def changed(document: dict, **settings) -> dict:
         *groups, key = path.split("__")
         place = copy
         for group in groups:
-            place = place[group]
+            place = place.setdefault(group, {})
         place[key] = value
     return copy
 

@@ -62,7 +62,7 @@ def _parser() -> argparse.ArgumentParser:
     pull.add_argument("--tune", type=Path, required=True)
     pull.add_argument("--rested-v", type=_number, required=True, help="rested pack voltage, V")
     pull.add_argument("--winding-c", type=_number, default=25.0, help="winding temperature, °C (25)")
-    pull.add_argument("--mode", help="a mode of the tune (not computed yet)")
+    pull.add_argument("--mode", help="with the limits of this mode of the tune")
     pull.add_argument("--speeds", type=_speeds, required=True, metavar="FROM:TO:STEP", help="km/h, TO included")
     pull.add_argument("--out", type=Path, required=True)
     pull.set_defaults(run=_pull)
@@ -166,14 +166,18 @@ def _speeds(text: str) -> list[float]:
 
 
 def _pull(options: argparse.Namespace) -> int:
+    from crisp_hornet.core.modes import in_mode, mode_of
     from crisp_hornet.core.pull import Conditions, pull_curve
     from crisp_hornet.documents import store, wire
 
-    if options.mode is not None:
-        raise BadInput("--mode: modes are not computed yet; leave it out to use the drive settings as they stand.")
     if options.rested_v <= 0:
         raise BadInput("--rested-v: must be above 0 V.")
     bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
+    if options.mode is not None:
+        try:
+            tune = in_mode(tune, mode_of(tune, options.mode))
+        except LookupError as error:
+            raise BadInput(f"--mode: {error.args[0]}.") from None
     curve = pull_curve(bike, tune, options.speeds, Conditions(options.rested_v, options.winding_c))
     columns = [getattr(curve, name) for name in PULL_COLUMNS]
     text = io.StringIO()

@@ -18,10 +18,11 @@ from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.maps import all_maps
+from crisp_hornet.documents.setting_words import in_words
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, default_folder
 from crisp_hornet.link.contact import Contact, doubts, make_contact, open_line, read_live
-from crisp_hornet.link.difference import Change, difference, left_out, shown
+from crisp_hornet.link.difference import Change, difference, left_out, said
 from crisp_hornet.link.errors import LinkError, PortFailed, WrongDevice
 from crisp_hornet.link.faults import clear_faults, standing_fault
 from crisp_hornet.link.marker import FileJournal, resolve
@@ -102,10 +103,10 @@ def _send(options: argparse.Namespace, bike: Bike, tune: Tune, contact: Contact,
     if marker is not None:
         _say(resolve(marker, contact).text)
     for one in left_out(contact.map, tune):
-        _say(f"left out: {one.lack.name} {shown(one.asked, '')}. {one.lack.reason}")
+        _say(f"left out: {one.lack.name} {in_words(one.lack.name, one.asked)}. {one.lack.reason}")
     changes = difference(contact.map, contact.raws, tune)
     for change in changes:
-        print(change.in_words() + (f" (asked {shown(change.asked, change.register.unit)})" if change.rounded else ""))
+        print(change.in_words() + (f" (asked {said(change.register, change.asked)})" if change.rounded else ""))
     if not changes:
         print("the controller already holds this tune")
         return PROVED

@@ -180,6 +180,9 @@ def test_a_planted_fault_ends_in_the_right_sentence_and_in_the_watch_list(qtbot,
     for act in acts:
         standin.do(act)
     page = bench.stations[3]
+    seen = []  # the recording must not begin with what the sensor told before the fault
+    bench.link.live_changed.connect(seen.append)
+    qtbot.waitUntil(lambda: len(seen) > 10, timeout=6_000)
     found = record(qtbot, bench, kind, lambda: (standin.do("roll 5"), standin.do("crank 1"), settle(qtbot, page, 40)))
     assert found.verdict.value == "failed" and words in found.reason, found
     qtbot.waitUntil(lambda: words in texts(bench))

@@ -75,7 +75,7 @@ def line_of(text, needle):
         ('name = "pack_v", at = 2', 'name = "pack_v", at = 1', "telemetry.channel.2", "same place"),
         ("code = 12", "code = 11", "fault.0.code", "stands twice"),
         ("scale = 0.5", "scale = -0.5", "register.0.scale", "greater than 0"),
-        ('access = "r"', 'access = "rw"', "register.25.access", "read only"),
+        ('access = "r"', 'access = "rw"', "register.62.access", "read only"),
         ('state = "inhibited"', 'state = "still"', "inhibit.state", "no telemetry channel"),
         ('service = "7e3a0001', 'service = "xe3a0001', "bluetooth.service", "match"),
     ],

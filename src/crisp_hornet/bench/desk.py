@@ -18,16 +18,18 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_or_typical_v
 from crisp_hornet.core.pull import Conditions
-from crisp_hornet.core.rules import Situation, Warning_, judge
+from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
+from crisp_hornet.core.rules.corners import worst_of
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.tune import SETTINGS, Tune
+from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
 
 DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
+REST_MS = 60  # the hands rest: time for what is too slow for a drag
 
 
 class Desk(QObject):
@@ -41,6 +43,7 @@ class Desk(QObject):
     logbook_changed = pyqtSignal()
     units_changed = pyqtSignal()
     calibrations_changed = pyqtSignal()
+    watch_changed = pyqtSignal()
     said = pyqtSignal(str, str)  # severity, text: shown in the notice bar
 
     def __init__(self, garage: Garage) -> None:
@@ -63,7 +66,12 @@ class Desk(QObject):
         self._keep_soon.setSingleShot(True)
         self._keep_soon.setInterval(KEEP_DRAFT_MS)
         self._keep_soon.timeout.connect(self.keep_draft)
+        self._worst_soon = QTimer(self)
+        self._worst_soon.setSingleShot(True)
+        self._worst_soon.setInterval(REST_MS)
+        self._worst_soon.timeout.connect(self.judge_worst)
         self._warnings: list[Warning_] | None = None
+        self._at_corners: list[Warning_] = []
         self._sensors: dict[str, str] | None = None
         self._drafted: tuple[Tune | None, Tune | None, list[str]] = (None, None, [])
         self.reload()
@@ -76,6 +84,7 @@ class Desk(QObject):
             return
         self.bike_id, self.bike = found
         self._sensors = None
+        self._at_corners = []
         self.draft = self.garage.tune(self.bike_id, "draft")
         self.controller = self.garage.tune(self.bike_id, "controller")
         if self.draft is None:
@@ -216,11 +225,7 @@ class Desk(QObject):
             return []
         if self._drafted[0] is not self.draft or self._drafted[1] is not self.controller:
             draft, controller = self.draft, self.controller
-            self._drafted = (
-                draft,
-                controller,
-                [path for path in SETTINGS if draft.setting(path) != controller.setting(path)],
-            )
+            self._drafted = (draft, controller, draft.differing(controller))
         return self._drafted[2]
 
     # --- conditions and predictions -------------------------------------------------------------------------
@@ -239,11 +244,28 @@ class Desk(QObject):
             self._warnings = self._judge()
         return self._warnings
 
-    def _judge(self) -> list[Warning_]:
+    def judge_worst(self) -> None:
+        """Search the worst corner of each rule. Takes a frame or two: by itself once the hands rest, and before anything is sent."""
+        self._worst_soon.stop()
+        before, self._warnings = self._warnings, self._judge(worst=True)
+        if self._warnings != before:
+            self.watch_changed.emit()
+
+    def _judge(self, worst: bool = False) -> list[Warning_]:
         if self.bike is None or self.draft is None:
             return []
         curve = self.draft_prediction.curve if self.draft_prediction else None
-        return judge(Situation(self.bike, self.draft, curve, self.controller, self.sensors))
+        situation = Situation(self.bike, self.draft, curve, self.controller, self.sensors)
+        if worst:
+            found = worst_of(situation, self.conditions)
+            self._at_corners = [one for one in found if one.corner]
+            return found
+        self._worst_soon.start()
+        found = judge(situation)
+        known = {warning.id for warning in found}
+        # what was found at a corner stands until the corners are searched again, or the list would flicker through a drag
+        found += [one for one in self._at_corners if one.id not in known]
+        return sorted(found, key=lambda one: list(Strength).index(one.strength))
 
     # --- calibrations ---------------------------------------------------------------------------------------
 
@@ -301,8 +323,9 @@ class Desk(QObject):
         self.garage.keep_sent(self.bike_id, tune)
         self.log("send", f"Sent with proof: {tune.name}", "; ".join(changes) + f". {message}")
         self._take_controller(tune, remember=kept)
-        if self.draft != tune:
-            self.open_draft(tune)
+        whole = tune if self.draft is None else tune.completed_from(self.draft)
+        if self.draft != whole:
+            self.open_draft(whole)
 
     def take_restored(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
         """A backup was put back with proof; the draft stays what it is."""
@@ -311,7 +334,7 @@ class Desk(QObject):
 
     def take_running(self, tune: Tune) -> None:
         """A send failed and left the controller running this; what it keeps over power-off is as it was."""
-        if self.controller is None or any(tune.setting(path) != self.controller.setting(path) for path in SETTINGS):
+        if self.controller is None or tune.differing(self.controller):
             self._take_controller(tune, remember=False)
 
     def _take_controller(self, tune: Tune, remember: bool = True) -> None:

@@ -188,6 +188,7 @@ class Window(QMainWindow):
             self.desk.rides_changed,
             self.desk.logbook_changed,
             self.desk.units_changed,
+            self.desk.watch_changed,
             self.desk.undo_stack.indexChanged,
             self.link.changed,
         ):

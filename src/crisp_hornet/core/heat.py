@@ -163,7 +163,8 @@ class HeldHeat:
 
     def seconds_until_controller(self, limit_c: float) -> Array:
         """Time (s, (n,)) until the controller reaches ``limit_c``; inf if never."""
-        share = (limit_c - self.controller_settles_c) / (self._start.controller_c - self.controller_settles_c)
+        with np.errstate(divide="ignore", invalid="ignore"):  # nothing heats it: it stays where it is
+            share = np.divide(limit_c - self.controller_settles_c, self._start.controller_c - self.controller_settles_c)
         ok = (share > 0) & (share <= 1)
         return np.where(ok, -np.log(np.where(ok, share, 1.0)) / self._sink_rate, np.inf)
 

@@ -6,7 +6,8 @@ import numpy as np
 
 from crisp_hornet.core.pack import rested_or_typical_v
 from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.rules import Situation, Warning_, judge
+from crisp_hornet.core.rules import Situation, Warning_
+from crisp_hornet.core.rules.corners import worst_of
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
@@ -20,6 +21,6 @@ def typical_v(bike: Bike) -> float:
 
 
 def watch_list(bike: Bike, tune: Tune, controller: Tune | None = None, rested_v: float | None = None) -> list[Warning_]:
-    """All open warnings, the strongest first; ``controller`` is what runs now, where that is known."""
-    curve = pull_curve(bike, tune, SPEEDS_KMH, Conditions(rested_v if rested_v is not None else typical_v(bike)))
-    return judge(Situation(bike, tune, curve, controller))
+    """All open warnings, each at its worst corner, the strongest first; ``controller`` is what runs now, where that is known."""
+    conditions = Conditions(rested_v if rested_v is not None else typical_v(bike))
+    return worst_of(Situation(bike, tune, pull_curve(bike, tune, SPEEDS_KMH, conditions), controller), conditions)

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from crisp_hornet.documents.base import Count, NotNegative, Number, Part, Positive, Share, Text
+from crisp_hornet.documents.local_rules import LocalRules
 
 BIKE_VERSION = 1
 RATED = ("phase_current_a", "battery_current_a")
@@ -164,6 +165,7 @@ class Bike(Part):
     chassis: Chassis
     chain: list[ChainLink] = []
     sources: dict[str, Source] = {}
+    local: LocalRules | None = None
 
     @model_validator(mode="after")
     def _centre_of_gravity_between_the_wheels(self) -> Self:

@@ -14,9 +14,11 @@ from pydantic_core import PydanticCustomError
 
 from crisp_hornet.documents.base import Count, Number, Part, Positive, Text
 from crisp_hornet.documents.register import CALIBRATION, INFORMATION, Address, Channel, Coded, Register, Word
-from crisp_hornet.documents.tune import SETTINGS
+from crisp_hornet.documents.settings import FURTHER
+from crisp_hornet.documents.tune import KNOWN, SETTINGS
 
 MAP_VERSION = 1
+NOT_DESCRIBED = "Not on this controller: set it where the bike has it, and note it under who is in charge"
 Uuid = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 
 
@@ -178,7 +180,10 @@ class ControllerMap(Part):
 
     def lack(self, name: str) -> Lack | None:
         """Why the controller has no such setting, or ``None`` where it has it."""
-        return next((lack for lack in self.lacks if lack.name == name), None)
+        listed = next((lack for lack in self.lacks if lack.name == name), None)
+        if listed is None and name in FURTHER and self.register(name) is None:
+            return Lack(name=name, reason=NOT_DESCRIBED)
+        return listed
 
     def fault_of(self, code: float) -> Fault | None:
         """The meaning of a fault code, if the description knows it."""
@@ -212,7 +217,7 @@ def _check_names(found: ControllerMap) -> None:
     for index, name in enumerate(names):
         if names.index(name) < index:
             raise _fault(f"register name {name} stands twice", "register", index, "name")
-        if name not in SETTINGS and not name.startswith((CALIBRATION, INFORMATION)):
+        if name not in KNOWN and not name.startswith((CALIBRATION, INFORMATION)):
             raise _fault(
                 f"register {name!r} names no setting of a tune; others start with calibration. or info.",
                 "register",
@@ -224,7 +229,7 @@ def _check_names(found: ControllerMap) -> None:
         if found.register_list[index].max < found.register_list[index].min:
             raise _fault(f"register {name}: max lies below min", "register", index, "max")
     for index, lack in enumerate(found.lacks):
-        if lack.name not in SETTINGS:
+        if lack.name not in KNOWN:
             raise _fault(f"lacks {lack.name!r} names no setting of a tune", "lacks", index, "name")
         if lack.name in names:
             raise _fault(f"{lack.name} stands both as register and under lacks", "lacks", index, "name")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.store import check_header, document_error
 
 Place = tuple[str | int, ...]
+MOST_AT_ONCE = 64
 _TABLE = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.-]+)\s*\]\]?")
 _KEY = re.compile(r"^\s*([A-Za-z0-9_-]+)\s*=")
 
@@ -30,20 +32,60 @@ def read_map(path: Path) -> ControllerMap:
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise DocumentError(str(path), "", f"not TOML: {error}", "Mend the text there.") from None
     check_header(data, "crisp-hornet/controller-map", MAP_VERSION, str(path))
+    rows: list[int] = []
     try:
+        if isinstance(data.get("register"), list):
+            data["register"], rows = _spread_out(data["register"])
         return ControllerMap.model_validate(data)
     except ValidationError as error:
-        raise _with_line(error, text, str(path)) from None
+        details = error.errors(include_url=False)[0]
+        place: Place = tuple(details.get("ctx", {}).get("at", details["loc"]))
+        if place[:1] == ("register",) and len(place) > 1 and isinstance(place[1], int):
+            place = ("register", rows[place[1]], *place[2:])
+        raise _with_line(document_error(error, str(path)).reason, place, text, str(path)) from None
+    except _BadRow as error:
+        raise _with_line(str(error), ("register", error.row, "count"), text, str(path)) from None
 
 
-def _with_line(error: ValidationError, text: str, file: str) -> DocumentError:
-    details = error.errors(include_url=False)[0]
-    place: Place = tuple(details.get("ctx", {}).get("at", details["loc"]))
-    said = document_error(error, file)
+class _BadRow(Exception):
+    def __init__(self, row: int, reason: str) -> None:
+        super().__init__(reason)
+        self.row = row
+
+
+def _spread_out(registers: list[Any]) -> tuple[list[Any], list[int]]:
+    """Each register that stands for several (``count``, ``{n}`` in its name) as those, and for each the row it came from."""
+    spread: list[Any] = []
+    rows: list[int] = []
+    for at, row in enumerate(registers):
+        one = dict(row) if isinstance(row, dict) else row
+        each = [one] if not isinstance(one, dict) or "count" not in one else list(_several(one, at))
+        spread += each
+        rows += [at] * len(each)
+    return spread, rows
+
+
+def _several(row: dict[str, Any], at: int) -> Iterator[dict[str, Any]]:
+    count, every = row.pop("count"), row.pop("every", 1)
+    starts = row.pop("defaults", [])
+    whole = isinstance(count, int) and isinstance(every, int) and isinstance(row.get("address"), int)
+    if not whole or not 1 <= count <= MOST_AT_ONCE or not 1 <= every <= 0xFFFF or not isinstance(starts, list):
+        raise _BadRow(
+            at, f"count must be a whole number of 1 to {MOST_AT_ONCE}, with address and every as whole numbers"
+        )
+    if not all(isinstance(row.get(key), str) for key in ("name", "label")) or "{n}" not in row["name"]:
+        raise _BadRow(at, "with count, name and label are text and name contains {n}, which becomes 1, 2, 3 …")
+    for index in range(count):
+        told = {key: row[key].replace("{n}", str(index + 1)) for key in ("name", "label")}
+        default = {"default": starts[index]} if index < len(starts) else {}
+        yield {**row, **told, "address": row["address"] + index * every, **default}
+
+
+def _with_line(reason: str, place: Place, text: str, file: str) -> DocumentError:
     keys = ".".join(str(step) for step in place)
     line = line_of(text, place)
     where = ", ".join(part for part in (f"line {line}" if line else "", keys) if part)
-    return DocumentError(file, where, said.reason, "Mend it there; docs/formats.md says what each key means.")
+    return DocumentError(file, where, reason, "Mend it there; docs/formats.md says what each key means.")
 
 
 def line_of(text: str, place: Place) -> int | None:

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal, Self
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import model_validator
+from pydantic import Field, model_validator
 
+from crisp_hornet.documents import settings
+from crisp_hornet.documents.assist import Assist
 from crisp_hornet.documents.base import NotNegative, Number, Part, Positive, Text
+from crisp_hornet.documents.mode import MOST_MODES, Mode
+from crisp_hornet.documents.throttle import Throttle
 
 TUNE_VERSION = 1
 
@@ -78,33 +83,99 @@ class Tune(Part):
     regen: Regen
     battery_guard: BatteryGuard
     heat_guard: HeatGuard
-    throttle: dict[str, Any] = {}
-    assist: dict[str, Any] = {}
-    modes: list[dict[str, Any]] = []
+    throttle: Throttle = Throttle()
+    assist: Assist = Assist()
+    modes: Annotated[list[Mode], Field(max_length=MOST_MODES)] = []
+
+    @model_validator(mode="after")
+    def _one_mode_at_start(self) -> Self:
+        if sum(mode.starts for mode in self.modes) > 1:
+            raise ValueError("modes: only one may be the one that is on after power-on (starts)")
+        if len({mode.name for mode in self.modes}) < len(self.modes):
+            raise ValueError("modes: two bear the same name")
+        return self
+
+    def holds(self, path: str) -> bool:
+        """Whether the tune says anything about a setting: throttle, assist and modes may be left out, wholly or in part."""
+        group, _, key = path.partition(".")
+        if group in SETTING_GROUPS:
+            return True
+        if group == "modes":
+            return group in self.model_fields_set and self._has(path)
+        return key.partition(".")[0] in getattr(self, group).model_fields_set and self._has(path)
+
+    def _has(self, path: str) -> bool:
+        at = path.split(".")
+        rows = self.modes if at[0] == "modes" else self.assist.levels if at[1] == "levels" else []
+        return not at[-2].isdecimal() or int(at[-2]) <= len(rows)
 
     def with_setting(self, path: str, value: float | None) -> Tune:
-        """This tune with one setting changed, e.g. ``with_setting("drive.battery_current_a", 40)``.
+        """This tune with one setting changed, e.g. ``with_setting("drive.battery_current_a", 40)``; see
+        :mod:`~crisp_hornet.documents.settings` for paths.
 
         Raises :class:`pydantic.ValidationError` when the result is not a valid tune and
         :class:`KeyError` for a path that names no setting.
         """
-        group, _, key = path.partition(".")
-        data = self.model_dump(mode="json", by_alias=True)
-        if not isinstance(data.get(group), dict) or key not in data[group]:
-            raise KeyError(path)
-        data[group][key] = value
+        return self.with_settings({path: value})
+
+    def with_settings(self, values: Mapping[str, float | None]) -> Tune:
+        """This tune with several settings changed at once; raises as :meth:`with_setting`."""
+        data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
+        whole: dict[str, Any] = {}
+        for path in values:
+            group = path.partition(".")[0]
+            if path not in KNOWN:
+                raise KeyError(path)
+            if group not in SETTING_GROUPS and group not in whole:
+                whole[group] = data[group] = self.model_dump(mode="json", by_alias=True, include={group})[group]
+        settings.put_all(data, values)
         return Tune.model_validate(data)
 
     def setting(self, path: str) -> float | None:
-        """The value at a dotted path. Raises :class:`KeyError` for a path that names no setting."""
-        group, _, key = path.partition(".")
-        part = getattr(self, group, None)
-        if not isinstance(part, Part) or key not in SETTING_GROUPS[group].model_fields:
+        """The number at a dotted path; a default where the tune leaves the setting out. Raises :class:`KeyError` for a path that
+        names no setting, or an item its lists do not have."""
+        if path not in KNOWN:
             raise KeyError(path)
-        value: float | None = getattr(part, key)
-        return value
+        group, _, key = path.partition(".")
+        if group in SETTING_GROUPS:
+            value: float | None = getattr(getattr(self, group), key)
+            return value
+        return settings.read(self.model_dump(mode="json", by_alias=True, include={group}), path)
+
+    def differing(self, other: Tune) -> list[str]:
+        """The settings in which two tunes differ, as far as both say anything about them; an item that only one has differs."""
+        found = [path for path in SETTINGS if self.setting(path) != other.setting(path)]
+        groups = [group for group in FURTHER_GROUPS if getattr(self, group) != getattr(other, group)]
+        for path in settings.FURTHER if groups else ():
+            if path.partition(".")[0] in groups and self._says(path) and other._says(path):
+                here, there = self._has(path), other._has(path)
+                if here != there or (here and self.setting(path) != other.setting(path)):
+                    found.append(path)
+        return found
+
+    def _says(self, path: str) -> bool:
+        group, key = path.split(".")[:2]
+        return group in self.model_fields_set and (group == "modes" or key in getattr(self, group).model_fields_set)
+
+    def completed_from(self, other: Tune) -> Tune:
+        """This tune, with what it leaves out and what a controller cannot hold (the modes' names) taken from another."""
+        taken: dict[str, Any] = {}
+        for group in ("throttle", "assist"):
+            theirs, own = getattr(other, group), getattr(self, group)
+            if theirs.model_fields_set - own.model_fields_set:
+                both = theirs.model_dump(exclude_unset=True) | own.model_dump(exclude_unset=True)
+                taken[group] = type(own).model_validate(both)
+        if "modes" not in self.model_fields_set:
+            taken |= {"modes": other.modes} if "modes" in other.model_fields_set else {}
+        elif self.modes and other.modes:
+            keys = ("name", "selected_by", "off_road")
+            words = [{key: getattr(mode, key) for key in keys} for mode in other.modes[: len(self.modes)]]
+            named = [mode.model_copy(update=told) for mode, told in zip(self.modes, words, strict=False)]
+            taken["modes"] = [*named, *self.modes[len(named) :]]
+        return self.model_copy(update=taken) if taken else self
 
 
+FURTHER_GROUPS = ("throttle", "assist", "modes")
 SETTING_GROUPS: dict[str, type[Part]] = {
     "drive": Drive,
     "regen": Regen,
@@ -112,3 +183,4 @@ SETTING_GROUPS: dict[str, type[Part]] = {
     "heat_guard": HeatGuard,
 }
 SETTINGS = [f"{group}.{key}" for group, part in SETTING_GROUPS.items() for key in part.model_fields]
+KNOWN = frozenset([*SETTINGS, *settings.FURTHER])

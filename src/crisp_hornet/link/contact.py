@@ -7,8 +7,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from crisp_hornet.documents import settings
 from crisp_hornet.documents.backup import BackedUpRegister, Backup
 from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.store import parse
 from crisp_hornet.documents.tune import SETTINGS, TUNE_VERSION, Tune
@@ -61,11 +63,11 @@ def open_line(address: str, maps: Sequence[ControllerMap], answer_s: float = ANS
     radios = [one.bluetooth for one in maps if one.bluetooth is not None]
     tried: list[tuple[int, int]] = []
     last: LineDead | None = None
-    for settings in sorted((one.line for one in maps), key=lambda line: -line.baud):
-        if (settings.baud, settings.device) in tried:
+    for way in sorted((one.line for one in maps), key=lambda line: -line.baud):
+        if (way.baud, way.device) in tried:
             continue
-        tried.append((settings.baud, settings.device))
-        line = ModbusLine(transport_to(address, settings, radios, answer_s), settings.device)
+        tried.append((way.baud, way.device))
+        line = ModbusLine(transport_to(address, way, radios, answer_s), way.device)
         line.open()
         try:
             line.identify(tries=2)
@@ -183,6 +185,14 @@ def tune_of(controller_map: ControllerMap, raws: Mapping[str, int], name: str) -
         part = data.setdefault(group, {})
         assert isinstance(part, dict)
         part[key] = held.get(path)
+    for path, rows in (("assist.levels.count", "assist"), ("modes.count", "modes")):
+        if path in held:
+            data[rows] = [] if rows == "modes" else {"levels": []}
+    try:
+        settings.put_all(data, {path: held[path] for path in settings.FURTHER if path in held})
+    except KeyError as error:
+        what, why = f"what {controller_map.name} holds", "is none of the choices its description knows"
+        raise DocumentError(what, str(error.args[0]), why, "Set it anew, or mend the description.") from None
     return parse(Tune, "crisp-hornet/tune", TUNE_VERSION, data, f"what {controller_map.name} holds")
 
 

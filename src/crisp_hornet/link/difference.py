@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from crisp_hornet.documents.controller_map import ControllerMap, Lack
 from crisp_hornet.documents.register import Register
+from crisp_hornet.documents.setting_words import in_words
+from crisp_hornet.documents.settings import FURTHER
 from crisp_hornet.documents.tune import SETTINGS, Tune
 
 GROUPS = {
@@ -14,6 +16,9 @@ GROUPS = {
     "regen": "braking with the motor",
     "battery_guard": "the pack's guard",
     "heat_guard": "the heat guards",
+    "throttle": "the throttle",
+    "assist": "the assist",
+    "modes": "the modes",
     "calibration": "sensors and motor",
 }
 
@@ -41,6 +46,12 @@ class Change:
         after = float("inf") if self.after is None else self.after
         return after < before if self.register.safe == "lower" else after > before
 
+    def turn(self) -> int:
+        """When it is written: a shorter list first, then what eases, then the rest; a longer list once its items are right."""
+        if self.register.name.endswith(".count"):
+            return 0 if self.eases else 3
+        return 1 if self.eases else 2
+
     @property
     def group(self) -> str:
         """What it touches, in the builder's words."""
@@ -48,9 +59,7 @@ class Change:
 
     def in_words(self) -> str:
         """For example ``battery current 30 A to 38 A``."""
-        return (
-            f"{self.register.label} {shown(self.before, self.register.unit)} to {shown(self.after, self.register.unit)}"
-        )
+        return f"{self.register.label} {said(self.register, self.before)} to {said(self.register, self.after)}"
 
 
 @dataclass(frozen=True)
@@ -66,12 +75,19 @@ def shown(value: float | None, unit: str) -> str:
     return "no limit" if value is None else f"{value:g} {unit}".strip()
 
 
+def said(register: Register, value: float | None) -> str:
+    """A register's value as it is told; a setting that chooses among words, or is a share, reads as that."""
+    if register.name in FURTHER:
+        return in_words(register.name, value)
+    return shown(value, register.unit)
+
+
 def difference(controller_map: ControllerMap, raws: Mapping[str, int], tune: Tune) -> list[Change]:
     """All registers that ``tune`` would change: what eases comes first.
 
     Raises :class:`ValueError` naming the setting when the controller cannot hold a value.
     """
-    wanted = {path: tune.setting(path) for path in SETTINGS}
+    wanted = {path: tune.setting(path) for path in (*SETTINGS, *FURTHER) if tune.holds(path)}
     return changes_to(controller_map, raws, wanted)
 
 
@@ -89,11 +105,19 @@ def changes_to(
         raw = register.encode(asked)
         if raw != before:
             changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
-    return sorted(changes, key=lambda change: not change.eases)
+    return sorted(changes, key=Change.turn)
 
 
 def left_out(controller_map: ControllerMap, tune: Tune) -> list[LeftOut]:
     """What ``tune`` asks for and the controller does not have."""
-    return [
-        LeftOut(lack, tune.setting(lack.name)) for lack in controller_map.lacks if tune.setting(lack.name) != lack.value
+    found = [
+        LeftOut(lack, tune.setting(lack.name))
+        for lack in controller_map.lacks
+        if tune.holds(lack.name) and tune.setting(lack.name) != lack.value
     ]
+    listed = {lack.name for lack in controller_map.lacks}
+    for path in FURTHER:
+        lack = controller_map.lack(path) if path not in listed and tune.holds(path) else None
+        if lack is not None:
+            found.append(LeftOut(lack, tune.setting(path)))
+    return found

@@ -16,7 +16,7 @@ from crisp_hornet.documents.base import Part, Text
 from crisp_hornet.documents.register import Raw
 from crisp_hornet.documents.store import parse
 from crisp_hornet.link.contact import Contact
-from crisp_hornet.link.difference import Change, shown
+from crisp_hornet.link.difference import Change, said
 
 
 class MarkedRegister(Part):
@@ -133,7 +133,7 @@ def resolve(marker: Marker, contact: Contact) -> Interrupted:
         elif raw == marked.before:
             old.append(register.label)
         else:
-            values = [shown(register.decode(one), register.unit) for one in (raw, marked.before, marked.after)]
+            values = [said(register, register.decode(one)) for one in (raw, marked.before, marked.after)]
             neither.append(f"{register.label} reads {values[0]}, neither the old {values[1]} nor the new {values[2]}")
     return Interrupted(marker, old, new, neither)
 

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, Strength, judge
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.tune import SETTING_GROUPS, SETTINGS, Tune
+from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.link.difference import Change
 
 NO_ORDER = (
@@ -39,16 +39,10 @@ def safe_order(bike: Bike, running: Tune, changes: list[Change], rested_v: float
 
 def with_values(tune: Tune, values: Values) -> Tune | None:
     """A tune with some settings changed; None where they make no valid tune. Other names are passed over."""
-    data = tune.model_dump(mode="json", by_alias=True)
-    for path, value in values.items():
-        if path in SETTINGS:
-            group, _, key = path.partition(".")
-            data[group][key] = value
     try:
-        parts = {group: kind.model_validate(data[group]) for group, kind in SETTING_GROUPS.items()}
-    except ValidationError:
+        return tune.with_settings({path: value for path, value in values.items() if path in KNOWN})
+    except (ValidationError, KeyError):
         return None
-    return tune.model_copy(update=parts)
 
 
 def write_order(
@@ -81,7 +75,7 @@ def write_order(
         dead.add(state)
         return None
 
-    return go_on([], sorted(changes, key=lambda change: not change.eases))
+    return go_on([], sorted(changes, key=Change.turn))
 
 
 def _values(changes: list[Change]) -> dict[str, float | None]:

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from enum import Enum
 
 from crisp_hornet.link.contact import Contact, Raws, read_live, read_raws, readable
-from crisp_hornet.link.difference import Change, shown
+from crisp_hornet.link.difference import Change, said
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.gate import Gate, Stopped
 from crisp_hornet.link.marker import Journal, Marker, NoJournal
@@ -87,7 +87,7 @@ def trial_refusal(changes: list[Change]) -> str:
         if change.register.needs_power_cycle:
             return f"{label} only counts after power-off: it is kept, never tried"
         if change.eases:
-            return f"a brown-out while riding would bring the stronger {shown(change.before, change.register.unit)} of {label} back"
+            return f"a brown-out while riding would bring the stronger {said(change.register, change.before)} of {label} back"
     return ""
 
 
@@ -217,7 +217,7 @@ class _Send:
         if not others:
             return ""
         told = "; ".join(
-            f"{one.label} {shown(one.decode(self._contact.raws[one.name]), one.unit)} to {shown(one.decode(now[one.name]), one.unit)}"
+            f"{one.label} {said(one, one.decode(self._contact.raws[one.name]))} to {said(one, one.decode(now[one.name]))}"
             for one in others[:4]
         )
         self._contact.raws.update(now)
@@ -344,7 +344,7 @@ class _Send:
         if not unknown and not new:
             return "The controller holds what it held before."
         parts = [self._unknown_in_words(change) for change in unknown]
-        parts += [f"{c.register.label} holds the new {shown(c.after, c.register.unit)}" for c in new]
+        parts += [f"{c.register.label} holds the new {said(c.register, c.after)}" for c in new]
         text = "; ".join(parts)
         return (
             text[0].upper() + text[1:] + ". Do not ride before it has been read again. Nothing was kept: switched off "
@@ -353,7 +353,7 @@ class _Send:
 
     def _unknown_in_words(self, change: Change) -> str:
         register, name = change.register, change.register.name
-        before, after = shown(change.before, register.unit), shown(change.after, register.unit)
+        before, after = said(register, change.before), said(register, change.after)
         if name in self._strange:
-            return f"{register.label} reads {shown(self._strange[name], register.unit)}, neither the old {before} nor the new {after}"
+            return f"{register.label} reads {said(register, self._strange[name])}, neither the old {before} nor the new {after}"
         return f"{register.label} is not known: {before} or {after}"

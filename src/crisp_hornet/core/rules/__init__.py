@@ -1,11 +1,26 @@
 """What is unsafe, useless or too large a step: one small function per rule, in a registry.
 
-``judge`` runs them all. A rule sees a :class:`~crisp_hornet.core.rules.kinds.Situation` and returns a
+``judge`` runs them all as drawn, ``corners.worst_of`` at the worst corner of each.
+A rule sees a :class:`~crisp_hornet.core.rules.kinds.Situation` and returns a
 :class:`~crisp_hornet.core.rules.kinds.Warning_` or nothing. To add one, write it in the file of its subject
 with ``@rule``; the import below makes it known.
 """
 
-from crisp_hornet.core.rules import chassis, guards, pack, physics, ratings, sensors, speed, steps  # noqa: F401  (each registers its rules)
+from crisp_hornet.core.rules import (  # noqa: F401  (each registers its rules)
+    assist,
+    chassis,
+    guards,
+    hill,
+    local,
+    modes,
+    pack,
+    physics,
+    ratings,
+    sensors,
+    speed,
+    steps,
+    throttle,
+)
 from crisp_hornet.core.rules.kinds import RULES, Situation, Strength, Warning_
 
 

@@ -5,22 +5,22 @@ from __future__ import annotations
 import math
 
 from crisp_hornet.core.performance import front_wheel_keeps
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
 from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
 
 STEEP = 0.12  # the slope on which a launch is judged: weight shifts rearwards
 FRONT_WHEEL_LEAST = 0.25  # below this share of its standing load the front wheel steers poorly
 
 
-@rule
+@rule_over(Axis.CHARGE, Axis.LOAD, Axis.SLOPE)
 def front_wheel_light(s: Situation) -> Warning_ | None:
     """At full pull the front wheel loses its hold."""
     if s.curve is None:
         return None
-    keeps = front_wheel_keeps(s.curve)
+    keeps = front_wheel_keeps(s.curve, s.grade)
     if keeps >= FRONT_WHEEL_LEAST:
         return None
-    pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike)
+    pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike, s.grade)
     text = (
         "Full pull lifts the front wheel"
         if keeps == 0
@@ -35,10 +35,11 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
         "Lower the phase current, or start gently",
         "drive.phase_current_a",
         None,
+        amount=1 - keeps,
     )
 
 
-@rule
+@rule_over(Axis.CHARGE)
 def tyre_slips(s: Situation) -> Warning_ | None:
     """At full pull the driven tyre slips on a dry road."""
     if s.curve is None:

@@ -22,13 +22,15 @@ class Strength(Enum):
 @dataclass(frozen=True)
 class Situation:
     """The draft on its bike, its predicted curve (if computable), what the controller holds (if known), and how each sensor did in its
-    newest calibration ("passed", "doubtful", "failed", by kind)."""
+    newest calibration ("passed", "doubtful", "failed", by kind). ``grade`` and ``corner`` say for which case it stands."""
 
     bike: Bike
     draft: Tune
     curve: PullCurve | None = None
     controller: Tune | None = None
     sensors: Mapping[str, str] = field(default_factory=dict)
+    grade: float = 0.0
+    corner: str = ""
 
 
 @dataclass(frozen=True)
@@ -42,13 +44,36 @@ class Warning_:
     mend: str
     setting: str | None = None
     mended_value: float | None = None
+    corner: str = ""  # where it was found, if not as drawn
+    amount: float = 0.0  # how bad, to find the worst corner: the larger the worse
+
+
+class Axis(Enum):
+    """What may be worse than drawn: the pack's charge, its age and cold, heat, the load, the slope."""
+
+    CHARGE = "charge"
+    PACK = "pack"
+    HEAT = "heat"
+    LOAD = "load"
+    SLOPE = "slope"
 
 
 Rule = Callable[[Situation], Warning_ | None]
 RULES: list[Rule] = []
+OVER: dict[Rule, tuple[Axis, ...]] = {}
 
 
 def rule(function: Rule) -> Rule:
     """Register a rule."""
     RULES.append(function)
     return function
+
+
+def rule_over(*axes: Axis) -> Callable[[Rule], Rule]:
+    """Register a rule that is to be judged at the worst corner of some axes, not only as drawn."""
+
+    def register(function: Rule) -> Rule:
+        OVER[rule(function)] = axes
+        return function
+
+    return register

@@ -8,7 +8,7 @@ import numpy as np
 
 from crisp_hornet.core.motor import electrical_speed
 from crisp_hornet.core.performance import steady_speed_kmh
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
 
 WEAKENING = "drive.field_weakening_a"
 DOWNHILL = -0.05  # the slope on which a bike runs faster than it pulls itself on the flat
@@ -26,7 +26,7 @@ def _emf_v(s: Situation, speed_kmh: float) -> float:
     return math.sqrt(3) * float(electrical_speed(s.bike, speed_kmh)) * s.bike.motor.flux_linkage_wb
 
 
-@rule
+@rule_over(Axis.CHARGE)
 def emf_over_controller(s: Situation) -> Warning_ | None:
     """If weakening is lost at speed, the back-EMF exceeds what the controller bears."""
     if s.curve is None or s.draft.drive.field_weakening_a <= 0:
@@ -39,10 +39,10 @@ def emf_over_controller(s: Situation) -> Warning_ | None:
         "emf-over-controller", Strength.STOP, f"Back-EMF reaches {emf:.0f} V, over the controller's {rating:g} V",
         f"At {fastest:.0f} km/h only field weakening keeps it down. If that is lost for an instant (a fault, the key), "
         "the controller's voltage rating is exceeded and it may be destroyed.",
-        "Lower the weakening or the motor speed limit", WEAKENING, None)  # fmt: skip
+        "Lower the weakening or the motor speed limit", WEAKENING, None, amount=emf)  # fmt: skip
 
 
-@rule
+@rule_over(Axis.CHARGE)
 def emf_over_pack(s: Situation) -> Warning_ | None:
     """If weakening is lost at speed, the motor charges the pack uncontrolled and brakes the bike."""
     if s.curve is None or s.draft.drive.field_weakening_a <= 0:
@@ -54,10 +54,10 @@ def emf_over_pack(s: Situation) -> Warning_ | None:
     return Warning_(
         "emf-over-pack", Strength.WARN, f"Losing weakening at {fastest:.0f} km/h would brake the bike",
         f"Back-EMF is {emf:.0f} V there against {full_v:.0f} V in the pack: the motor would push current into it, uncontrolled.",
-        "Lower the weakening or the motor speed limit", WEAKENING, None)  # fmt: skip
+        "Lower the weakening or the motor speed limit", WEAKENING, None, amount=emf / full_v)  # fmt: skip
 
 
-@rule
+@rule_over(Axis.CHARGE, Axis.HEAT)
 def demagnetising(s: Situation) -> Warning_ | None:
     """The d-current exceeds what the magnets bear."""
     limit = s.bike.motor.demagnetising_a
@@ -69,10 +69,11 @@ def demagnetising(s: Situation) -> Warning_ | None:
     return Warning_(
         "demagnetising", Strength.STOP, f"{deepest:.0f} A against the magnets: they bear {limit:g} A",
         "Beyond it they lose strength for good: less torque, more speed, more heat ever after.",
-        f"Lower the weakening to {limit:g} A", WEAKENING, min(limit, s.draft.drive.field_weakening_a))  # fmt: skip
+        f"Lower the weakening to {limit:g} A", WEAKENING, min(limit, s.draft.drive.field_weakening_a),
+        amount=deepest)  # fmt: skip
 
 
-@rule
+@rule_over(Axis.CHARGE, Axis.PACK, Axis.HEAT)
 def sags_under_trip(s: Situation) -> Warning_ | None:
     """Full pull sags the pack below the voltage at which its board trips."""
     if s.curve is None or not s.curve.running.any():
@@ -83,7 +84,8 @@ def sags_under_trip(s: Situation) -> Warning_ | None:
     return Warning_(
         "sags-under-trip", Strength.WARN, f"Full pull sags the pack to {lowest:.1f} V",
         f"Its board trips at {trip:g} V: at this charge a hard pull would switch the bike off.",
-        "Lower the battery current, or start the low-voltage fade earlier", "drive.battery_current_a", None)  # fmt: skip
+        "Lower the battery current, or start the low-voltage fade earlier", "drive.battery_current_a", None,
+        amount=trip - lowest)  # fmt: skip
 
 
 @rule

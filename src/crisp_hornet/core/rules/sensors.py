@@ -8,7 +8,7 @@ from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 @rule
 def torque_assist_on_failed_sensor(s: Situation) -> Warning_ | None:
     """Torque assist is set and the torque sensor failed its calibration."""
-    if s.sensors.get("torque") != "failed" or not s.draft.assist:
+    if s.sensors.get("torque") != "failed" or not s.draft.holds("assist.style") or s.draft.assist.style == "cadence":
         return None
     return Warning_(
         "torque-sensor-failed",

@@ -6,13 +6,13 @@ import numpy as np
 
 from crisp_hornet.core.limits import effective_limits
 from crisp_hornet.core.performance import steady_speed_kmh
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
 
 HILL = 0.10
 BIG_WEAKENING = 0.6
 
 
-@rule
+@rule_over(Axis.CHARGE)
 def faster_than_the_frame(s: Situation) -> Warning_ | None:
     """The bike gets faster on the flat than brakes, tyres and frame were made for."""
     rated = s.bike.chassis.rated_speed_kmh
@@ -24,7 +24,7 @@ def faster_than_the_frame(s: Situation) -> Warning_ | None:
     return Warning_(
         "faster-than-frame", Strength.WARN, f"It reaches {top:.0f} km/h; brakes, tyres and frame are for {rated:g} km/h",
         f"From {top:.0f} km/h it takes {(top / rated) ** 2:.1f} times the braking.", f"Limit the speed to {rated:g} km/h",
-        "drive.speed_kmh", rated,
+        "drive.speed_kmh", rated, amount=top,
     )  # fmt: skip
 
 

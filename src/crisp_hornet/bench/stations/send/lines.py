@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from crisp_hornet.bench.stations.send.change_list import ChangeLine
 from crisp_hornet.documents.controller_map import ControllerMap
-from crisp_hornet.documents.tune import SETTINGS, Tune
-from crisp_hornet.link.difference import GROUPS, Change, LeftOut, shown
+from crisp_hornet.documents.setting_words import in_words, label_of
+from crisp_hornet.documents.settings import FURTHER
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.link.difference import GROUPS, Change, LeftOut, said
 from crisp_hornet.link.send import Held
 
 
@@ -23,8 +25,8 @@ def left_out_lines(found: list[LeftOut]) -> list[ChangeLine]:
     """A grey line per setting that the controller does not have."""
     return [
         ChangeLine(
-            _label(one.lack.name), shown(one.lack.value, _unit(one.lack.name)), shown(one.asked, _unit(one.lack.name)),
-            f"not sent: {one.lack.reason}", None, "not on this controller", grey=True,
+            label_of(one.lack.name), "" if one.lack.name in FURTHER else in_words(one.lack.name, one.lack.value),
+            in_words(one.lack.name, one.asked), f"not sent: {one.lack.reason}", None, "not on this controller", grey=True,
         )
         for one in found
     ]  # fmt: skip
@@ -37,19 +39,18 @@ def lines_between(
 
     def label(path: str) -> str:
         register = controller_map.register(path) if controller_map is not None else None
-        return register.label if register is not None else _label(path)
+        return register.label if register is not None else label_of(path)
 
-    changed = [path for path in SETTINGS if before.setting(path) != after.setting(path)]
     return [
         ChangeLine(
             label(path),
-            shown(before.setting(path), _unit(path)),
-            shown(after.setting(path), _unit(path)),
+            _told(before, path),
+            _told(after, path),
             note,
             None,
             GROUPS[path.partition(".")[0]],
         )
-        for path in changed
+        for path in before.differing(after)
     ]
 
 
@@ -57,18 +58,20 @@ def _line(change: Change, held: Held | None = None) -> ChangeLine:
     unit = change.register.unit
     note = ""
     if change.rounded:
-        note = f"{shown(change.asked, unit)} asked; rounded to the controller's step of {change.register.step:g} {unit}, to the safe side"
+        asked = said(change.register, change.asked)
+        note = f"{asked} asked; rounded to the controller's step of {change.register.step:g} {unit}, to the safe side"
     if change.register.needs_power_cycle:
         note = f"{note}; " if note else ""
         note += "counts after the next power-off"
     return ChangeLine(
-        change.register.label, shown(change.before, unit), shown(change.after, unit), note, held, change.group
+        change.register.label,
+        said(change.register, change.before),
+        said(change.register, change.after),
+        note,
+        held,
+        change.group,
     )
 
 
-def _label(path: str) -> str:
-    return path.partition(".")[2].rpartition("_")[0].replace("_", " ")
-
-
-def _unit(path: str) -> str:
-    return {"a": "A", "v": "V", "c": "°C", "w": "W", "kmh": "km/h", "rpm": "rpm"}.get(path.rpartition("_")[2], "")
+def _told(tune: Tune, path: str) -> str:
+    return in_words(path, tune.setting(path)) if tune.holds(path) else "not there"

@@ -24,7 +24,7 @@ from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.rules import Strength, Warning_
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
+from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import Change
 from crisp_hornet.link.send import Outcome, Plan, Progress, Report, needs_inhibit, trial_refusal
@@ -379,7 +379,7 @@ class SendPage(Station):
             held = tune_of(contact.map, contact.raws, tune.name)
         except DocumentError:  # values that make no tune: the report names them
             return None
-        return tune.model_copy(update={group: getattr(held, group) for group in SETTING_GROUPS})
+        return held.completed_from(tune)
 
     # --- the job line and the footer ------------------------------------------------------------------------
 
@@ -454,6 +454,10 @@ class SendPage(Station):
         if not changes:
             self.go.emit(6)
         elif tune is not None and self.desk.bike is not None:
+            self.desk.judge_worst()
+            if self._stops:  # found only now, at a corner
+                self._show()
+                return
             self.report, self._sent, self._sending = None, changes, True
             plan = Plan(changes, self.keep.isChecked(), wheel_up="sensors" in self.confirmations)
             self.link.send(plan, tune, self.desk.bike, self.desk.conditions.rested_v)

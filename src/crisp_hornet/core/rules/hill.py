@@ -1,0 +1,59 @@
+"""Rules about the long climb: how soon heat takes the pull, and what happens if nothing does."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from crisp_hornet.core.heat import HeldHeat, losses
+from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
+
+HILL = 0.10
+SOON_MIN, BURNS_MIN = 2.0, 4.0
+AMBIENT_C = 30.0
+
+
+def _on_the_hill(s: Situation) -> HeldHeat | None:
+    """Heat while climbing at full throttle, at the speed that settles; standing still where it does not climb at all."""
+    if s.curve is None or not np.any(s.curve.wheel_force_n > 0):
+        return None
+    kmh = steady_speed_kmh(s.curve, HILL)
+    at = int(np.argmin(np.abs(s.curve.speed_kmh - kmh)))
+    ratio = None if s.curve.ratio is None else float(s.curve.ratio[at])
+    return HeldHeat(s.bike, losses(s.bike, float(s.curve.phase_current_a[at]), kmh, ratio), None, AMBIENT_C)
+
+
+@rule_over(Axis.CHARGE)
+def hot_soon_on_the_hill(s: Situation) -> Warning_ | None:
+    """Heat takes the pull within two minutes of a climb."""
+    held, guard = _on_the_hill(s), s.draft.heat_guard
+    if held is None:
+        return None
+    minutes = float(np.minimum(held.seconds_until_winding(guard.motor_fade_start_c),
+                               held.seconds_until_controller(guard.controller_fade_start_c))) / 60  # fmt: skip
+    if minutes >= SOON_MIN:
+        return None
+    return Warning_(
+        "hot-soon-on-hill", Strength.NOTE, f"On a {100 * HILL:.0f} % hill heat takes the pull after {minutes:.1f} min",
+        "What fades so soon was never there for the climb.", "Less phase current, a lower gear, or pedal along",
+        "drive.phase_current_a", None, amount=SOON_MIN - minutes,
+    )  # fmt: skip
+
+
+@rule_over(Axis.CHARGE)
+def winding_burns_without_guard(s: Situation) -> Warning_ | None:
+    """If the temperature sensor is lost, or sits on the housing, the winding passes its limit on a hill."""
+    held, limit = _on_the_hill(s), s.bike.motor.max_winding_c
+    if held is None:
+        return None
+    minutes = float(held.seconds_until_winding(limit)) / 60
+    if math.isinf(minutes) or minutes > BURNS_MIN:
+        return None
+    return Warning_(
+        "burns-without-guard", Strength.NOTE, f"Without its heat guard the winding passes {limit:g} °C after {minutes:.1f} min uphill",
+        "Only the fade stands between this current and the insulation: its sensor must be sound.",
+        "Calibrate the sensor, and keep the fade early",
+        "heat_guard.motor_fade_start_c", None, amount=BURNS_MIN - minutes,
+    )  # fmt: skip

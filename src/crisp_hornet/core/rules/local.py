@@ -1,0 +1,124 @@
+"""What the local rules that the rider entered say of the draft and each of its road modes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.limits import effective_limits
+from crisp_hornet.core.local_rules import judged_modes
+from crisp_hornet.core.modes import in_mode
+from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.documents.mode import Mode
+
+DECIDES = "The local code decides; this is what was entered."
+
+
+def _where(mode: Mode | None) -> str:
+    return "" if mode is None else f" in {mode.name}"
+
+
+def _setting(s: Situation, mode: Mode | None, of_tune: str, of_mode: str) -> str:
+    return of_tune if mode is None else f"modes.{s.draft.modes.index(mode) + 1}.{of_mode}"
+
+
+@rule
+def assist_beyond_local(s: Situation) -> Warning_ | None:
+    """Assist goes on beyond the speed at which it must end."""
+    rules = s.bike.local
+    if rules is None or rules.assist_ends_kmh is None or s.curve is None:
+        return None
+    for mode in judged_modes(s.draft):
+        tune = in_mode(s.draft, mode) if mode is not None else s.draft
+        limits = [
+            one for one in (tune.assist.speed_kmh, effective_limits(s.bike, tune).speed_kmh.value) if one is not None
+        ]
+        ends = min(limits) if limits else steady_speed_kmh(s.curve, 0.0)
+        if ends > rules.assist_ends_kmh + 0.05:
+            return Warning_(
+                "local-assist-speed", Strength.WARN,
+                f"It helps up to {ends:.0f} km/h{_where(mode)}; here {rules.assist_ends_kmh:g} is the end",
+                DECIDES, f"End it at {rules.assist_ends_kmh:g} km/h, or say that the mode is for off the road",
+                _setting(s, mode, "assist.speed_kmh", "speed_kmh"), rules.assist_ends_kmh,
+            )  # fmt: skip
+    return None
+
+
+@rule
+def throttle_beyond_local(s: Situation) -> Warning_ | None:
+    """The throttle works when, or faster than, it may."""
+    rules, throttle = s.bike.local, s.draft.throttle
+    if rules is None or (rules.throttle == "any" and rules.throttle_ends_kmh is None):
+        return None
+    modes = [mode for mode in judged_modes(s.draft) if mode is None or mode.throttle_maximum != 0]
+    if not modes or throttle.maximum == 0:
+        return None
+    if rules.throttle in ("walk", "none"):
+        text = (
+            "The throttle drives, and here it may not"
+            if rules.throttle == "none"
+            else "The throttle drives beyond walk assist"
+        )
+        return Warning_(
+            "local-throttle", Strength.WARN, f"{text}{_where(modes[0])}", DECIDES, "Full twist 0 % in the modes for the road",
+            None if modes[0] is None else _setting(s, modes[0], "", "throttle_maximum"), None if modes[0] is None else 0.0,
+        )  # fmt: skip
+    if rules.throttle == "pedalling" and throttle.start != "pedalling":
+        return Warning_(
+            "local-throttle", Strength.WARN, "The throttle works without pedalling", DECIDES, "Let it work only while pedalling",
+            "throttle.start", 1.0,
+        )  # fmt: skip
+    for mode in modes:
+        ends = effective_limits(s.bike, in_mode(s.draft, mode) if mode is not None else s.draft).speed_kmh.value
+        if rules.throttle_ends_kmh is not None and (ends is None or ends > rules.throttle_ends_kmh + 0.05):
+            return Warning_(
+                "local-throttle", Strength.WARN, f"The throttle works beyond {rules.throttle_ends_kmh:g} km/h{_where(mode)}", DECIDES,
+                f"A speed limit of {rules.throttle_ends_kmh:g} km/h", _setting(s, mode, "drive.speed_kmh", "speed_kmh"),
+                rules.throttle_ends_kmh,
+            )  # fmt: skip
+    return None
+
+
+@rule
+def power_beyond_local(s: Situation) -> Warning_ | None:
+    """More power at the wheel than allowed."""
+    rules = s.bike.local
+    if rules is None or rules.power_w is None or s.curve is None:
+        return None
+    for mode in judged_modes(s.draft):
+        curve = s.curve
+        if mode is not None:
+            curve = pull_curve(s.bike, in_mode(s.draft, mode), curve.speed_kmh[::4], Conditions(curve.rested_v))
+        most = float(np.max(curve.wheel_w, initial=0.0))
+        if most > 1.02 * rules.power_w:
+            return Warning_(
+                "local-power", Strength.WARN, f"It gives {most:.0f} W at the wheel{_where(mode)}; here {rules.power_w:g} W is the most",
+                DECIDES, "A power limit in the modes for the road", _setting(s, mode, "drive.power_w", "power_w"), None,
+            )  # fmt: skip
+    return None
+
+
+@rule
+def walk_beyond_local(s: Situation) -> Warning_ | None:
+    """Walk assist faster than allowed."""
+    rules, walk = s.bike.local, s.draft.throttle.walk_kmh
+    if rules is None or rules.walk_kmh is None or walk is None or walk <= rules.walk_kmh:
+        return None
+    return Warning_(
+        "local-walk", Strength.WARN, f"Walk assist runs at {walk:g} km/h; here {rules.walk_kmh:g} is the most", DECIDES,
+        f"{rules.walk_kmh:g} km/h", "throttle.walk_kmh", rules.walk_kmh,
+    )  # fmt: skip
+
+
+@rule
+def off_road_at_start(s: Situation) -> Warning_ | None:
+    """A mode for off the road is on after power-on."""
+    found = next((mode for mode in s.draft.modes if mode.starts and mode.off_road), None)
+    if found is None or s.bike.local is None:
+        return None
+    return Warning_(
+        "off-road-at-start", Strength.WARN, f"After power-on {found.name} is on, which is not for the road",
+        f"The next ride begins beyond what {s.bike.local.name} allows.", "Let a road mode be on at start",
+        f"modes.{s.draft.modes.index(found) + 1}.starts", 0.0,
+    )  # fmt: skip

@@ -1,0 +1,140 @@
+"""Rules about the throttle: what a twist does to the rider, and when it works at all."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from crisp_hornet.core.modes import at_start
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
+from crisp_hornet.core.throttle import throttle_share
+from crisp_hornet.core.vehicle import lift_force_n
+
+BRISK_N_PER_KG = 1.2  # force per kg from which a missing ramp is felt as a blow
+SCARY_SHARE = 0.55
+
+
+@rule_over(Axis.CHARGE, Axis.LOAD, Axis.SLOPE)
+def lifts_below_full_twist(s: Situation) -> Warning_ | None:
+    """In the mode that is on after power-on the front wheel lifts before the throttle is fully open."""
+    if s.curve is None:
+        return None
+    lift = lift_force_n(s.bike, s.grade)
+    pull = float(np.max(s.curve.wheel_force_n, initial=0.0))
+    started = at_start(s.draft)
+    phase, least = s.draft.drive.phase_current_a, started.drive.phase_current_a
+    pull *= least / phase if phase else 1.0
+    if math.isinf(lift) or pull <= lift:
+        return None
+    twists = np.linspace(0.0, 1.0, 101)
+    lifting = np.flatnonzero(throttle_share(started.throttle, twists) * pull >= lift)
+    if lifting.size == 0:
+        return None
+    at = 100 * float(twists[lifting[0]])
+    return Warning_(
+        "lifts-below-full-twist", Strength.WARN, f"From {at:.0f} % of twist the front wheel lifts",
+        f"{pull:.0f} N at full twist against {lift:.0f} N that lift it. A startled hand twists further, and the bike loops.",
+        "A lower share at full twist, or a gentler mode at start", "throttle.maximum", None, amount=100 - at,
+    )  # fmt: skip
+
+
+@rule
+def dead_band_missing(s: Situation) -> Warning_ | None:
+    """No dead band: a bump opens the throttle."""
+    if not s.draft.holds("throttle.dead_band") or s.draft.throttle.dead_band >= 0.02:
+        return None
+    return Warning_(
+        "dead-band-missing", Strength.WARN, "The throttle has hardly a dead band", "A bump, or a sensor that drifts, opens it.",
+        "At least 3 %", "throttle.dead_band", 0.05,
+    )  # fmt: skip
+
+
+@rule
+def dead_band_wide(s: Situation) -> Warning_ | None:
+    """So wide a dead band that nothing happens for long, then much at once."""
+    if s.draft.throttle.dead_band <= 0.2:
+        return None
+    return Warning_(
+        "dead-band-wide", Strength.NOTE, f"The dead band takes {100 * s.draft.throttle.dead_band:.0f} % of the twist",
+        "The hand waits for the motor, twists on, and gets too much.", "Calibrate the throttle and take 5 %", "throttle.dead_band", 0.05,
+    )  # fmt: skip
+
+
+@rule
+def throttle_without_ramp(s: Situation) -> Warning_ | None:
+    """A strong bike whose force comes at once."""
+    throttle = s.draft.throttle
+    if s.curve is None or not s.draft.holds("throttle.ramp_s") or throttle.ramp_s >= 0.1:
+        return None
+    pull = float(np.max(s.curve.wheel_force_n, initial=0.0)) / s.bike.mass_kg
+    if pull < BRISK_N_PER_KG:
+        return None
+    return Warning_(
+        "throttle-without-ramp", Strength.WARN, f"All the force comes within {throttle.ramp_s:g} s",
+        f"{pull:.1f} N a kilogram at once jerks at chain, spokes and neck.", "A ramp of 0.3 s or more", "throttle.ramp_s", 0.3,
+    )  # fmt: skip
+
+
+@rule
+def throttle_lets_go_late(s: Situation) -> Warning_ | None:
+    """The motor pushes on after the hand has let go."""
+    if s.draft.throttle.release_s <= 0.5:
+        return None
+    return Warning_(
+        "throttle-lets-go-late", Strength.WARN, f"The motor pushes on for {s.draft.throttle.release_s:g} s after the hand lets go",
+        "In a bend or before a crossing that is far.", "0.3 s or less", "throttle.release_s", 0.2,
+    )  # fmt: skip
+
+
+@rule
+def throttle_strong_at_once(s: Situation) -> Warning_ | None:
+    """A quarter of the twist already gives most."""
+    if not s.draft.holds("throttle.share_25") or s.draft.throttle.share_25 < SCARY_SHARE:
+        return None
+    return Warning_(
+        "throttle-strong-at-once", Strength.NOTE,
+        f"A quarter of the twist gives {100 * s.draft.throttle.share_25:.0f} % of the force",
+        "The rest of the twist is left without a use, and small hand movements are large ones on the road.",
+        "A gentle start, the full end", "throttle.share_25", 0.25,
+    )  # fmt: skip
+
+
+@rule
+def full_current_never_asked(s: Situation) -> Warning_ | None:
+    """The throttle never asks for all the phase current that is set."""
+    most = s.draft.throttle.maximum
+    if most >= 0.9:
+        return None
+    return Warning_(
+        "full-current-never-asked", Strength.NOTE, f"Full twist asks for {100 * most:.0f} % of the phase current",
+        f"Of {s.draft.drive.phase_current_a:g} A the throttle never uses more than {most * s.draft.drive.phase_current_a:.0f} A.",
+        "As it is meant, or raise the share at full twist",
+    )  # fmt: skip
+
+
+@rule
+def walks_too_fast(s: Situation) -> Warning_ | None:
+    """Walk assist faster than people walk."""
+    walk = s.draft.throttle.walk_kmh
+    if walk is None or walk <= 6:
+        return None
+    return Warning_(
+        "walks-too-fast", Strength.WARN, f"Walk assist runs at {walk:g} km/h", "Whoever stands beside the bike is pulled along.",
+        "4 to 6 km/h", "throttle.walk_kmh", 5.0,
+    )  # fmt: skip
+
+
+@rule
+def throttle_at_level_zero(s: Situation) -> Warning_ | None:
+    """The throttle works from standstill while the display says the assist is off."""
+    throttle = s.draft.throttle
+    if not (s.draft.holds("throttle.at_level_zero") and throttle.at_level_zero and throttle.start == "standstill"):
+        return None
+    if s.curve is None or float(np.max(s.curve.wheel_force_n, initial=0.0)) < 2 * s.bike.mass_kg:
+        return None
+    return Warning_(
+        "throttle-at-level-zero", Strength.NOTE, "At level zero the throttle still drives from standstill",
+        "Level zero looks like off; a sleeve caught on the lever starts a strong bike.", "No throttle at level zero",
+        "throttle.at_level_zero", 0.0,
+    )  # fmt: skip

@@ -1,0 +1,90 @@
+"""What each setting of a tune is called, in which unit it is told, and how its value reads."""
+
+from __future__ import annotations
+
+from crisp_hornet.documents.settings import choices
+
+WORDS: dict[str, tuple[str, str]] = {
+    "drive.phase_current_a": ("phase current", "A"),
+    "drive.battery_current_a": ("battery current", "A"),
+    "drive.power_w": ("power limit", "W"),
+    "drive.field_weakening_a": ("field weakening", "A"),
+    "drive.motor_rpm": ("motor speed limit", "rpm"),
+    "drive.speed_kmh": ("speed limit", "km/h"),
+    "drive.speed_taper_kmh": ("speed taper", "km/h"),
+    "regen.phase_current_a": ("regen phase current", "A"),
+    "regen.battery_current_a": ("regen battery current", "A"),
+    "regen.fade_start_v": ("regen fade start", "V"),
+    "regen.fade_end_v": ("regen fade end", "V"),
+    "battery_guard.fade_start_v": ("low-voltage fade start", "V"),
+    "battery_guard.fade_end_v": ("low-voltage fade end", "V"),
+    "heat_guard.motor_fade_start_c": ("motor fade start", "°C"),
+    "heat_guard.motor_fade_end_c": ("motor fade end", "°C"),
+    "heat_guard.controller_fade_start_c": ("controller fade start", "°C"),
+    "heat_guard.controller_fade_end_c": ("controller fade end", "°C"),
+    "throttle.share_25": ("throttle at a quarter twist", "%"),
+    "throttle.share_50": ("throttle at half twist", "%"),
+    "throttle.share_75": ("throttle at three quarters", "%"),
+    "throttle.maximum": ("throttle at full twist", "%"),
+    "throttle.dead_band": ("throttle dead band", "%"),
+    "throttle.ramp_s": ("throttle ramp", "s"),
+    "throttle.release_s": ("throttle release", "s"),
+    "throttle.start": ("throttle works from", ""),
+    "throttle.rolling_kmh": ("throttle works above", "km/h"),
+    "throttle.at_level_zero": ("throttle at level zero", ""),
+    "throttle.follows_level": ("throttle follows the level", ""),
+    "throttle.rolling_back": ("throttle while rolling back", ""),
+    "throttle.walk_kmh": ("walk assist", "km/h"),
+    "assist.style": ("assist style", ""),
+    "assist.handover_rpm": ("hand-over cadence", "rpm"),
+    "assist.development_m": ("development", "m"),
+    "assist.start_nm": ("assist starts at", "N·m"),
+    "assist.start_deg": ("assist starts after", "°"),
+    "assist.smoothing_deg": ("torque averaged over", "°"),
+    "assist.ramp_s": ("assist ramp", "s"),
+    "assist.hold_s": ("assist hold", "s"),
+    "assist.stop_s": ("assist stop", "s"),
+    "assist.speed_kmh": ("assist ends at", "km/h"),
+    "assist.levels.count": ("number of levels", ""),
+    "modes.count": ("number of modes", ""),
+}
+_LEVEL = {"multiplier": ("multiplier", "×"), "power_share": ("power", "%"), "speed_share": ("speed", "%")}
+_MODE = {
+    "starts": ("on at start", ""),
+    "reverse": ("backwards", ""),
+    "phase_current_a": ("phase current", "A"),
+    "battery_current_a": ("battery current", "A"),
+    "power_w": ("power limit", "W"),
+    "speed_kmh": ("speed limit", "km/h"),
+    "field_weakening_a": ("field weakening", "A"),
+    "throttle_maximum": ("throttle at full twist", "%"),
+    "highest_level": ("highest level", ""),
+}
+
+
+def label_of(path: str) -> str:
+    """The name of a setting, e.g. ``level 3, multiplier``."""
+    if path in WORDS:
+        return WORDS[path][0]
+    where, _, key = path.rpartition(".")
+    number = where.rpartition(".")[2]
+    return f"level {number}, {_LEVEL[key][0]}" if where.startswith("assist") else f"mode {number}, {_MODE[key][0]}"
+
+
+def unit_of(path: str) -> str:
+    """The unit a setting is told in; shares are told in percent."""
+    if path in WORDS:
+        return WORDS[path][1]
+    where, _, key = path.rpartition(".")
+    return (_LEVEL if where.startswith("assist") else _MODE)[key][1]
+
+
+def in_words(path: str, value: float | None) -> str:
+    """A setting's value as it is told: ``36 A``, ``40 %``, ``torque``, ``no limit``."""
+    if value is None:
+        return "none" if path == "throttle.walk_kmh" else "no limit"
+    words = choices(path)
+    if words:
+        return words[int(value)] if value in range(len(words)) else f"{value:g}"
+    unit = unit_of(path)
+    return f"{100 * value:g} %" if unit == "%" else f"{value:g} {unit}".strip()
