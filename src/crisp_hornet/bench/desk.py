@@ -5,10 +5,12 @@ Stations read from the desk and ask it for changes; it tells everyone by signal.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from itertools import count
 
+from pydantic import ValidationError
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
@@ -23,6 +25,7 @@ from crisp_hornet.core.rules.corners import worst_of
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
+from crisp_hornet.documents.companions import companions
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
@@ -72,6 +75,7 @@ class Desk(QObject):
         self._worst_soon.timeout.connect(self.judge_worst)
         self._warnings: list[Warning_] | None = None
         self._at_corners: list[Warning_] = []
+        self._named: dict[str, Tune] | None = None
         self._sensors: dict[str, str] | None = None
         self._drafted: tuple[Tune | None, Tune | None, list[str]] = (None, None, [])
         self.reload()
@@ -83,7 +87,7 @@ class Desk(QObject):
             self._clear()
             return
         self.bike_id, self.bike = found
-        self._sensors = None
+        self._sensors = self._named = None
         self._at_corners = []
         self.draft = self.garage.tune(self.bike_id, "draft")
         self.controller = self.garage.tune(self.bike_id, "controller")
@@ -198,12 +202,52 @@ class Desk(QObject):
             _Change(self, self.draft, self.draft.with_setting(setting, value), setting, token or self.token())
         )
 
-    def open_draft(self, tune: Tune) -> None:
+    def try_change(self, setting: str, value: float | None, token: int | None = None, carry: bool = True) -> None:
+        """Change one setting; where another stands in its way (a fade's other end, a neighbour of the curve) that one is carried along if
+        ``carry``, and otherwise it stays as it was."""
+        if self.draft is None:
+            return
+        try:
+            self.change(setting, value, token)
+        except ValidationError:
+            pair = companions(self.draft, setting, value) if carry and value is not None else {}
+            if pair:
+                self.change_many({setting: value, **pair}, setting, token)
+
+    def change_many(self, values: Mapping[str, float | None], what: str, token: int | None = None) -> None:
+        """Change several settings as one step of undo. Raises :class:`pydantic.ValidationError` if they make no valid tune."""
+        if self.draft is not None and (tune := self.draft.with_settings(values)) != self.draft:
+            self.undo_stack.push(_Change(self, self.draft, tune, what, token or self.token()))
+
+    def open_draft(self, tune: Tune, what: str = "") -> None:
         """Take a whole tune as the draft, undoably."""
         if self.draft is None:
             self.set_draft(tune)
-        else:
-            self.undo_stack.push(_Change(self, self.draft, tune, tune.name, self.token()))
+        elif tune != self.draft:
+            self.undo_stack.push(_Change(self, self.draft, tune, what or tune.name, self.token()))
+
+    def named_drafts(self) -> dict[str, Tune]:
+        """The drafts of this bike kept by name."""
+        if self._named is None:
+            self._named = self.garage.named_drafts(self.bike_id) if self.bike is not None else {}
+        return self._named
+
+    def keep_named(self, name: str, notes: str) -> None:
+        """Keep the draft under a name, with why it is as it is; the draft in hand takes the name."""
+        if self.draft is None:
+            return
+        tune = self.draft.model_copy(update={"name": name, "notes": notes})
+        tune = Tune.model_validate(tune.model_dump(mode="json", by_alias=True, exclude_unset=True))
+        self.garage.keep_named(self.bike_id, tune)
+        self._named = None
+        self.open_draft(tune)
+        self.log("draft", f"Draft kept: {name}", notes)
+
+    def drop_named(self, name: str) -> None:
+        """Let a named draft go."""
+        self.garage.drop_named(self.bike_id, name)
+        self._named = None
+        self.draft_changed.emit()
 
     def set_draft(self, tune: Tune) -> None:
         """The draft as it now is; called by undo and redo too."""

@@ -12,7 +12,7 @@ from crisp_hornet.core.endurance import seconds_of_full_pull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import full_v
 from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
-from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve, regen_curve
 from crisp_hornet.core.uncertainty import Band, pull_band
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
@@ -21,6 +21,7 @@ SPEEDS = 400
 BAND_EVERY = 13  # a band is smooth: some thirty speeds tell it
 WEAKENED = 1.8  # times the no-load speed: hardly a tune weakens further
 HILL = 0.12
+REGEN_EVERY = 8
 HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all
 
 
@@ -53,6 +54,7 @@ class Prediction:
     curve: PullCurve
     consequences: list[Consequence]
     full_pull_s: Array = field(default_factory=lambda: np.zeros(0))
+    regen: PullCurve | None = None
 
 
 def axis_speeds(bike: Bike) -> Array:
@@ -70,7 +72,8 @@ def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Pr
     """The prediction of ``tune``."""
     curve = pull_curve(bike, tune, speeds, conditions)
     seconds = seconds_of_full_pull(curve, tune, HEAT_EVERY)
-    return Prediction(curve, _consequences(curve, conditions, seconds), full_pull_s=seconds)
+    regen = regen_curve(bike, tune, speeds[::REGEN_EVERY], conditions) if tune.regen.phase_current_a else None
+    return Prediction(curve, _consequences(curve, conditions, seconds), full_pull_s=seconds, regen=regen)
 
 
 def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Band:

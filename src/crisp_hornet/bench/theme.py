@@ -140,6 +140,13 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="link"]:hover {{ border-bottom: 3px solid {t.text}; }}
     QPushButton[role="link"]:focus {{ border: 2px solid {t.text}; }}
     QPushButton[role="link"]:disabled {{ color: {t.quiet}; border-bottom: 2px solid {t.rule}; }}
+    QTextEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 6px; }}
+    QTextEdit:focus {{ border: 2px solid {t.text}; }}
+    QPushButton[role="page"] {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;
+        padding: 0 2px; min-height: 28px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
+    QPushButton[role="page"]:hover {{ border-bottom: 3px solid {t.rule}; }}
+    QPushButton[role="page"]:checked {{ border-bottom: 3px solid {t.text}; color: {t.text}; font-weight: 600; }}
+    QPushButton[role="page"]:focus {{ border: 2px solid {t.text}; }}
     QLineEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 8px; min-height: 26px;
                 selection-background-color: {t.ink}; selection-color: {t.on_ink}; }}
     QListWidget {{ background: {t.sheet}; border: 1px solid {t.rule}; border-radius: 3px; outline: none; }}

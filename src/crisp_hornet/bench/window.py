@@ -246,14 +246,14 @@ class Window(QMainWindow):
 
     def _mend(self, warning: Warning_) -> None:
         if warning.setting is not None:
-            self.desk.change(warning.setting, warning.mended_value)
+            self.desk.try_change(warning.setting, warning.mended_value)
 
     def _show_me(self, warning: Warning_) -> None:
         self.show_station(4)
         page = self.stations[4]
         assert isinstance(page, TunePage)
-        if warning.setting in page.rulers:
-            page.rulers[warning.setting].setFocus()
+        if warning.setting is not None:
+            page.focus_setting(warning.setting)
 
     def _link_failed(self, why: str) -> None:
         self._link_said = self.desk.units.text(why)

@@ -6,15 +6,19 @@ import dataclasses
 
 import numpy as np
 
+from crisp_hornet.core.battery import loaded_voltage
 from crisp_hornet.core.bounds import Bounds
 from crisp_hornet.core.envelope import most_torque
 from crisp_hornet.core.limits import effective_limits
-from crisp_hornet.core.motor import Array, electrical_speed, wheel_radius_m
+from crisp_hornet.core.motor import Array, MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.core.part_load import least_loss_currents
 from crisp_hornet.core.pull import Conditions, drive_bounds, drive_power_cap, torque_share
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 PHASE, BATTERY, WEAKENING = "drive.phase_current_a", "drive.battery_current_a", "drive.field_weakening_a"
+REGEN_PHASE, REGEN_BATTERY = "regen.phase_current_a", "regen.battery_current_a"
+RPM, SPEED = "drive.motor_rpm", "drive.speed_kmh"
 TRIES = 49
 
 
@@ -37,6 +41,32 @@ def setting_for_force(
         return 0.0
     fine = np.linspace(values[index - 1], values[index], TRIES)
     return float(np.interp(force_n, _forces(bike, tune, setting, fine, speed_kmh, conditions), fine))
+
+
+def regen_setting_for_force(
+    bike: Bike, setting: str, speed_kmh: float, force_n: float, conditions: Conditions
+) -> float:
+    """The regen phase or battery current (A, ≥ 0) that brakes with ``force_n`` (N, ≤ 0) at ``speed_kmh``, with the least loss.
+
+    From the shaft: ``Te = F·efficiency·r/ratio + drag``; what drag alone brakes needs no current. Raises :class:`KeyError`
+    for another setting.
+    """
+    if setting not in (REGEN_PHASE, REGEN_BATTERY):
+        raise KeyError(setting)
+    motor, drivetrain = MotorModel.of(bike, conditions.winding_c, conditions.magnet_c), bike.drivetrain
+    omega = electrical_speed(bike, np.array([speed_kmh]))
+    torque = force_n * drivetrain.efficiency * wheel_radius_m(bike) / drivetrain.ratio + motor.drag_nm(omega)
+    if torque[0] >= 0:
+        return 0.0
+    battery = bike.battery
+    i_d, i_q = least_loss_currents(
+        motor, omega, torque, conditions.rested_v, battery.resistance_ohm, bike.controller.idle_w,
+        bike.controller.modulation_limit / 3**0.5,
+    )  # fmt: skip
+    if setting == REGEN_PHASE:
+        return float(np.nan_to_num(np.hypot(i_d, i_q))[0])
+    watts = float(motor.terminal_power_w(omega, i_d, i_q)[0]) + bike.controller.idle_w
+    return max(0.0, float(np.nan_to_num(-watts / loaded_voltage(conditions.rested_v, battery.resistance_ohm, watts))))
 
 
 def _forces(bike: Bike, tune: Tune, setting: str, values: Array, speed_kmh: float, conditions: Conditions) -> Array:

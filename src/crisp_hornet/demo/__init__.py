@@ -9,4 +9,5 @@ _HERE = Path(str(resources.files(__name__)))
 HERON = _HERE / "heron.bike.json"
 FACTORY = _HERE / "heron-factory.tune.json"
 DRAFT = _HERE / "heron-daily.tune.json"
+GENTLE = _HERE / "heron-gentle.tune.json"
 ROUND = _HERE / "bakery-round.csv"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from crisp_hornet.demo import DRAFT, FACTORY, HERON, ROUND
+from crisp_hornet.demo import DRAFT, FACTORY, GENTLE, HERON, ROUND
 from crisp_hornet.documents import store
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.rides.registry import read_ride
@@ -44,4 +44,5 @@ def demo_garage(folder: Path) -> Garage:
         day + timedelta(days=8, minutes=380),
     )
     garage.save_draft(number, store.read_tune(DRAFT))
+    garage.keep_named(number, store.read_tune(GENTLE))
     return garage

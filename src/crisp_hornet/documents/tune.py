@@ -79,6 +79,7 @@ class Tune(Part):
     format: Literal["crisp-hornet/tune"]
     version: Literal[1]
     name: Text
+    notes: Annotated[str, Field(strict=True, max_length=4000)] = ""
     drive: Drive
     regen: Regen
     battery_guard: BatteryGuard
@@ -149,7 +150,11 @@ class Tune(Part):
         for path in settings.FURTHER if groups else ():
             if path.partition(".")[0] in groups and self._says(path) and other._says(path):
                 here, there = self._has(path), other._has(path)
-                if here != there or (here and self.setting(path) != other.setting(path)):
+                if here and there:
+                    differs = self.setting(path) != other.setting(path)
+                else:  # an item that only one has: what it sets, not what it leaves alone
+                    differs = here != there and bool((self if here else other).setting(path))
+                if differs:
                     found.append(path)
         return found
 

@@ -25,7 +25,8 @@ from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
-from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow, RideRow, TuneRow
+from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow, RideRow
+from crisp_hornet.garage.tunes import TuneShelf
 from crisp_hornet.rides.registry import read_ride
 
 NEWEST = "0004"
@@ -105,7 +106,7 @@ def default_folder() -> Path:
     return Path(platformdirs.user_data_dir("crisp-hornet"))
 
 
-class Garage:
+class Garage(TuneShelf):
     """An open garage. Call :meth:`close` when done."""
 
     def __init__(self, folder: Path) -> None:
@@ -197,42 +198,6 @@ class Garage:
             return row.id, store.parse(
                 Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}"
             )
-
-    def save_draft(self, bike_id: int, tune: Tune) -> None:
-        """Keep the one draft of a bike."""
-        self._replace(bike_id, "draft", tune)
-
-    def keep_controller(self, bike_id: int, tune: Tune) -> None:
-        """Remember what a bike's controller was last known to hold over power-off."""
-        self._replace(bike_id, "controller", tune)
-
-    def keep_sent(self, bike_id: int, tune: Tune) -> None:
-        """Keep a tune as it was sent and proved."""
-        with self._session() as session:
-            session.add(
-                TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now())
-            )
-
-    def tune(self, bike_id: int, role: str) -> Tune | None:
-        """The newest tune of a role: "draft", "controller" or "sent"."""
-        with self._session() as session:
-            row = session.scalar(
-                select(TuneRow)
-                .where(TuneRow.bike_id == bike_id, TuneRow.role == role)
-                .order_by(TuneRow.at.desc(), TuneRow.id.desc())
-            )
-            if row is None:
-                return None
-            return store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, f"{self.folder}: tune {row.name}")
-
-    def sent_tunes(self, bike_id: int) -> list[tuple[datetime, Tune]]:
-        """All tunes as they were sent and proved, the newest first."""
-        with self._session() as session:
-            rows = session.scalars(
-                select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "sent").order_by(TuneRow.id.desc())
-            )
-            where = f"{self.folder}: tune"
-            return [(row.at, store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, where)) for row in rows]
 
     def keep_backup(self, bike_id: int, backup: Backup) -> None:
         """Keep a backup of a controller."""
@@ -340,14 +305,6 @@ class Garage:
                 select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc())
             )
             return [Entry(row.at, row.kind, row.title, row.detail) for row in rows]
-
-    def _replace(self, bike_id: int, role: str, tune: Tune) -> None:
-        with self._session() as session:
-            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role))
-            if row is None:
-                row = TuneRow(bike_id=bike_id, role=role)
-                session.add(row)
-            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now()
 
     def _kept(self, row: RideRow) -> KeptRide:
         where = f"{self.folder}: tune of ride {row.name}"

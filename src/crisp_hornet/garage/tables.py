@@ -25,7 +25,7 @@ class BikeRow(Base):
 
 
 class TuneRow(Base):
-    """A tune. ``role`` is "draft" or "controller" (one each a bike), or "sent"."""
+    """A tune. ``role`` is "draft" or "controller" (one each a bike), "named" (a kept draft), or "sent"."""
 
     __tablename__ = "tune"
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -76,10 +76,13 @@ class ForceChart(QWidget):
         self.measured: MeasuredPull | None = None
         self.band: Band | None = None
         self.held: PullCurve | None = None
+        self.regen: dict[str, PullCurve] = {}
+        self.also: tuple[str, PullCurve] | None = None
         self.message = ""
         self.at_kmh = 25.0
         self.units = Units()
         self._top_n = 100.0
+        self._low_n = 0.0
         self._grade_lines: list[tuple[float, Array]] = []
         self._lines_of: object = None
         self._backdrop: tuple[object, QPixmap] | None = None
@@ -128,6 +131,19 @@ class ForceChart(QWidget):
         self.held = held
         self.update()
 
+    def show_regen(self, draft: PullCurve | None, controller: PullCurve | None) -> None:
+        """Show braking with the motor below zero."""
+        pairs = (("drafted", draft), ("controller", controller))
+        self.regen = {truth: curve for truth, curve in pairs if curve is not None}
+        lowest = min([float(curve.wheel_force_n.min()) for curve in self.regen.values()], default=0.0)
+        low = -nice_top(-lowest * 1.15) if lowest < -1 else 0.0
+        self._low_n = low
+
+    def show_also(self, name: str, curve: PullCurve | None) -> None:
+        """Lay one more curve over the others: an earlier tune, in ink."""
+        self.also = (name, curve) if curve is not None else None
+        self.update()
+
     def show_measured(self, measured: MeasuredPull | None) -> None:
         """Lay measured points over the curves."""
         self.measured = measured
@@ -153,16 +169,15 @@ class ForceChart(QWidget):
     def point(self, kmh: float, force_n: float) -> QPointF:
         """Where a speed and a force lie on the widget."""
         plot = self.plot
-        return QPointF(
-            plot.left() + kmh / self.last_kmh * plot.width(), plot.bottom() - force_n / self._top_n * plot.height()
-        )
+        share = (force_n - self._low_n) / (self._top_n - self._low_n)
+        return QPointF(plot.left() + kmh / self.last_kmh * plot.width(), plot.bottom() - share * plot.height())
 
     def value(self, at: QPointF) -> tuple[float, float]:
         """Speed and force under a place on the widget, inside the axes."""
         plot = self.plot
         kmh = (at.x() - plot.left()) / plot.width() * self.last_kmh
-        force = (plot.bottom() - at.y()) / plot.height() * self._top_n
-        return min(max(kmh, 0.0), self.last_kmh), min(max(force, 0.0), self._top_n)
+        force = self._low_n + (plot.bottom() - at.y()) / plot.height() * (self._top_n - self._low_n)
+        return min(max(kmh, 0.0), self.last_kmh), min(max(force, self._low_n), self._top_n)
 
     # --- pointing -------------------------------------------------------------------------------------------
 
@@ -197,6 +212,8 @@ class ForceChart(QWidget):
         self._paint_band(painter)
         self._paint_crosses(painter)
         self._paint_held(painter)
+        self._paint_also(painter)
+        self._paint_regen(painter)
         self._paint_curve(painter, self.draft, "drafted")
         self._paint_curve(painter, self.controller, "controller")
         self._paint_reading(painter)
@@ -223,6 +240,7 @@ class ForceChart(QWidget):
             self.size(),
             self.devicePixelRatioF(),
             self._top_n,
+            self._low_n,
             self.last_kmh,
             self.theme.name,
             self.units,
@@ -248,7 +266,7 @@ class ForceChart(QWidget):
         theme, plot = self.theme, self.plot
         painter.setFont(font(QUIET_PX))
         metrics = QFontMetricsF(painter.font())
-        for force in ticks(self._top_n):
+        for force in [*([self._low_n] if self._low_n else []), *ticks(self._top_n)]:
             y = self.point(0, force).y()
             painter.setPen(QPen(theme.color("rule", 0.6 if force else 1.0), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
@@ -256,7 +274,7 @@ class ForceChart(QWidget):
             text = f"{force:g}"
             painter.drawText(QPointF(plot.left() - 6 - metrics.horizontalAdvance(text), y + 4), text)
         for shown in ticks(self.units.value(self.last_kmh, "km/h")):
-            at = self.point(self.units.back(shown, "km/h"), 0)
+            at = self.point(self.units.back(shown, "km/h"), self._low_n)
             painter.setPen(QPen(theme.color("quiet"), 1))
             painter.drawLine(at, at + QPointF(0, 4))
             text = f"{shown:g}"
@@ -331,6 +349,26 @@ class ForceChart(QWidget):
         at = self.point(0, float(self.held.wheel_force_n[0]))
         painter.drawText(at + QPointF(8, 16), "can be held for ever")
 
+    def _paint_also(self, painter: QPainter) -> None:
+        if self.also is None:
+            return
+        name, curve = self.also
+        painter.setPen(QPen(self.theme.color("text", 0.8), 1.4, Qt.PenStyle.DashDotLine))
+        painter.drawPolyline(self._polygon(curve.speed_kmh, curve.wheel_force_n))
+        most = int(np.argmax(curve.wheel_force_n))
+        painter.setFont(font(QUIET_PX))
+        painter.drawText(
+            self.point(float(curve.speed_kmh[most]), float(curve.wheel_force_n[most])) + QPointF(60, -4), name
+        )
+
+    def _paint_regen(self, painter: QPainter) -> None:
+        for truth in ("drafted", "controller"):
+            if truth in self.regen:
+                curve = self.regen[truth]
+                painter.setPen(truth_pen(self.theme, truth))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolyline(self._polygon(curve.speed_kmh, curve.wheel_force_n))
+
     def _paint_crosses(self, painter: QPainter) -> None:
         if self.measured is None:
             return
@@ -388,7 +426,7 @@ class ForceChart(QWidget):
     def _polygon(self, kmh: Array, force: Array) -> QPolygonF:
         plot = self.plot
         x = plot.left() + kmh / self.last_kmh * plot.width()
-        y = plot.bottom() - force / self._top_n * plot.height()
+        y = plot.bottom() - (force - self._low_n) / (self._top_n - self._low_n) * plot.height()
         return QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
 
 

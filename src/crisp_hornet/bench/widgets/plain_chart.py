@@ -1,4 +1,4 @@
-"""A small chart painted by hand: lines over one axis, in ink. Nothing in it is drafted, on the controller or measured."""
+"""A small chart painted by hand: lines over one axis, in ink, or as one of the three truths where they are one."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.motor import Array
@@ -20,12 +21,15 @@ At = Callable[[float, float], QPointF]
 
 @dataclass(frozen=True, eq=False)
 class Line:
-    """One line; ``style`` tells lines apart without colour."""
+    """One line; ``style`` tells lines apart without colour. ``truth``: drafted or controller; "" is ink. ``at_end`` writes the name
+    at its right end instead of into the legend."""
 
     name: str
     x: Array
     y: Array
     style: Qt.PenStyle = Qt.PenStyle.SolidLine
+    truth: str = ""
+    at_end: bool = False
 
 
 @dataclass(frozen=True)
@@ -38,6 +42,28 @@ class Level:
     danger: bool = False
 
 
+@dataclass(frozen=True)
+class Frame:
+    """Where figures lie on the widget."""
+
+    box: QRectF
+    x: tuple[float, float]
+    y: tuple[float, float]
+
+    def at(self, x: float, y: float) -> QPointF:
+        """The place of a pair of figures."""
+        return QPointF(
+            self.box.left() + (x - self.x[0]) / (self.x[1] - self.x[0]) * self.box.width(),
+            self.box.bottom() - (y - self.y[0]) / (self.y[1] - self.y[0]) * self.box.height(),
+        )
+
+    def back(self, place: QPointF) -> tuple[float, float]:
+        """The figures at a place, inside the axes."""
+        x = self.x[0] + (place.x() - self.box.left()) / self.box.width() * (self.x[1] - self.x[0])
+        y = self.y[0] + (self.box.bottom() - place.y()) / self.box.height() * (self.y[1] - self.y[0])
+        return min(max(x, self.x[0]), self.x[1]), min(max(y, self.y[0]), self.y[1])
+
+
 @dataclass(frozen=True, eq=False)
 class Picture:
     """What a chart shows. Axis names carry the unit."""
@@ -48,6 +74,9 @@ class Picture:
     levels: list[Level] = field(default_factory=list)
     mark: tuple[float, float, float] | None = None  # x, y, spread of x
     y_from: float | None = None
+    y_to: float | None = None
+    x_to: float | None = None
+    x_from: float | None = None
 
 
 class PlainChart(QWidget):
@@ -77,35 +106,53 @@ class PlainChart(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        x_all = np.concatenate([line.x for line in picture.lines])
-        heights = [line.y for line in picture.lines] + [
-            np.array([level.y, level.to or level.y]) for level in picture.levels
-        ]
-        y_all = np.concatenate(heights)
-        x_low, x_high = float(np.nanmin(x_all)), float(np.nanmax(x_all))
-        y_low = float(np.nanmin(y_all)) if picture.y_from is None else picture.y_from
-        y_high = float(np.nanmax(y_all)) * 1.04 + 1e-9
-        box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
-
-        def at(x: float, y: float) -> QPointF:
-            return QPointF(
-                box.left() + (x - x_low) / (x_high - x_low) * box.width(),
-                box.bottom() - (y - y_low) / (y_high - y_low) * box.height(),
-            )
-
-        self._paint_axes(painter, at, box, (x_low, x_high), (y_low, y_high))
+        frame = self.frame()
+        assert frame is not None
+        at, box = frame.at, frame.box
+        self._paint_axes(painter, at, box, frame.x, frame.y)
         self._paint_levels(painter, at, box, picture)
         self._paint_legend(painter, picture)
         for line in picture.lines:
             good = np.isfinite(line.y)
             points = [at(float(x), float(y)) for x, y in zip(line.x[good], line.y[good], strict=True)]
-            painter.setPen(QPen(self.theme.color("text"), 1.8, line.style))
+            painter.setPen(self._pen(line))
             painter.drawPolyline(QPolygonF(points))
+            if line.at_end and points:
+                self._name_at_end(painter, box, points[-1], line)
         if picture.mark is not None:
             x, y, spread = picture.mark
             painter.setPen(QPen(self.theme.color("text"), 3))
-            painter.drawLine(at(max(x - spread, x_low), y), at(min(x + spread, x_high), y))
+            painter.drawLine(at(max(x - spread, frame.x[0]), y), at(min(x + spread, frame.x[1]), y))
             painter.fillRect(QRectF(at(x, y).x() - 3, at(x, y).y() - 9, 6, 18), self.theme.color("text"))
+        self.paint_over(painter)
+
+    def paint_over(self, painter: QPainter) -> None:
+        """What a kind of chart adds on top."""
+
+    def frame(self) -> Frame | None:
+        """The axes of what is shown now, or None."""
+        picture = self.picture
+        if picture is None or not picture.lines:
+            return None
+        x_all = np.concatenate([line.x for line in picture.lines])
+        heights = [line.y for line in picture.lines]
+        heights += [np.array([level.y, level.to or level.y]) for level in picture.levels]
+        y_all = np.concatenate(heights)
+        x_low = float(np.nanmin(x_all)) if picture.x_from is None else picture.x_from
+        x_high = float(np.nanmax(x_all)) if picture.x_to is None else picture.x_to
+        y_low = float(np.nanmin(y_all)) if picture.y_from is None else picture.y_from
+        y_high = max(float(np.nanmax(y_all)) * 1.04, y_low) + 1e-9 if picture.y_to is None else picture.y_to
+        box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+        return Frame(box, (x_low, max(x_high, x_low + 1e-9)), (y_low, y_high))
+
+    def _pen(self, line: Line) -> QPen:
+        return truth_pen(self.theme, line.truth) if line.truth else QPen(self.theme.color("text"), 1.8, line.style)
+
+    def _name_at_end(self, painter: QPainter, box: QRectF, end: QPointF, line: Line) -> None:
+        painter.setFont(font(QUIET_PX))
+        wide = QFontMetricsF(painter.font()).horizontalAdvance(line.name)
+        painter.setPen(self.theme.color(line.truth or "quiet"))
+        painter.drawText(QPointF(min(end.x() + 3, box.right() - wide), end.y() - 4), line.name)
 
     def _paint_axes(
         self, painter: QPainter, at: At, box: QRectF, x: tuple[float, float], y: tuple[float, float]
@@ -135,9 +182,10 @@ class PlainChart(QWidget):
         metrics = QFontMetricsF(painter.font())
         x = 4 + metrics.horizontalAdvance(picture.y_name) + 22
         for line in picture.lines:
-            if line.name:
-                painter.setPen(QPen(self.theme.color("text"), 1.8, line.style))
+            if line.name and not line.at_end:
+                painter.setPen(self._pen(line))
                 painter.drawLine(QPointF(x, 10), QPointF(x + 26, 10))
+                painter.setPen(self.theme.color("text"))
                 painter.drawText(QPointF(x + 31, 14), line.name)
                 x += 31 + metrics.horizontalAdvance(line.name) + 16
 

@@ -42,7 +42,11 @@ class Stop:
 
 @dataclass(frozen=True)
 class Scale:
-    """What a ruler measures. ``none_text`` names the state without a limit, where that is allowed."""
+    """What a ruler measures. ``none_text`` names the state without a limit, where that is allowed.
+
+    ``low``, ``high`` and stops are in the document's unit, ``step`` and ``fine`` in the shown one: ``shown = value·factor + offset``. With
+    ``words`` the value is the place of one of them.
+    """
 
     label: str
     unit: str
@@ -53,6 +57,25 @@ class Scale:
     stops: list[Stop] = field(default_factory=list)
     none_text: str = ""
     truth: bool = True  # a drafted setting; False for a condition the chart is drawn for
+    factor: float = 1.0
+    offset: float = 0.0
+    words: tuple[str, ...] = ()
+
+    def shown(self, value: float) -> float:
+        """A value in the shown unit."""
+        return value * self.factor + self.offset
+
+    def back(self, shown: float) -> float:
+        """A shown figure in the document's unit."""
+        return (shown - self.offset) / self.factor
+
+    def told(self, value: float | None) -> str:
+        """A value as it is told, without its unit."""
+        if value is None:
+            return self.none_text
+        if self.words:
+            return self.words[min(max(int(value), 0), len(self.words) - 1)]
+        return f"{self.shown(value):.5g}"
 
 
 class _Entry(QLineEdit):
@@ -147,12 +170,12 @@ class Ruler(QWidget):
         elif key in moves:
             if not event.isAutoRepeat() or self._keys is None:
                 self._keys = self._new_token()
-            self._set(self._from() + moves[Qt.Key(key)] * step, self._keys, self.scale.fine)
+            self._step(moves[Qt.Key(key)] * step, self._keys)
         elif key == Qt.Key.Key_Delete and self.scale.none_text:
             self.changed.emit(None, self._new_token())
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit("")
-        elif event.text() and event.text() in "0123456789.,":
+        elif event.text() and (event.text() in "0123456789.,-" or (self.scale.words and event.text().isalpha())):
             self.edit(event.text())
         else:
             super().keyPressEvent(event)
@@ -163,7 +186,7 @@ class Ruler(QWidget):
             event.ignore()
             return
         turns = event.angleDelta().y() / 120
-        self._set(self._from() + turns * self.scale.step, self._new_token(), self.scale.fine)
+        self._step(turns * self.scale.step, self._new_token())
         event.accept()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -208,6 +231,10 @@ class Ruler(QWidget):
 
     def _take_typed(self, typed: str) -> None:
         text = typed.strip().replace(",", ".").removesuffix(self.scale.unit).strip()
+        fitting = [at for at, word in enumerate(self.scale.words) if text and word.startswith(text.lower())]
+        if fitting:
+            self._set(float(fitting[0]), self._new_token(), 0.0)
+            return
         if self.scale.none_text and text in ("", self.scale.none_text):
             self.changed.emit(None, self._new_token())
             return
@@ -215,8 +242,8 @@ class Ruler(QWidget):
             value = float(text)
         except ValueError:
             return
-        if math.isfinite(value):
-            self._set(value, self._new_token(), 0.0)
+        if math.isfinite(value) and not self.scale.words:
+            self._set(self.scale.back(value), self._new_token(), 0.0)
 
     def _close_editor(self, back: bool) -> None:
         if self._editor is not None:
@@ -235,11 +262,16 @@ class Ruler(QWidget):
     def _from(self) -> float:
         return self.scale.high if self.value is None else self.value
 
+    def _step(self, shown: float, token: int) -> None:
+        """Move by a step of the shown unit."""
+        self._set(self.scale.back(self.scale.shown(self._from()) + shown), token, self.scale.fine)
+
     def _set(self, value: float, token: int, grid: float) -> None:
         """Ask for a value, kept inside the scale and, unless it was typed, on the grid of fine steps."""
         value = min(max(value, self.scale.low), self.scale.high)
         if grid:
-            value = round(value / grid) * grid
+            value = self.scale.back(round(self.scale.shown(value) / grid) * grid)
+            value = min(max(value, self.scale.low), self.scale.high)
         value = float(f"{value:.6g}")
         if value != self.value:
             self.changed.emit(value, token)
@@ -248,7 +280,7 @@ class Ruler(QWidget):
 
     def value_text(self) -> str:
         """The value without its unit."""
-        return self.scale.none_text if self.value is None else f"{self.value:g}"
+        return self.scale.told(self.value)
 
     def _name(self) -> None:
         if self.lack:
@@ -256,7 +288,7 @@ class Ruler(QWidget):
             return
         now = ""
         if self.now_known:
-            now = f", on the controller {self.scale.none_text if self.now is None else f'{self.now:g}'}"
+            now = f", on the controller {self.scale.told(self.now)}"
         stops = "".join(f", {stop.name} {stop.value:g}" for stop in self.scale.stops)
         self.setAccessibleName(f"{self.scale.label} {self.value_text()} {self.scale.unit}{now}{stops}")
 
@@ -325,10 +357,12 @@ class Ruler(QWidget):
         painter.setPen(QPen(theme.color("text"), 1.2))
         painter.drawLine(QPointF(SIDE, LINE_Y), QPointF(self.width() - SIDE, LINE_Y))
         painter.setPen(QPen(theme.color("quiet"), 1))
-        spacing = tick_spacing(scale.high - scale.low)
-        tick = math.ceil(scale.low / spacing) * spacing
-        while tick <= scale.high + 1e-9:
-            painter.drawLine(QPointF(self._x(tick), LINE_Y - 4), QPointF(self._x(tick), LINE_Y + 4))
+        low, high = scale.shown(scale.low), scale.shown(scale.high)
+        spacing = 1.0 if scale.words else tick_spacing(high - low)
+        tick = math.ceil(low / spacing - 1e-9) * spacing
+        while tick <= high + 1e-9:
+            x = self._x(scale.back(tick))
+            painter.drawLine(QPointF(x, LINE_Y - 4), QPointF(x, LINE_Y + 4))
             tick += spacing
 
     def _paint_stops(self, painter: QPainter) -> None:
@@ -338,7 +372,7 @@ class Ruler(QWidget):
         metrics = QFontMetricsF(painter.font())
         taken: list[tuple[float, float]] = []
         if self.scale.truth and self.now_known:
-            text = f"now {'none' if self.now is None else f'{self.now:g}'}"
+            text = f"now {'none' if self.now is None else self.scale.told(self.now)}"
             painter.setPen(theme.color("controller"))
             painter.drawText(QPointF(SIDE - 4, 62), text)
             taken.append((0, SIDE + metrics.horizontalAdvance(text) + 4))

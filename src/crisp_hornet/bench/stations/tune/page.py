@@ -13,31 +13,42 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.tune.assist_view import AssistView
 from crisp_hornet.bench.stations.tune.chain_view import ChainView
+from crisp_hornet.bench.stations.tune.drafts_view import DraftsView
 from crisp_hornet.bench.stations.tune.edges import edges, value_at
+from crisp_hornet.bench.stations.tune.feel_view import FeelView
+from crisp_hornet.bench.stations.tune.guards_view import GuardsView
+from crisp_hornet.bench.stations.tune.modes_view import ModesView
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
 from crisp_hornet.bench.stations.tune.road_view import RoadView
+from crisp_hornet.bench.stations.tune.scales import scale_of
+from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.force_chart import TruthLegend
 from crisp_hornet.bench.widgets.heat_strip import HeatStrip
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
-from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.endurance import continuous_curve
-from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
+from crisp_hornet.core.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
 from crisp_hornet.core.pack import full_v, rested_or_typical_v
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.starting import starting_tune
 from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.documents.bike import Bike
 
+COLUMN_PX = 252
 REST_MS = 30  # longer than the steps of a drag are apart, or its own work would slow the drag
-VIEWS = ("Full-throttle pull at the driven wheel", "What it means on the road", "Who is in charge")
-POWER, RPM = "drive.power_w", "drive.motor_rpm"
+PAGES = ("Pull", "Feel", "Assist", "Guards", "Modes", "On the road", "Who is in charge", "Drafts")
+PULL, ROAD, CHAIN = 0, 5, 6
+POWER = "drive.power_w"
 
 
-def scales(bike: Bike) -> dict[str, Scale]:
+def scales(bike: Bike, units: Units) -> dict[str, Scale]:
     """What each ruler measures on this bike, with its named stops."""
     battery = bike.battery
     highest_v, half_v = full_v(battery), rested_or_typical_v(battery, 0.5)
@@ -93,6 +104,7 @@ def scales(bike: Bike) -> dict[str, Scale]:
             1,
             [Stop(bike.motor.max_rpm, f"motor {bike.motor.max_rpm:g}")],
         ),
+        SPEED: scale_of(SPEED, bike, None, units),
     }
 
 
@@ -118,7 +130,8 @@ class TunePage(Station):
         self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
         self._charge.changed.connect(self._take_charge)
         self._charge_words = label("", "quiet", wrap=True)
-        self._title = label("", "title")
+        self.switch = PageChoice(PAGES, "page", 16)
+        self.switch.chosen.connect(self.show_page)
         self._axes = label("", "quiet")
         self.chart = PullChart(theme, desk.token)
         self.chart.dragged.connect(self._take_drag)
@@ -132,9 +145,15 @@ class TunePage(Station):
         self.consequences = Consequences(theme)
         self.road = RoadView(desk, theme)
         self.chain = ChainView(desk, link, theme)
-        self._chain_link = button("who is in charge", self.show_chain, "link", "Show who is in charge")
-        self._road_link = button("on the road", self.show_road, "link", "Show what it means on the road")
-        self._pull_link = button("the pull", self.show_pull, "link", "Show the pull chart")
+        self.feel, self.assist = FeelView(desk, link, theme), AssistView(desk, link, theme)
+        self.guards, self.modes, self.drafts = (
+            GuardsView(desk, link, theme),
+            ModesView(desk, link, theme),
+            DraftsView(desk, link, theme),
+        )
+        self.own: dict[int, TuneView] = {1: self.feel, 2: self.assist, 3: self.guards, 4: self.modes, 7: self.drafts}
+        self._columns = QStackedWidget()
+        self.page = PULL
         self._before_drag: dict[int, float | None] = {}
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -155,53 +174,82 @@ class TunePage(Station):
         self._take_bike()
 
     def _lay_out(self) -> None:
-        head = QHBoxLayout()
-        head.addWidget(self._title)
-        head.addStretch(1)
-        head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
-        head.addSpacing(16)
-        for link in (self._pull_link, self._road_link, self._chain_link):
-            head.addWidget(link, alignment=Qt.AlignmentFlag.AlignBottom)
-        middle = QVBoxLayout()
-        middle.setSpacing(6)
-        middle.addLayout(head)
         pull = QWidget()
         column = QVBoxLayout(pull)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(self._legend)
+        head = QHBoxLayout()
+        head.addWidget(self._legend, 1)
+        head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
+        column.addLayout(head)
         column.addWidget(self.chart, 1)
         column.addWidget(self.heat_strip)
-        for view in (pull, self.road, self.chain):
+        column.addWidget(self.consequences)
+        for view in (pull, self.feel, self.assist, self.guards, self.modes, self.road, self.chain, self.drafts):
             self._views.addWidget(view)
+        left = QWidget()
+        self._left.setContentsMargins(0, 0, 0, 0)
+        left.setLayout(self._left)
+        self._columns.addWidget(left)
+        for one in self.own.values():
+            if one.column is not None:
+                self._columns.addWidget(one.column)
+        self._columns.setFixedWidth(COLUMN_PX)
+        middle = QVBoxLayout()
+        middle.setSpacing(6)
+        middle.addWidget(self.switch)
         middle.addWidget(self._views, 1)
-        middle.addWidget(self.consequences)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(24)
-        row.addLayout(self._left, 0)
+        row.setSpacing(16)
+        row.addWidget(self._columns)
         row.addLayout(middle, 1)
 
     def show_pull(self) -> None:
         """The pull chart."""
-        self._show_view(0)
+        self.show_page(PULL)
 
     def show_road(self) -> None:
         """Launches, stopping, energy and efficiency instead of the pull chart."""
-        self._show_view(1)
+        self.show_page(ROAD)
 
     def show_chain(self) -> None:
         """The chain of limits, devices, gauge and key-in card instead of the pull chart."""
-        self._show_view(2)
+        self.show_page(CHAIN)
 
-    def _show_view(self, index: int) -> None:
-        self._views.setCurrentIndex(index)
-        self._title.setText(VIEWS[index])
-        self._axes.setVisible(index == 0)
-        self.consequences.setVisible(index == 0)  # the tables of the road say more
-        self._pull_link.setEnabled(index != 0)
-        self._road_link.setEnabled(index != 1)
-        self._chain_link.setEnabled(index != 2)
+    def show_page(self, at: int) -> None:
+        """Bring a page into view; the rulers left are its own, or those of the pull."""
+        self.page = at
+        if self.switch.at != at:
+            self.switch.choose(at)  # comes back here
+            return
+        self._views.setCurrentIndex(at)
+        own = self.own.get(at)
+        self._columns.setCurrentWidget(
+            own.column if own is not None and own.column is not None else self._columns.widget(0)
+        )
+        self._refresh_page()
+        if own is not None:
+            own.refresh_slow()
+        self.news.emit()
+
+    def focus_setting(self, setting: str) -> None:
+        """Bring the ruler or the handle of a setting into view and give it the focus."""
+        if setting in self.rulers:
+            self.show_page(PULL)
+            self.rulers[setting].setFocus()
+            return
+        for at, view in self.own.items():
+            found = view.shows(setting)
+            if found is not None:
+                self.show_page(at)
+                found.setFocus()
+                return
+
+    def _refresh_page(self) -> None:
+        own = self.own.get(self.page)
+        if own is not None:
+            own.refresh()
         self.road.refresh()
         self.chain.refresh()
 
@@ -213,12 +261,12 @@ class TunePage(Station):
         if bike is None:
             self.chart.show_curves(None, None, "Open a bike on Build: everything here is drawn for a bike.")
             return
-        wanted = scales(bike)
+        wanted = scales(bike, self.desk.units)
         if not self.rulers:
             for setting, scale in wanted.items():
                 ruler = Ruler(scale, self.theme, self.desk.token)
                 ruler.setFixedWidth(240)
-                ruler.changed.connect(lambda value, token, setting=setting: self.desk.change(setting, value, token))
+                ruler.changed.connect(lambda value, token, setting=setting: self.desk.try_change(setting, value, token))
                 self.rulers[setting] = ruler
                 self._left.addWidget(ruler)
             self._left.addSpacing(8)
@@ -239,6 +287,7 @@ class TunePage(Station):
         desk = self.desk
         if desk.bike is None or not self.rulers:
             return
+        self.rulers[SPEED].set_scale(scale_of(SPEED, desk.bike, desk.draft, desk.units))
         for setting, ruler in self.rulers.items():
             value = desk.draft.setting(setting) if desk.draft else None
             now = desk.controller.setting(setting) if desk.controller else None
@@ -255,13 +304,16 @@ class TunePage(Station):
         self._axes.setText(desk.units.text("newtons against km/h; drag a ring"))
         self.chart.show_units(desk.units)
         drafted, now_predicted = desk.draft_prediction, desk.controller_prediction
+        if self.chart.dragging is None:  # the axis stays put through a drag
+            self.chart.show_regen(None, None)
+        self.chart.show_regen(drafted.regen if drafted else None, now_predicted.regen if now_predicted else None)
         self.chart.show_curves(
             drafted.curve if drafted else None,
             now_predicted.curve if now_predicted else None,
             hold_scale=self.chart.dragging is not None,
         )
-        handles = edges(drafted.curve, desk.draft) if drafted and desk.draft else []
-        self.chart.show_edges([edge for edge in handles if not self.rulers[edge.setting].lack])
+        handles = edges(drafted.curve, desk.draft, drafted.regen) if drafted and desk.draft else []
+        self.chart.show_edges([edge for edge in handles if not self._ruler(edge.setting).lack])
         if drafted and drafted.curve is not None:
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         now_figures = now_predicted.consequences if now_predicted else []
@@ -271,6 +323,8 @@ class TunePage(Station):
         self._slow.cancel()
         self._slower.cancel()
         self._rest.start()
+        if self.page in self.own:
+            self.own[self.page].refresh()
         self.news.emit()
 
     def _start_slow(self) -> None:
@@ -283,6 +337,9 @@ class TunePage(Station):
 
         self.road.refresh()
         self.chain.refresh()
+        if (own := self.own.get(self.page)) is not None:
+            own.refresh_slow()
+            self.news.emit()
         self._slow.start(lambda: band_of(bike, draft, conditions, speeds))
         self._slower.start(lambda: continuous_curve(bike, draft, speeds[::4], conditions.rested_v))
 
@@ -296,19 +353,23 @@ class TunePage(Station):
         if prediction is None or prediction.curve is None or draft is None:
             return
         self._before_drag.setdefault(token, draft.setting(setting))
-        highest = self.rulers[setting].scale.high
+        highest = self._ruler(setting).scale.high
         value = value_at(prediction.curve, draft, self.desk.conditions, setting, highest, kmh, force)
         self._set(setting, value, token)
 
     def _take_step(self, setting: str, steps: float, fine: bool, token: int) -> None:
         draft = self.desk.draft
         if draft is not None:
-            scale = self.rulers[setting].scale
+            scale = self._ruler(setting).scale
             self._set(setting, (draft.setting(setting) or 0.0) + steps * (scale.fine if fine else scale.step), token)
 
     def _set(self, setting: str, value: float, token: int) -> None:
-        scale = self.rulers[setting].scale
-        self.desk.change(setting, min(max(value, scale.low), scale.high), token)
+        scale = self._ruler(setting).scale
+        self.desk.try_change(setting, min(max(value, scale.low), scale.high), token)
+
+    def _ruler(self, setting: str) -> Ruler:
+        """The ruler of a setting on the pull chart; those of regen stand on Guards."""
+        return self.rulers.get(setting) or self.guards.rulers.rulers[setting]
 
     def _return(self, setting: str) -> None:
         if self.desk.controller is not None:
@@ -316,7 +377,7 @@ class TunePage(Station):
 
     def _cancel_chart_drag(self, setting: str, token: int) -> None:
         if token in self._before_drag:
-            self.desk.change(setting, self._before_drag.pop(token), token)
+            self.desk.try_change(setting, self._before_drag.pop(token), token)
 
     def _take_charge(self, value: float | None, _token: int) -> None:
         if value is not None:
@@ -340,6 +401,9 @@ class TunePage(Station):
         return f"{drafted} drafted" if drafted else "as on the controller"
 
     def meaning(self) -> tuple[str, str]:
+        own = self.own[self.page].meaning() if self.page in self.own else None
+        if own is not None:
+            return own
         return reading(self.desk.draft_prediction, self.desk.controller_prediction, self.desk.draft, self.chart.at_kmh)
 
     def act_text(self) -> str:

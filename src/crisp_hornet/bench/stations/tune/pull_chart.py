@@ -1,6 +1,6 @@
 """The pull chart: a force chart whose edges can be dragged.
 
-Handling: drag an edge; with the focus, Tab-like keys choose one (P, B and W), Up and Down move it (fine with Shift), Delete
+Handling: drag an edge; with the focus, letters choose one (P, B, W, M, S, R and C), Up and Down move it (fine with Shift), Delete
 or double-click returns it to what is on the controller, Esc cancels a drag, the wheel turns the chosen edge.
 """
 
@@ -12,10 +12,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from crisp_hornet.bench.marks import paint_truth
-from crisp_hornet.bench.stations.tune.edges import Edge
+from crisp_hornet.bench.stations.tune.edges import KEYS, Edge
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.force_chart import ForceChart
-from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING
+from crisp_hornet.core.inverse import BATTERY
 
 REACH_PX = 16.0
 HANDLE_PX = 9.0
@@ -38,7 +38,8 @@ class PullChart(ForceChart):
         self._new_token = new_token
         self._keys: int | None = None
         self.setAccessibleName(
-            "Pull chart: P, B or W chooses the phase, battery or weakening edge, up and down move it, left and right move the reading"
+            "Pull chart: P, B, W, M, S, R or C chooses the phase, battery, weakening, motor speed, speed, regen or charging edge, up and "
+            "down move it, left and right move the reading"
         )
 
     def show_edges(self, edges: list[Edge]) -> None:
@@ -100,12 +101,12 @@ class PullChart(ForceChart):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key = event.key()
-        letters = {Qt.Key.Key_P: PHASE, Qt.Key.Key_B: BATTERY, Qt.Key.Key_W: WEAKENING}
+        letter = event.text().upper()
         if key == Qt.Key.Key_Escape and self.dragging is not None:
             self.cancelled.emit(*self.dragging)
             self.dragging = None
-        elif key in letters:
-            self.chosen = letters[Qt.Key(key)]
+        elif letter in KEYS:
+            self.chosen = KEYS[letter]
             self.update()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             if not event.isAutoRepeat() or self._keys is None:

@@ -1,0 +1,140 @@
+"""The rulers of Assist: style, the family of levels by its anchors, start and stop, and the rider it is drawn for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from PyQt6.QtCore import pyqtSignal
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.stations.tune.ruler_column import WIDE, RulerColumn
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.ruler import Ruler, Scale
+from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.core.assist import family, nearest_family
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+FAMILY_KEYS = ("family.lowest", "family.highest", "family.exponent", "family.power", "family.speed")
+_FAMILY_SCALES = {
+    "family.lowest": Scale("Lowest level", "×", 0, 8, 0.1, 0.05),
+    "family.highest": Scale("Highest level", "×", 0.5, 12, 0.1, 0.05),
+    "family.exponent": Scale("Bow", "", 0.3, 3, 0.1, 0.05),
+    "family.power": Scale("Power, lowest level", "%", 0, 1, 5, 1, factor=100),
+    "family.speed": Scale("Speed, lowest level", "%", 0, 1, 5, 1, factor=100),
+}
+BLOCKS = [
+    ("", ["assist.style", "assist.levels.count"]),
+    ("LEVELS AS A FAMILY", list(FAMILY_KEYS)),
+    (
+        "START AND STOP",
+        [
+            "assist.start_nm",
+            "assist.start_deg",
+            "assist.smoothing_deg",
+            "assist.ramp_s",
+            "assist.hold_s",
+            "assist.stop_s",
+        ],
+    ),
+    ("BY STYLE", ["assist.speed_kmh", "assist.handover_rpm", "assist.development_m"]),
+]
+RIDER = {
+    "watts": Scale("Rider", "W", 20, 400, 10, 5, truth=False),
+    "cadence_rpm": Scale("Cadence", "rpm", 30, 120, 5, 1, truth=False),
+    "grade": Scale("Hill", "%", 0, 0.2, 1, 0.5, truth=False, factor=100),
+}
+
+
+@dataclass(frozen=True)
+class Rider:
+    """Whom the page is drawn for."""
+
+    watts: float = 120.0
+    cadence_rpm: float = 70.0
+    grade: float = 0.06
+
+
+class AssistColumn(RulerColumn):
+    """Rulers of the assist; ``rider_changed`` when it is to be drawn for another rider."""
+
+    rider_changed = pyqtSignal()
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme, BLOCKS)
+        self.rider = Rider()
+        self.needs = {
+            "assist.handover_rpm": _counts_in("blend"),
+            "assist.development_m": _counts_in("torque", "blend"),
+            "assist.start_nm": _counts_in("torque", "power", "blend"),
+            "assist.smoothing_deg": _counts_in("torque", "power", "blend"),
+            "family.lowest": _counts_in("torque", "power", "blend"),
+            "family.highest": _counts_in("torque", "power", "blend"),
+        }
+        self._rider_rulers = {key: Ruler(scale, theme, desk.token) for key, scale in RIDER.items()}
+        at = self.column.count() - 1
+        for widget in (label("DRAWN FOR", "caps"), *self._rider_rulers.values()):
+            self.column.insertWidget(at, widget)
+            at += 1
+        for key, ruler in self._rider_rulers.items():
+            ruler.setFixedWidth(WIDE)
+            ruler.changed.connect(lambda value, _token, key=key: self.draw_for(key, value))
+            ruler.show_value(getattr(self.rider, key))
+
+    def draw_for(self, key: str, value: float) -> None:
+        """Another rider, cadence or hill."""
+        self.rider = replace(self.rider, **{key: value})
+        self._rider_rulers[key].show_value(value)
+        self.rider_changed.emit()
+
+    def scale(self, path: str, bike: Bike, draft: Tune) -> Scale:
+        return _FAMILY_SCALES[path] if path in _FAMILY_SCALES else super().scale(path, bike, draft)
+
+    def value(self, tune: Tune, path: str) -> float | None:
+        levels = tune.assist.levels
+        if path == "family.power":
+            return levels[0].power_share
+        if path == "family.speed":
+            return levels[0].speed_share
+        if path.startswith("family."):
+            return float(getattr(nearest_family([one.multiplier for one in levels]), path.partition(".")[2]))
+        return super().value(tune, path)
+
+    def known(self, now: Tune, path: str) -> bool:
+        return super().known(now, "assist.levels.count" if path.startswith("family.") else path)
+
+    def take(self, path: str, value: float | None, token: int) -> None:
+        draft = self._desk.draft
+        if draft is None or value is None or not (path.startswith("family.") or path == "assist.levels.count"):
+            super().take(path, value, token)
+            return
+        self._desk.change_many(family_settings(draft, path, value), "assist levels", token)
+
+
+def _counts_in(*styles: str) -> Callable[[Tune], str]:
+    """Why a ruler is grey in other styles."""
+    return lambda tune: "" if tune.assist.style in styles else f"Counts in the style {' or '.join(styles)}"
+
+
+def family_settings(draft: Tune, path: str, value: float) -> dict[str, float | None]:
+    """All levels anew when an anchor of the family, its bow or the number of levels changes."""
+    levels = draft.assist.levels
+    now = nearest_family([one.multiplier for one in levels])
+    count = round(value) if path == "assist.levels.count" else len(levels)
+    given = {"lowest": now.lowest, "highest": now.highest, "exponent": now.exponent}
+    changed: dict[str, float | None] = {}
+    key = path.partition(".")[2]
+    if path == "assist.levels.count" or key in given:
+        given |= {key: value} if key in given else {}
+        multipliers = family(count, given["lowest"], given["highest"], given["exponent"])
+        changed |= {f"assist.levels.{at + 1}.multiplier": one for at, one in enumerate(multipliers)}
+    for share in ("power", "speed"):
+        if path in ("assist.levels.count", f"family.{share}"):
+            lowest = value if path == f"family.{share}" else getattr(levels[0], f"{share}_share")
+            shares = family(count, lowest, getattr(levels[-1], f"{share}_share"), 1.0)
+            changed |= {f"assist.levels.{at + 1}.{share}_share": one for at, one in enumerate(shares)}
+    if path == "assist.levels.count":
+        changed[path] = float(count)
+    return changed

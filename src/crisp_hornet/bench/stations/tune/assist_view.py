@@ -1,0 +1,235 @@
+"""Assist: the levels drawn, and what a rider gets from each."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
+from crisp_hornet.bench.stations.tune.road_view import RoadTable
+from crisp_hornet.bench.stations.tune.view import TuneView
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.widgets.page_choice import PageChoice
+from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
+from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
+from crisp_hornet.core.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
+from crisp_hornet.core.performance import operating_point
+from crisp_hornet.core.stroke import Stroke, pedal_stroke
+from crisp_hornet.documents.assist import Level
+from crisp_hornet.documents.tune import Tune
+
+WATTS = np.linspace(0.0, 300.0, 61)
+AT_KMH = 20.0
+TABLE_PX = 152  # five levels; more scroll
+QUANTITIES = ("multiplier", "power_share", "speed_share")
+HEADS = ("level", "helps to", "flat", "there in", "at most", "hill", "motor", "Wh/km", "full from")
+
+
+class AssistView(TuneView):
+    """Levels to drag, motor against human watts, the start, a stroke, and a table of the road."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        self.column = self.rulers = AssistColumn(desk, link, theme)
+        self.rulers.rider_changed.connect(self._rider_changed)
+        self.quantity = PageChoice(("multiplier", "power share", "speed share"), "levels drawn by")
+        self.quantity.chosen.connect(lambda _at: self.refresh())
+        self.levels = HandleChart(theme, desk.token, "Assist levels")
+        self.listen(self.levels, {"multiplier": (0.1, 0.01)})
+        self._shares = HandleChart(theme, desk.token, "Assist levels")
+        self.listen(self._shares, {"_share": (0.05, 0.01)}, shown=0.01)
+        self.watts, self.start, self.stroke = PlainChart(theme), PlainChart(theme), PlainChart(theme)
+        self.table = RoadTable("A RIDER ON THE ROAD", HEADS)
+        self.words = label("", "quiet", wrap=True)
+        head = QHBoxLayout()
+        head.addWidget(label("levels by", "quiet"))
+        head.addWidget(self.quantity)
+        head.addStretch(1)
+        drawn = QVBoxLayout()
+        drawn.setSpacing(0)
+        drawn.addLayout(head)
+        drawn.addWidget(self.levels, 1)
+        drawn.addWidget(self._shares, 1)
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        grid.addLayout(drawn, 0, 0)
+        grid.addWidget(self.watts, 0, 1)
+        grid.addWidget(self.start, 1, 0)
+        grid.addWidget(self.stroke, 1, 1)
+        for at in (0, 1):
+            grid.setColumnStretch(at, 1)
+            grid.setRowStretch(at, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(grid, 1)
+        column.addWidget(self.words)
+        scroll = column_scroll(sheet(self.table, margin=8))
+        scroll.setFixedHeight(TABLE_PX)
+        column.addWidget(scroll)
+        self._rides: tuple[list[LevelRide], list[LevelRide]] | None = None
+
+    def _rider_changed(self) -> None:
+        self.refresh()
+        self.refresh_slow()
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        self.rulers.refresh()
+        draft, prediction = self.desk.draft, self.desk.draft_prediction
+        if draft is None or prediction is None:
+            return
+        rider = self.rulers.rider
+        motive = Motive.of(prediction.curve, draft)
+        self._show_levels(draft)
+        self._show_watts(motive, rider.cadence_rpm)
+        flat = level_rides(motive, rider.watts, rider.cadence_rpm)
+        hill = level_rides(motive, rider.watts, rider.cadence_rpm, rider.grade)
+        self._rides = flat, hill
+        self._show_start(flat)
+        torque = rider.watts / (rider.cadence_rpm * 2 * math.pi / 60)
+        self._show_stroke(pedal_stroke(draft.assist, torque, rider.cadence_rpm), torque)
+        self._show_table(motive, flat, hill, [])
+
+    def refresh_slow(self) -> None:
+        """Energy takes a search per level: shown once the hands rest."""
+        draft, prediction, rides = self.desk.draft, self.desk.draft_prediction, self._rides
+        if draft is None or prediction is None or rides is None:
+            return
+        rested_v = self.desk.conditions.rested_v
+        used = []
+        for one in rides[1]:
+            if one.speed_kmh <= 0:
+                used.append(math.nan)
+                continue
+            force = one.motor_w / (one.speed_kmh / 3.6)
+            used.append(operating_point(prediction.curve.bike, one.speed_kmh, force, rested_v).wh_per_km)
+        self._show_table(Motive.of(prediction.curve, draft), *rides, used)
+
+    def _show_levels(self, draft: Tune) -> None:
+        key = QUANTITIES[self.quantity.at]
+        by_share = key != "multiplier"
+        self.levels.setVisible(not by_share)
+        self._shares.setVisible(by_share)
+        chart, factor = (self._shares, 100.0) if by_share else (self.levels, 1.0)
+        now = self.desk.controller
+        held = now.assist.levels if now is not None and now.holds("assist.levels.count") else []
+        places = np.arange(1, len(draft.assist.levels) + 1, dtype=np.float64)
+        values = np.array([factor * getattr(level, key) for level in draft.assist.levels])
+        lines = [Line("drafted", places, values, truth="drafted")]
+        if held:
+            at = np.arange(1, len(held) + 1, dtype=np.float64)
+            lines.append(Line("now", at, np.array([factor * getattr(one, key) for one in held]), truth="controller"))
+        most = 105.0 if by_share else max(2.0, 1.2 * max(float(line.y.max()) for line in lines))
+        if chart.dragging is not None and (frame := chart.frame()) is not None:
+            most = frame.y[1]  # the axis stays put while a level is dragged
+        name = (
+            "of the drive, %" if key == "power_share" else "of the assisted speed, %" if by_share else "times the rider"
+        )
+        chart.show_picture(
+            Picture("level", name, lines, x_from=0.6, y_from=0.0, y_to=most, x_to=max(len(places), len(held)) + 0.3)
+        )
+        chart.show_handles([
+            Handle(
+                f"assist.levels.{at + 1}.{key}", at + 1.0, float(values[at]), f"{values[at]:.3g}",
+                (at + 1.0, factor * getattr(held[at], key)) if at < len(held) else None,
+            )
+            for at in range(len(values))
+        ])  # fmt: skip
+
+    def _show_watts(self, motive: Motive, cadence_rpm: float) -> None:
+        torque = WATTS / (cadence_rpm * 2 * math.pi / 60)
+        lines = [
+            Line(str(at + 1), WATTS, motive.force_n(level, torque, cadence_rpm, AT_KMH) * AT_KMH / 3.6, at_end=True)
+            for at, level in enumerate(motive.assist.levels)
+        ]
+        units = self.desk.units
+        self.watts.show_picture(Picture("rider, W", units.text(f"motor, W, at {AT_KMH:g} km/h"), lines, y_from=0.0))
+
+    def _show_start(self, flat: list[LevelRide]) -> None:
+        units = self.desk.units
+        lines = [
+            Line(
+                str(one.level),
+                one.time_s[one.time_s <= 20],
+                units.value(1.0, "km/h") * one.speeds_kmh[one.time_s <= 20],
+                at_end=True,
+            )
+            for one in flat
+        ]
+        name = units.text("km/h on the flat, from rest")
+        self.start.show_picture(Picture("seconds", name, lines, y_from=0.0, x_to=20.0))
+
+    def _show_stroke(self, stroke: Stroke, torque: float) -> None:
+        upto = stroke.angle_deg <= 3 * 360
+        angle = stroke.angle_deg[upto][::4]
+        lines = [
+            Line("rider", angle, stroke.human_nm[upto][::4], Qt.PenStyle.DashLine),
+            Line("sensed", angle, stroke.sensed_nm[upto][::4], Qt.PenStyle.DotLine),
+            Line("motor", angle, stroke.motor_nm[upto][::4], truth="drafted"),
+        ]
+        self.stroke.show_picture(
+            Picture("crank, degrees", self.desk.units.unit("N·m"), lines, y_from=0.0, y_to=2.1 * torque)
+        )
+        told = (
+            f"Starts after {stroke.starts_deg:.0f}° ({1000 * stroke.starts_s:.0f} ms), follows within {stroke.lags_deg:.0f}° "
+            f"({1000 * stroke.lags_s:.0f} ms), stops within {1000 * stroke.stops_s:.0f} ms."
+            if math.isfinite(stroke.starts_s) and math.isfinite(stroke.lags_s)
+            else "At this effort the assist never starts: the rider's torque stays below what starts it."
+        )
+        self.words.setText(f"{told} {self._by_hand()}".strip())
+
+    def _by_hand(self) -> str:
+        draft = self.desk.draft
+        assert draft is not None
+        off = nearest_family([level.multiplier for level in draft.assist.levels]).by_hand
+        return f"Drawn by hand: level {', '.join(str(at + 1) for at in off)}." if off else ""
+
+    def _show_table(self, motive: Motive, flat: list[LevelRide], hill: list[LevelRide], used: list[float]) -> None:
+        cadence, units = self.rulers.rider.cadence_rpm, self.desk.units
+
+        def row(at: int, level: Level) -> list[str]:
+            one, up = flat[at], hill[at]
+            full = watts_to_full(motive, level, cadence, AT_KMH)
+            climbs = up.speed_kmh > 0
+            return [
+                str(at + 1), f"{motive.speed_of(level):.0f} km/h", f"{one.speed_kmh:.0f} km/h",
+                f"{one.to_speed_s:.0f} s" if math.isfinite(one.to_speed_s) else "never", f"{one.most_mps2:.1f} m/s²",
+                f"{up.speed_kmh:.0f} km/h" if climbs else "stands", f"{up.motor_w:.0f} W" if climbs else "",
+                ("" if math.isnan(used[at]) else f"{units.value(used[at], 'Wh/km'):.0f}") if used else "…",
+                f"{full:.0f} W" if math.isfinite(full) else "never",
+            ]  # fmt: skip
+
+        self.table.show_rows([row(at, level) for at, level in enumerate(motive.assist.levels)], units)
+
+    def meaning(self) -> tuple[str, str] | None:
+        draft, prediction, rides = self.desk.draft, self.desk.draft_prediction, self._rides
+        if draft is None or prediction is None or rides is None:
+            return None
+        motive, rider = Motive.of(prediction.curve, draft), self.rulers.rider
+        top = draft.assist.levels[-1]
+        needs = watts_to_full(motive, top, rider.cadence_rpm, AT_KMH)
+        reach = (
+            f"All the top level may give at {AT_KMH:g} km/h takes <b>{needs:.0f} W</b> of the rider"
+            if math.isfinite(needs)
+            else f"At {AT_KMH:g} km/h no rider reaches all of the top level"
+        )
+        verdict = "" if needs <= STRONG_RIDER_W else ": more than a strong rider gives"
+        first = rides[0][0]
+        gentle = f"Level 1 pulls away with at most <b>{first.most_mps2:.1f} m/s²</b> under {rider.watts:.0f} W."
+        return f"A RIDER OF {rider.watts:.0f} W AT {rider.cadence_rpm:.0f} rpm", f"{gentle} {reach}{verdict}."
+
+    def shows(self, setting: str) -> QWidget | None:
+        if setting.startswith("assist.levels.") and setting.rpartition(".")[2] in QUANTITIES:
+            self.quantity.choose(QUANTITIES.index(setting.rpartition(".")[2]))
+            chart = self.levels if setting.endswith("multiplier") else self._shares
+            chart.chosen = setting
+            return chart
+        return super().shows(setting)

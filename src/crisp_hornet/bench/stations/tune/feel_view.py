@@ -1,0 +1,218 @@
+"""Feel: the throttle curve drawn by hand, and the launch that follows from it."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.prediction import Consequence
+from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
+from crisp_hornet.bench.stations.tune.view import TuneView
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
+from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.core.pull import PullCurve, pull_curve
+from crisp_hornet.core.throttle import (
+    FAMILIES,
+    TwistLaunch,
+    family_shares,
+    hill_start_back_m,
+    throttle_share,
+    twist_launch,
+)
+from crisp_hornet.core.vehicle import lift_force_n
+from crisp_hornet.documents.companions import CURVE
+from crisp_hornet.documents.throttle import TWISTS, Throttle
+from crisp_hornet.documents.tune import Tune
+
+TWIST = np.linspace(0.0, 1.0, 101)
+HALF, SECONDS, HILL = 0.5, 6.0, 0.10
+BESIDE_CONTROLLER = "on the controller"
+RULERS = [
+    ("", ["throttle.dead_band", "throttle.ramp_s", "throttle.release_s"]),
+    ("WHEN IT WORKS", ["throttle.start", "throttle.rolling_kmh", "throttle.at_level_zero", "throttle.follows_level"]),
+    ("SLOWLY", ["throttle.rolling_back", "throttle.walk_kmh"]),
+]
+
+
+class FeelView(TuneView):
+    """The twist, what it asks for, and what the bike does."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        self.column = self.rulers = RulerColumn(desk, link, theme, RULERS)
+        self.rulers.needs["throttle.rolling_kmh"] = lambda tune: (
+            "" if tune.throttle.start == "rolling" else "Counts where it works only while rolling"
+        )
+        self.curve = HandleChart(theme, desk.token, "Throttle curve")
+        self.listen(self.curve, {"": (0.05, 0.01)}, shown=0.01)
+        self.launch = PlainChart(theme)
+        self.speed = PlainChart(theme)
+        self.figures = Consequences(theme)
+        self.beside = QComboBox()
+        self.beside.setAccessibleName("what the draft is laid beside")
+        self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
+        families = QHBoxLayout()
+        families.setSpacing(14)
+        families.addWidget(label("drag a point, or take", "quiet"))
+        for name in FAMILIES:
+            families.addWidget(button(name, partial(self.take_family, name), "link", f"Throttle curve: {name}"))
+        families.addStretch(1)
+        families.addWidget(label("beside", "quiet"))
+        families.addWidget(self.beside)
+        charts = QHBoxLayout()
+        charts.setSpacing(10)
+        charts.addWidget(self.launch, 1)
+        charts.addWidget(self.speed, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(families)
+        column.addWidget(self.curve, 5)
+        column.addLayout(charts, 4)
+        column.addWidget(self.figures)
+
+    def take_family(self, name: str) -> None:
+        """Set all four points to a family, up to the present share at full twist."""
+        if self.desk.draft is not None:
+            shares = family_shares(name, self.desk.draft.throttle.maximum)
+            self.desk.change_many(dict(zip(CURVE, shares, strict=True)), f"throttle curve: {name}")
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def _other(self) -> tuple[str, Tune | None, PullCurve | None]:
+        """What the draft is laid beside: what is on the controller, or a kept draft."""
+        desk, name = self.desk, self.beside.currentText()
+        if name in ("", BESIDE_CONTROLLER):
+            prediction = desk.controller_prediction
+            return BESIDE_CONTROLLER, desk.controller, prediction.curve if prediction else None
+        tune = desk.named_drafts().get(name)
+        if tune is None or desk.bike is None or desk.speeds is None:
+            return name, None, None
+        return name, tune, pull_curve(desk.bike, tune, desk.speeds, desk.conditions)
+
+    def _show_beside(self) -> None:
+        wanted = [BESIDE_CONTROLLER, *self.desk.named_drafts()]
+        if [self.beside.itemText(at) for at in range(self.beside.count())] != wanted:
+            self.beside.blockSignals(True)
+            self.beside.clear()
+            self.beside.addItems(wanted)
+            self.beside.blockSignals(False)
+
+    def refresh(self) -> None:
+        self.rulers.refresh()
+        self._show_beside()
+        draft, prediction = self.desk.draft, self.desk.draft_prediction
+        if draft is None or prediction is None:
+            return
+        name, other, other_curve = self._other()
+        truth = "controller" if name == BESIDE_CONTROLLER else ""
+        throttle = draft.throttle
+        lines = [Line("drafted", 100 * TWIST, 100 * throttle_share(throttle, TWIST), truth="drafted")]
+        if other is not None and other.holds(CURVE[0]):
+            style = Qt.PenStyle.DashLine
+            lines.append(Line(name, 100 * TWIST, 100 * throttle_share(other.throttle, TWIST), style, truth=truth))
+        self.curve.show_picture(
+            Picture("twist, %", "share of the phase current, %", lines, y_from=0.0, y_to=112.0, x_to=102.0)
+        )
+        self.curve.show_handles(_handles(draft, other if truth else None))
+        drafted = _launches(prediction.curve, throttle)
+        beside = _launches(other_curve, other.throttle) if other is not None and other_curve is not None else None
+        lift = lift_force_n(prediction.curve.bike)
+        self.launch.show_picture(_picture("newtons", "force_n", drafted, beside, truth, lift, names=("", "")))
+        units = self.desk.units
+        self.speed.show_picture(
+            _picture(units.unit("km/h"), "speed_kmh", drafted, beside, truth, math.inf, units.value(1.0, "km/h"))
+        )
+        back = hill_start_back_m(prediction.curve, throttle, HILL)
+        now = (
+            _figures(beside, hill_start_back_m(other_curve, other.throttle, HILL))
+            if beside and other and other_curve
+            else []
+        )
+        self.figures.show_figures(_figures(drafted, back), now, units)
+
+    def meaning(self) -> tuple[str, str] | None:
+        draft = self.desk.draft
+        if draft is None:
+            return None
+        throttle = draft.throttle
+        start = {
+            "standstill": "The throttle works <b>from standstill</b>",
+            "pedalling": "The throttle works <b>only while pedalling</b>",
+            "rolling": f"The throttle works <b>only above {throttle.rolling_kmh:g} km/h</b>",
+        }[throttle.start]
+        zero = "also at level zero" if throttle.at_level_zero else "but not at level zero"
+        level = "its strength follows the level" if throttle.follows_level else "the level does not change it"
+        back = {
+            "drives": "Rolling back, it drives at once: full force against a motor that turns backwards.",
+            "gently": "Rolling back, it drives with half the current until the bike stands.",
+            "waits": "Rolling back, it waits until the bike stands: hold it with the brake.",
+        }[throttle.rolling_back]
+        walk = (
+            f" Walk assist runs at {throttle.walk_kmh:g} km/h: keep clear of the pedals." if throttle.walk_kmh else ""
+        )
+        return "IN THE HAND", f"{start}, {zero}; {level}. {back}{walk}"
+
+
+def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
+    made = []
+    for path, twist, share in zip(CURVE, TWISTS, draft.throttle.shares, strict=True):
+
+        def at(throttle: Throttle, twist: float = twist) -> float:
+            return 100 * (throttle.dead_band + twist * (1 - throttle.dead_band))
+
+        held = None
+        if now is not None and now.holds(path):
+            held = (at(now.throttle), 100 * (now.setting(path) or 0.0))
+        made.append(Handle(path, at(draft.throttle), 100 * share, f"{100 * share:.0f} %", held))
+    return made
+
+
+Pair = tuple[TwistLaunch, TwistLaunch]
+
+
+def _launches(curve: PullCurve, throttle: Throttle) -> Pair:
+    return twist_launch(curve, throttle, 1.0, SECONDS), twist_launch(curve, throttle, HALF, SECONDS)
+
+
+def _picture(
+    y_name: str,
+    key: str,
+    drafted: Pair,
+    beside: Pair | None,
+    truth: str,
+    lift_n: float,
+    factor: float = 1.0,
+    names: tuple[str, str] = ("full twist", "half"),
+) -> Picture:
+    lines = []
+    for pair, kind in ((beside, truth), (drafted, "drafted")):
+        for one, name in zip(pair or (), names, strict=False):
+            line = factor * getattr(one, key)[::5]
+            named = name if kind == "drafted" else ""
+            style = Qt.PenStyle.SolidLine if kind else Qt.PenStyle.DashLine
+            lines.append(Line(named, one.time_s[::5], line, style, truth=kind, at_end=True))
+    most = max(float(np.max(line.y)) for line in lines)
+    levels = [Level("front wheel lifts", lift_n, danger=True)] if lift_n < 1.6 * most else []
+    return Picture("seconds from the twist", y_name, lines, levels, y_from=0.0)
+
+
+def _figures(pair: Pair, back_m: float) -> list[Consequence]:
+    full, half = pair
+    return [
+        Consequence("0 to 25 km/h, full", full.seconds_to(25.0), "s", 1, "not in 6 s"),
+        Consequence("0 to 10 km/h, half", half.seconds_to(10.0), "s", 1, "not in 6 s"),
+        Consequence("rises at most", full.steepest_n_per_s, "N/s", 0),
+        Consequence("front keeps, full", 100 * full.front_keeps, "%", 0),
+        Consequence("front keeps, half", 100 * half.front_keeps, "%", 0),
+        Consequence("10 % hill, back", back_m, "m", 2, "with brake"),
+    ]

@@ -1,0 +1,269 @@
+"""Guards: the fades of pack, heat and regen, each with what it gives up and what it saves."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
+from crisp_hornet.bench.stations.tune.view import TuneView
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.units import Units
+from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
+from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.core.guarding import climb, low_voltage, regen_by_charge, share_by_charge
+from crisp_hornet.core.pack import full_v
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+HILL, MINUTES, COLD_C = 0.08, 20.0, 0.0
+PACK, REGEN = "battery_guard.fade", "regen.fade"
+MOTOR, STAGE = "heat_guard.motor_fade", "heat_guard.controller_fade"
+RULERS = [
+    ("LOW VOLTAGE", [f"{PACK}_start_v", f"{PACK}_end_v"]),
+    ("HEAT", [f"{one}_{end}_c" for one in (MOTOR, STAGE) for end in ("start", "end")]),
+    ("REGEN", ["regen.phase_current_a", "regen.battery_current_a", f"{REGEN}_start_v", f"{REGEN}_end_v"]),
+]
+
+
+class GuardsView(TuneView):
+    """Three rows: the fade to drag, and beside it what it does."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        self.column = self.rulers = RulerColumn(desk, link, theme, RULERS)
+        names = ("Low-voltage fade", "Heat fades", "Regen fade")
+        self.fades = [HandleChart(theme, desk.token, name) for name in names]
+        for chart in self.fades:
+            self.listen(chart, {"_v": (0.5, 0.1), "_c": (5.0, 1.0)}, sideways=True)
+        self.effects = [PlainChart(theme) for _ in names]
+        self.words = [label("", "quiet", wrap=True) for _ in names]
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(2)
+        for row in range(3):
+            grid.addWidget(self.fades[row], 2 * row, 0)
+            grid.addWidget(self.effects[row], 2 * row, 1)
+            grid.addWidget(self.words[row], 2 * row + 1, 0, 1, 2)
+            grid.setRowStretch(2 * row, 1)
+        grid.setColumnStretch(0, 1)
+        grid.setColumnStretch(1, 1)
+        self._made: dict[str, object] = {}
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        self.rulers.refresh()
+        bike, draft = self.desk.bike, self.desk.draft
+        if bike is None or draft is None:
+            return
+        for name, depends, show in (
+            ("pack", (draft.battery_guard, draft.drive), self._show_pack),
+            ("regen", (draft.regen, draft.heat_guard), self._show_regen),
+        ):
+            key = (bike, self.desk.controller, self.desk.units, *depends)
+            if self._made.get(name) != key:  # a drag of one fade leaves the others as they are
+                self._made[name] = key
+                show(bike, draft)
+        self._show_heat_fades(bike, draft)
+
+    def refresh_slow(self) -> None:
+        """The climb: some hundred steps, once the hands rest."""
+        bike, draft = self.desk.bike, self.desk.draft
+        if bike is not None and draft is not None:
+            self._show_climb(bike, draft)
+
+    def _show_pack(self, bike: Bike, draft: Tune) -> None:
+        guard, battery = draft.battery_guard, bike.battery
+        low, high = battery.bms_trip_v - 0.12 * battery.series, full_v(battery)
+        now = self.desk.controller
+        self.fades[0].show_picture(
+            Picture(
+                "volts under load", "share of the battery current, %",
+                [_falling(low, guard.fade_end_v, guard.fade_start_v, high, "drafted")]
+                + ([_falling(low, now.battery_guard.fade_end_v, now.battery_guard.fade_start_v, high, "controller")] if now else []),
+                y_from=0.0, y_to=118.0,
+            )
+        )  # fmt: skip
+        self.fades[0].show_handles([
+            _handle(f"{PACK}_end_v", draft, now, 0.0, "V"), _handle(f"{PACK}_start_v", draft, now, 100.0, "V"),
+        ])  # fmt: skip
+        try:
+            charge, warm = share_by_charge(bike, draft)
+            cold = share_by_charge(bike, draft, COLD_C)[1]
+            found = low_voltage(bike, draft)
+        except ValueError as error:
+            self.words[0].setText(f"{error}.")
+            self.effects[0].show_picture(None)
+            return
+        lines = [
+            Line("at full pull", 100 * charge, 100 * warm, truth="drafted"),
+            Line("pack at 0 °C", 100 * charge, 100 * cold, Qt.PenStyle.DashLine),
+        ]
+        self.effects[0].show_picture(
+            _in_units(Picture("charge, %", "share left, %", lines, y_from=0.0, y_to=118.0), self.desk.units)
+        )
+        side = "above" if found.over_trip_v >= 0 else "below"
+        km = f"{found.km_given_up:.1f} km" if math.isfinite(found.km_given_up) else "no distance"
+        lost = f"{found.wh_given_up:.0f} Wh, {km} at 25 km/h" if found.wh_given_up >= 1 else "no energy worth naming"
+        self.words[0].setText(self.desk.units.text(
+            f"Sag at the set current {found.sag_v:.1f} V: full pull fades from {found.felt_v:.1f} V rested "
+            f"({100 * found.felt_charge:.0f} % charge). It ends {abs(found.over_trip_v):.1f} V {side} the pack's trip and gives up {lost}."
+        ))  # fmt: skip
+
+    def _show_heat_fades(self, bike: Bike, draft: Tune) -> None:
+        guard, now = draft.heat_guard, self.desk.controller
+        high = max(bike.motor.max_winding_c + 15, guard.motor_fade_end_c, guard.controller_fade_end_c)
+        lines = [
+            replace(_rising(40.0, guard.motor_fade_start_c, guard.motor_fade_end_c, high, "drafted"), name="motor"),
+            Line(
+                "controller",
+                *_xy_rising(40.0, guard.controller_fade_start_c, guard.controller_fade_end_c, high),
+                Qt.PenStyle.DashLine,
+            ),
+        ]
+        if now is not None:
+            held = now.heat_guard
+            lines.append(
+                replace(_rising(40.0, held.motor_fade_start_c, held.motor_fade_end_c, high, "controller"), name="")
+            )
+        units = self.desk.units
+        self.fades[1].show_picture(Picture("°C", "share of the torque, %", lines, y_from=0.0, y_to=118.0))
+        places = [
+            (f"{MOTOR}_start_c", 100.0),
+            (f"{MOTOR}_end_c", 0.0),
+            (f"{STAGE}_start_c", 100.0),
+            (f"{STAGE}_end_c", 0.0),
+        ]
+        handles = [_handle(path, draft, now, y, "°C") for path, y in places]
+        self.fades[1].show_handles([replace(one, text=units.text(one.text)) for one in handles])
+
+    def _show_climb(self, bike: Bike, draft: Tune) -> None:
+        key = (bike, draft.heat_guard, draft.drive, self.desk.conditions, self.desk.units)
+        if self._made.get("climb") == key:
+            return
+        self._made["climb"] = key
+        units, guard = self.desk.units, draft.heat_guard
+        ridden = climb(bike, draft, HILL, self.desk.conditions.rested_v, minutes=MINUTES)
+        minutes = ridden.time_s / 60
+        lines = [
+            Line("winding", minutes, _turn(ridden.winding_c, "°C", units), truth="drafted"),
+            Line("controller", minutes, _turn(ridden.controller_c, "°C", units), Qt.PenStyle.DashLine),
+            Line(f"speed, {units.unit('km/h')}", minutes, _turn(ridden.speed_kmh, "km/h", units), Qt.PenStyle.DotLine),
+        ]
+        level = Level("winding bears", units.value(bike.motor.max_winding_c, "°C"), danger=True)
+        self.effects[1].show_picture(
+            Picture("minutes up", units.unit("°C"), lines, [level], y_from=0.0, y_to=1.3 * level.y)
+        )
+        begins = (
+            f"the fade begins after {ridden.fade_starts_s / 60:.1f} min"
+            if math.isfinite(ridden.fade_starts_s)
+            else f"no fade within {MINUTES:.0f} min"
+        )
+        ends = (
+            f"{ridden.end_kmh:.0f} km/h are left after {MINUTES:.0f} min"
+            if ridden.end_kmh > 0
+            else "in the end it stands"
+        )
+        hottest = float(np.max(ridden.winding_c))
+        self.words[1].setText(units.text(
+            f"Full throttle up {100 * HILL:.0f} %, cold at the start: {begins}; {ends}. Hottest {hottest:.0f} °C, "
+            f"the winding bears {bike.motor.max_winding_c:.0f} °C (fade {guard.motor_fade_start_c:g} to {guard.motor_fade_end_c:g} °C)."
+        ))  # fmt: skip
+
+    def _show_regen(self, bike: Bike, draft: Tune) -> None:
+        regen, battery, now = draft.regen, bike.battery, self.desk.controller
+        low = min(regen.fade_start_v, full_v(battery) * 0.9) - 1
+        high = max(regen.fade_end_v, battery.bms_over_v or full_v(battery)) + 0.06 * battery.series
+        lines = [_rising(low, regen.fade_start_v, regen.fade_end_v, high, "drafted")]
+        if now is not None:
+            lines.append(_rising(low, now.regen.fade_start_v, now.regen.fade_end_v, high, "controller"))
+        self.fades[2].show_picture(
+            Picture("volts while charging", "share of the regen current, %", lines, y_from=0.0, y_to=118.0)
+        )
+        self.fades[2].show_handles([
+            _handle(f"{REGEN}_start_v", draft, now, 100.0, "V"), _handle(f"{REGEN}_end_v", draft, now, 0.0, "V"),
+        ])  # fmt: skip
+        try:
+            found = regen_by_charge(bike, draft)
+        except ValueError as error:
+            self.words[2].setText(f"{error}.")
+            self.effects[2].show_picture(None)
+            return
+        levels = [
+            Level(f"board takes {found.allowed_a:g} A", found.allowed_a, danger=True),
+            Level("cells in frost", found.allowed_cold_a),
+        ]
+        lines = [Line("into the pack at 30 km/h, A", 100 * found.charge, found.current_a, truth="drafted")]
+        self.effects[2].show_picture(
+            _in_units(
+                Picture(
+                    "charge, %",
+                    "A",
+                    lines,
+                    levels,
+                    y_from=0.0,
+                    y_to=max(1.15 * found.allowed_a, 1.2 * float(found.current_a.max())),
+                ),
+                self.desk.units,
+            )
+        )
+        most, full = float(found.braking_mps2.max()), float(found.braking_mps2[-1])
+        self.words[2].setText(self.desk.units.text(
+            f"It brakes with up to {most:.1f} m/s² from 30 km/h, {full:.1f} m/s² with a full pack: no brake to rely on. In frost cells "
+            f"bear about {found.allowed_cold_a:.1f} A."
+        ))  # fmt: skip
+
+    def meaning(self) -> tuple[str, str] | None:
+        bike, draft = self.desk.bike, self.desk.draft
+        if bike is None or draft is None:
+            return None
+        power = draft.drive.power_w
+        by = (
+            f"The pack is protected by <b>amperes</b> ({draft.drive.battery_current_a:g} A): the power falls as it empties"
+            if power is None
+            else f"The pack is protected by <b>{power:g} W</b> besides {draft.drive.battery_current_a:g} A: the power stays as it empties, "
+            "and the current rises"
+        )
+        return (
+            "WHO PROTECTS WHAT",
+            f"{by}. Motor and controller are protected by their heat fades, the rider by the low-voltage fade.",
+        )
+
+
+def _xy_rising(low: float, start: float, end: float, high: float) -> tuple[np.ndarray, np.ndarray]:
+    return np.array([min(low, start), start, end, max(high, end)]), np.array([100.0, 100.0, 0.0, 0.0])
+
+
+def _rising(low: float, start: float, end: float, high: float, truth: str) -> Line:
+    """A fade that closes as its quantity rises."""
+    return Line("drafted" if truth == "drafted" else "now", *_xy_rising(low, start, end, high), truth=truth)
+
+
+def _falling(low: float, end: float, start: float, high: float, truth: str) -> Line:
+    """A fade that closes as the voltage falls."""
+    x = np.array([min(low, end), end, start, max(high, start)])
+    return Line("drafted" if truth == "drafted" else "now", x, np.array([0.0, 0.0, 100.0, 100.0]), truth=truth)
+
+
+def _handle(path: str, draft: Tune, now: Tune | None, y: float, unit: str) -> Handle:
+    value, held = draft.setting(path) or 0.0, now.setting(path) if now is not None else None
+    return Handle(path, value, y, f"{value:g} {unit}", (held, y) if held is not None else None, sideways=True)
+
+
+def _turn(values: np.ndarray, unit: str, units: Units) -> np.ndarray:
+    offset = units.value(0.0, unit)
+    turned: np.ndarray = offset + values * (units.value(1.0, unit) - offset)
+    return turned
+
+
+def _in_units(picture: Picture, units: Units) -> Picture:
+    return replace(picture, lines=[replace(line, name=units.text(line.name)) for line in picture.lines])

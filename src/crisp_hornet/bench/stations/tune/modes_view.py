@@ -1,0 +1,248 @@
+"""Modes: named sets of limits, all on one pull chart; and what the local code allows."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.stations.tune.local_panel import LocalPanel
+from crisp_hornet.bench.stations.tune.modes_column import ModesColumn
+from crisp_hornet.bench.stations.tune.view import TuneView
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
+from crisp_hornet.bench.widgets.text import clear, column_scroll, label, sheet
+from crisp_hornet.core.modes import MODE_LIMITS, in_mode
+from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
+from crisp_hornet.core.pull import PullCurve, pull_curve
+from crisp_hornet.documents.mode import MOST_MODES, Mode
+from crisp_hornet.documents.setting_words import in_words, label_of
+from crisp_hornet.documents.tune import Tune
+
+STYLES = (
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DotLine,
+    Qt.PenStyle.DashDotLine,
+    Qt.PenStyle.DashDotDotLine,
+)
+EVERY = 5
+FAMILIES: dict[str, dict[str, object]] = {
+    "guest": {"phase_current_a": 0.45, "battery_current_a": 0.4, "speed_kmh": 20.0, "throttle_maximum": 0.6},
+    "daily": {"phase_current_a": 0.75, "battery_current_a": 0.75},
+    "full": {},
+    "street": {"speed_kmh": 25.0},
+    "off-road": {"off_road": True},
+    "reverse": {
+        "reverse": True,
+        "phase_current_a": 0.3,
+        "battery_current_a": 0.2,
+        "speed_kmh": 4.0,
+        "throttle_maximum": 0.4,
+    },
+}
+
+
+def mode_of_kind(tune: Tune, kind: str) -> Mode:
+    """A mode to begin with; currents as shares of the tune's, on whole amperes."""
+    given = dict(FAMILIES[kind])
+    for key in ("phase_current_a", "battery_current_a"):
+        if isinstance(given.get(key), float):
+            given[key] = float(round(float(given[key]) * float(getattr(tune.drive, key))))  # type: ignore[arg-type]
+    return Mode.model_validate({"name": kind.capitalize(), **given})
+
+
+class ModesView(TuneView):
+    """The chart of all modes, the chosen one's words, and the table of what each changes."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__(desk, link, theme)
+        self.column = self.rulers = ModesColumn(desk, link, theme)
+        self.rulers.chosen_changed.connect(self.refresh)
+        self.rulers.add.connect(self.add_mode)
+        self.rulers.drop.connect(self.drop_mode)
+        self.chart = PlainChart(theme)
+        self.name, self.lever = QLineEdit(), QLineEdit()
+        for field, told, key in ((self.name, "name of the mode", "name"), (self.lever, "selected by", "selected_by")):
+            field.setAccessibleName(told)
+            field.setPlaceholderText(told)
+            field.editingFinished.connect(partial(self._take_word, key))
+        self.flags = {key: Confirm(theme, words) for key, words in
+                      (("starts", "on at start"), ("reverse", "drives backwards"), ("off_road", "not for the road"))}  # fmt: skip
+        self._words = QWidget()
+        self._words.setLayout(self._word_row())
+        self.table = QGridLayout()
+        self.table.setHorizontalSpacing(16)
+        self.table.setVerticalSpacing(1)
+        self.local = LocalPanel(desk)
+        inside = QWidget()
+        inside.setLayout(self.table)
+        below = QHBoxLayout()
+        below.setSpacing(10)
+        scroll = column_scroll(sheet(inside, margin=8))
+        below.addWidget(scroll, 3)
+        below.addWidget(sheet(self.local, margin=8), 2)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self._words)
+        column.addWidget(self.chart, 1)
+        column.addLayout(below)
+
+    def _word_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        row.addWidget(self.name, 2)
+        row.addWidget(self.lever, 3)
+        for key, box in self.flags.items():
+            box.toggled.connect(partial(self._take_flag, key))
+            row.addWidget(box)
+            row.addWidget(label(box.accessibleName(), "quiet"))
+        return row
+
+    # --- changing it ----------------------------------------------------------------------------------------
+
+    def add_mode(self, kind: str) -> None:
+        """A new mode of a kind."""
+        draft = self.desk.draft
+        if draft is None or len(draft.modes) >= MOST_MODES:
+            return
+        mode, names = mode_of_kind(draft, kind), [one.name for one in draft.modes]
+        name = next(one for one in (mode.name, *(f"{mode.name} {at}" for at in range(2, 99))) if one not in names)
+        self._put([*draft.modes, mode.model_copy(update={"name": name, "starts": not draft.modes})], f"mode {name}")
+        self.rulers.choose(len(draft.modes))
+
+    def drop_mode(self) -> None:
+        """Take the chosen mode out."""
+        draft, at = self.desk.draft, self.rulers.chosen
+        if draft is not None and at < len(draft.modes):
+            self._put([one for k, one in enumerate(draft.modes) if k != at], f"{draft.modes[at].name} out")
+
+    def _take_word(self, key: str) -> None:
+        field = {"name": self.name, "selected_by": self.lever}[key]
+        if key == "selected_by" or field.text().strip():
+            self._change({key: field.text().strip()})
+
+    def _take_flag(self, key: str, on: bool) -> None:
+        self._change({key: on})
+
+    def _change(self, what: dict[str, object]) -> None:
+        draft, at = self.desk.draft, self.rulers.chosen
+        if draft is None or at >= len(draft.modes):
+            return
+        modes = list(draft.modes)
+        if what.get("starts"):  # one at a time
+            modes = [one.model_copy(update={"starts": False}) for one in modes]
+        if "name" in what and what["name"] in [one.name for k, one in enumerate(modes) if k != at]:
+            self.desk.said.emit("note", f"There is a mode {what['name']} already: choose another name.")
+            self.refresh()
+            return
+        modes[at] = modes[at].model_copy(update=what)
+        self._put(modes, f"{modes[at].name} changed")
+
+    def _put(self, modes: list[Mode], what: str) -> None:
+        draft = self.desk.draft
+        if draft is not None and modes != draft.modes:
+            data = draft.model_dump(mode="json", by_alias=True, exclude_unset=True)
+            data["modes"] = [mode.model_dump(mode="json", exclude_unset=True) for mode in modes]
+            self.desk.open_draft(Tune.model_validate(data), what)
+
+    # --- showing it -----------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        self.rulers.refresh()
+        draft = self.desk.draft
+        if draft is None:
+            return
+        self.local.refresh()
+        self._show_words(draft)
+        self._show_chart(draft)
+
+    def _show_words(self, draft: Tune) -> None:
+        at = self.rulers.chosen
+        self._words.setVisible(at < len(draft.modes))
+        if at >= len(draft.modes):
+            return
+        mode = draft.modes[at]
+        for field, text in ((self.name, mode.name), (self.lever, mode.selected_by)):
+            if not field.hasFocus() and field.text() != text:
+                field.setText(text)
+        for key, box in self.flags.items():
+            box.blockSignals(True)
+            box.setChecked(getattr(mode, key))
+            box.blockSignals(False)
+            box.update()
+
+    def _show_chart(self, draft: Tune) -> None:
+        prediction, bike, units = self.desk.draft_prediction, self.desk.bike, self.desk.units
+        if prediction is None or bike is None or self.desk.speeds is None:
+            return
+        whole = prediction.curve
+        turn = units.value(1.0, "km/h")
+        lines = [Line("the tune itself", turn * whole.speed_kmh[::2], whole.wheel_force_n[::2], truth="drafted")]
+        found: list[tuple[str, Mode | None, PullCurve]] = [("the tune itself", None, whole)]
+        for at, mode in enumerate(draft.modes):
+            curve = pull_curve(bike, in_mode(draft, mode), self.desk.speeds[::EVERY], self.desk.conditions)
+            name = f"{mode.name}{', at start' if mode.starts else ''}{', backwards' if mode.reverse else ''}"
+            lines.append(Line(name, turn * curve.speed_kmh, curve.wheel_force_n, STYLES[(at + 1) % len(STYLES)]))
+            found.append((name, mode, curve))
+        self.chart.show_picture(Picture(units.unit("km/h"), "newtons", lines, y_from=0.0))
+        self._show_table(found)
+
+    def _show_table(self, found: list[tuple[str, Mode | None, PullCurve]]) -> None:
+        turn = self.desk.units.text
+        clear(self.table)
+        for column, head in enumerate(("", "top, flat", "0 to 25 km/h")):
+            self.table.addWidget(label(turn(head), "quiet"), 0, column)
+        for at, (name, mode, curve) in enumerate(found):
+            launch = launch_time_s(curve, 25.0)
+            cells = (
+                name,
+                f"{steady_speed_kmh(curve, 0.0):.0f} km/h",
+                f"{launch:.1f} s" if np.isfinite(launch) else "never",
+            )
+            for column, text in enumerate(cells):
+                self.table.addWidget(label(turn(text)), 2 * at + 1, column)
+            if mode is not None:
+                self.table.addWidget(label(turn(_changes(mode)), "quiet", wrap=True), 2 * at + 2, 0, 1, 3)
+        self.table.setColumnStretch(0, 1)
+
+    def meaning(self) -> tuple[str, str] | None:
+        draft = self.desk.draft
+        if draft is None:
+            return None
+        if not draft.modes:
+            return (
+                "MODES",
+                "No modes: the tune is on from the first twist. A gentle mode for guests is worth having; add one on the left.",
+            )
+        start = next((mode for mode in draft.modes if mode.starts), None)
+        told = (
+            f"After power-on <b>{start.name}</b> is on"
+            if start
+            else "<b>No mode is set to be on after power-on</b>: the tune itself is"
+        )
+        return "MODES", f"{told}. A mode never gives more than the tune; of every limit the least counts."
+
+    def shows(self, setting: str) -> QWidget | None:
+        if setting.startswith("modes.") and setting.split(".")[1].isdecimal():
+            self.rulers.choose(int(setting.split(".")[1]) - 1)
+            return self.rulers.rulers.get(f"mode.{setting.rpartition('.')[2]}")
+        return None
+
+
+def _changes(mode: Mode) -> str:
+    """What a mode limits, and how it is selected."""
+    keys = [key for key in (*MODE_LIMITS, "throttle_maximum", "highest_level") if getattr(mode, key) is not None]
+    paths = [f"modes.1.{key}" for key in keys]
+    told = [
+        f"{label_of(path).partition(', ')[2]} {in_words(path, getattr(mode, key))}"
+        for path, key in zip(paths, keys, strict=True)
+    ]
+    return "; ".join([", ".join(told) or "changes nothing", *([mode.selected_by] if mode.selected_by else [])])

@@ -1,0 +1,98 @@
+"""What each ruler of the Tune pages measures on a bike, with its named stops, in the shown units."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from crisp_hornet.bench.units import Units
+from crisp_hornet.bench.widgets.ruler import Scale, Stop
+from crisp_hornet.core.pack import full_v
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.setting_words import WORDS
+from crisp_hornet.documents.settings import choices
+from crisp_hornet.documents.tune import Tune
+
+# low, high, step, fine; step and fine as shown (shares are shown in percent)
+_PLAIN: dict[str, tuple[float, float, float, float]] = {
+    "throttle.share_25": (0, 1, 5, 1), "throttle.share_50": (0, 1, 5, 1), "throttle.share_75": (0, 1, 5, 1),
+    "throttle.maximum": (0, 1, 5, 1), "throttle.dead_band": (0, 0.5, 1, 0.5), "throttle.ramp_s": (0, 3, 0.1, 0.02),
+    "throttle.release_s": (0, 2, 0.1, 0.02), "throttle.rolling_kmh": (0.5, 15, 1, 0.5), "throttle.walk_kmh": (0, 8, 1, 0.5),
+    "assist.handover_rpm": (20, 120, 5, 1), "assist.development_m": (1.5, 9, 0.5, 0.1), "assist.start_nm": (0, 40, 1, 0.5),
+    "assist.start_deg": (0, 360, 15, 5), "assist.smoothing_deg": (0, 360, 15, 5), "assist.ramp_s": (0, 2, 0.1, 0.02),
+    "assist.hold_s": (0, 2, 0.1, 0.02), "assist.stop_s": (0, 2, 0.1, 0.02), "assist.speed_kmh": (5, 60, 1, 0.5),
+    "assist.levels.count": (2, 12, 1, 1), "heat_guard.motor_fade_start_c": (40, 180, 5, 1), "heat_guard.motor_fade_end_c": (40, 180, 5, 1),
+    "heat_guard.controller_fade_start_c": (40, 120, 5, 1), "heat_guard.controller_fade_end_c": (40, 120, 5, 1),
+}  # fmt: skip
+_NONE = {"throttle.walk_kmh": "none", "assist.speed_kmh": "as the drive", "drive.speed_kmh": "no limit"}
+
+
+def scale_of(path: str, bike: Bike, tune: Tune | None, units: Units) -> Scale:
+    """The ruler of a setting. Raises :class:`KeyError` for one that has none."""
+    name, unit = WORDS[path]
+    words = choices(path)
+    if words:
+        return Scale(_capital(name), "", 0, len(words) - 1, 1, 1, words=words)
+    low, high, step, fine = _PLAIN[path] if path in _PLAIN else _OF_BIKE[path](bike)
+    factor, offset = (100.0, 0.0) if unit == "%" else (1.0, 0.0)
+    if not units.metric and units.unit(unit) != unit:
+        offset = units.value(0.0, unit)
+        factor = units.value(1.0, unit) - offset
+    return Scale(
+        _capital(name),
+        units.unit(unit),
+        low,
+        high,
+        step,
+        fine,
+        _stops(path, bike, tune),
+        _NONE.get(path, ""),
+        factor=factor,
+        offset=offset,
+    )
+
+
+def _capital(name: str) -> str:
+    return name[:1].upper() + name[1:]
+
+
+def _pack(bike: Bike) -> tuple[float, float, float, float]:
+    battery = bike.battery
+    return (
+        round(battery.bms_trip_v - 0.1 * battery.series, 1),
+        round(full_v(battery) + 0.05 * battery.series, 1),
+        0.5,
+        0.1,
+    )
+
+
+_OF_BIKE: dict[str, Callable[[Bike], tuple[float, float, float, float]]] = {
+    **{f"{guard}.fade_{end}_v": _pack for guard in ("battery_guard", "regen") for end in ("start", "end")},
+    "regen.phase_current_a": lambda bike: (0, round(0.6 * bike.controller.max_phase_current_a, -1), 1, 0.5),
+    "regen.battery_current_a": lambda bike: (0, max(10.0, round(1.5 * bike.battery.bms_charge_a)), 1, 0.5),
+    "drive.speed_kmh": lambda bike: (5, 90, 1, 0.5),
+    "drive.speed_taper_kmh": lambda bike: (0, 15, 1, 0.5),
+}
+
+
+def _stops(path: str, bike: Bike, tune: Tune | None) -> list[Stop]:
+    battery, motor = bike.battery, bike.motor
+    found: list[Stop] = []
+    if path.startswith("battery_guard"):
+        found.append(Stop(battery.bms_trip_v, "pack trips"))
+    if path.startswith("regen.fade"):
+        found.append(Stop(battery.bms_over_v or full_v(battery), "pack opens" if battery.bms_over_v else "full"))
+    if path == "regen.battery_current_a":
+        found.append(Stop(battery.bms_charge_a, f"pack takes {battery.bms_charge_a:g}"))
+    if path.startswith("heat_guard.motor"):
+        found.append(Stop(motor.max_winding_c, "winding bears"))
+    if path == "drive.speed_kmh" and bike.chassis.rated_speed_kmh:
+        found.append(Stop(bike.chassis.rated_speed_kmh, "frame, brakes"))
+    local = bike.local
+    if local is not None:
+        if path == "throttle.walk_kmh" and local.walk_kmh:
+            found.append(Stop(local.walk_kmh, "local"))
+        if path in ("assist.speed_kmh", "drive.speed_kmh") and local.assist_ends_kmh:
+            found.append(Stop(local.assist_ends_kmh, "local"))
+    if path == "assist.speed_kmh" and tune is not None and tune.drive.speed_kmh:
+        found.append(Stop(tune.drive.speed_kmh, "drive ends"))
+    return found

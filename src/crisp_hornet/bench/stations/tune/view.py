@@ -1,0 +1,67 @@
+"""What every Tune page is: rulers left, pictures in the middle, a sentence for the footer."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QWidget
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.handle_chart import HandleChart
+
+
+class TuneView(QWidget):
+    """Base of the Tune pages. ``column`` is its left side, if it has one of its own."""
+
+    def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
+        super().__init__()
+        self.desk, self.link, self.theme = desk, link, theme
+        self.column: QWidget | None = None
+        self._before_drag: dict[int, float | None] = {}
+
+    def refresh(self) -> None:
+        """Show what the desk holds now; called only while in view."""
+
+    def refresh_slow(self) -> None:
+        """Show what takes longer than a step of a drag; called once the hands rest."""
+
+    def meaning(self) -> tuple[str, str] | None:
+        """Heading and words for the footer; None leaves the reading of the pull chart there."""
+        return None
+
+    def shows(self, setting: str) -> QWidget | None:
+        """The ruler of a setting, if it is on this page."""
+        return getattr(self.column, "rulers", {}).get(setting)
+
+    def listen(
+        self, chart: HandleChart, steps: dict[str, tuple[float, float]], sideways: bool = False, shown: float = 1.0
+    ) -> None:
+        """Let a chart's handles change the draft. ``steps``: by the end of a setting's path, (step, fine) in the document's unit, of
+        which the chart shows ``shown`` as 1: 0.01 for percent."""
+
+        def step_of(setting: str) -> tuple[float, float]:
+            return next(step for end, step in steps.items() if setting.endswith(end))
+
+        def take(setting: str, x: float, y: float, token: int) -> None:
+            if self.desk.draft is not None:
+                self._before_drag.setdefault(token, self.desk.draft.setting(setting))
+                fine = step_of(setting)[1]
+                self.desk.try_change(setting, round(round((x if sideways else y) * shown / fine) * fine, 6), token)
+
+        def step(setting: str, steps_: float, fine: bool, token: int) -> None:
+            if self.desk.draft is not None:
+                by = step_of(setting)[1 if fine else 0]
+                self.desk.try_change(setting, round((self.desk.draft.setting(setting) or 0.0) + steps_ * by, 6), token)
+
+        def back(setting: str) -> None:
+            if self.desk.controller is not None and self.desk.controller.holds(setting):
+                self.desk.try_change(setting, self.desk.controller.setting(setting))
+
+        def cancel(setting: str, token: int) -> None:
+            if token in self._before_drag:
+                self.desk.try_change(setting, self._before_drag.pop(token), token)
+
+        chart.dragged.connect(take)
+        chart.stepped.connect(step)
+        chart.returned.connect(back)
+        chart.cancelled.connect(cancel)

@@ -1,0 +1,51 @@
+"""A few words on one line of which one is chosen, underlined: pages of a station, what a chart shows."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
+
+
+class PageChoice(QWidget):
+    """``chosen`` carries the place of the word. With the focus Left and Right go to its neighbours."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, words: tuple[str, ...], name: str, spacing: int = 10) -> None:
+        super().__init__()
+        self.at = 0
+        self.buttons: list[QPushButton] = []
+        group = QButtonGroup(self)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(spacing)
+        for at, word in enumerate(words):
+            made = QPushButton(word)
+            made.setProperty("role", "page")
+            made.setCheckable(True)
+            made.setChecked(at == 0)
+            made.setAccessibleName(f"{name} {word}")
+            made.setObjectName(f"{name} {word}")
+            made.setCursor(Qt.CursorShape.PointingHandCursor)
+            made.clicked.connect(lambda _on, at=at: self.choose(at))
+            group.addButton(made, at)
+            self.buttons.append(made)
+            row.addWidget(made)
+        row.addStretch(1)
+
+    def choose(self, at: int) -> None:
+        """Choose a word."""
+        self.at = at
+        self.buttons[at].setChecked(True)
+        self.chosen.emit(at)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        at = (self.at + step) % len(self.buttons)
+        self.buttons[at].setFocus()
+        self.choose(at)

@@ -1,0 +1,25 @@
+"""Settings that go together: the two ends of a fade, the points of the throttle curve."""
+
+from __future__ import annotations
+
+from crisp_hornet.documents.tune import Tune
+
+CURVE = ("throttle.share_25", "throttle.share_50", "throttle.share_75", "throttle.maximum")
+FALLING = ("battery_guard.fade_start_v", "battery_guard.fade_end_v")
+RISING = tuple(
+    (f"{group}_start_{unit}", f"{group}_end_{unit}")
+    for group, unit in (("regen.fade", "v"), ("heat_guard.motor_fade", "c"), ("heat_guard.controller_fade", "c"))
+)
+
+
+def companions(tune: Tune, setting: str, value: float) -> dict[str, float | None]:
+    """What has to move along for ``setting`` to take ``value``: nothing crosses, the neighbour is pushed."""
+    if setting in CURVE:
+        at = CURVE.index(setting)
+        held = [tune.setting(path) or 0.0 for path in CURVE]
+        pushed = [min(one, value) if k < at else max(one, value) for k, one in enumerate(held)]
+        return {path: pushed[k] for k, path in enumerate(CURVE) if k != at and pushed[k] != held[k]}
+    for start, end in (FALLING, *RISING):
+        if setting in (start, end):
+            return {end if setting == start else start: value}
+    return {}

@@ -1,0 +1,93 @@
+"""The tunes of the garage: the draft in hand, named drafts, what is on the controller, what was sent."""
+
+from __future__ import annotations
+
+from contextlib import AbstractContextManager
+from datetime import datetime
+from pathlib import Path
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from crisp_hornet.documents import store
+from crisp_hornet.documents.tune import TUNE_VERSION, Tune
+from crisp_hornet.garage.tables import TuneRow
+
+
+class TuneShelf:
+    """The part of the garage that keeps tunes."""
+
+    folder: Path
+
+    def _session(self) -> AbstractContextManager[Session]:
+        raise NotImplementedError
+
+    def save_draft(self, bike_id: int, tune: Tune) -> None:
+        """Keep the one draft of a bike."""
+        self._replace(bike_id, "draft", tune)
+
+    def keep_controller(self, bike_id: int, tune: Tune) -> None:
+        """Remember what a bike's controller was last known to hold over power-off."""
+        self._replace(bike_id, "controller", tune)
+
+    def keep_sent(self, bike_id: int, tune: Tune) -> None:
+        """Keep a tune as it was sent and proved."""
+        with self._session() as session:
+            session.add(
+                TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now())
+            )
+
+    def tune(self, bike_id: int, role: str) -> Tune | None:
+        """The newest tune of a role: "draft", "controller" or "sent"."""
+        with self._session() as session:
+            row = session.scalar(
+                select(TuneRow)
+                .where(TuneRow.bike_id == bike_id, TuneRow.role == role)
+                .order_by(TuneRow.at.desc(), TuneRow.id.desc())
+            )
+            if row is None:
+                return None
+            return store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, f"{self.folder}: tune {row.name}")
+
+    def sent_tunes(self, bike_id: int) -> list[tuple[datetime, Tune]]:
+        """All tunes as they were sent and proved, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(
+                select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "sent").order_by(TuneRow.id.desc())
+            )
+            where = f"{self.folder}: tune"
+            return [(row.at, store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, where)) for row in rows]
+
+    def named_drafts(self, bike_id: int) -> dict[str, Tune]:
+        """The drafts kept by name, in the order of their names."""
+        with self._session() as session:
+            rows = session.scalars(
+                select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "named").order_by(TuneRow.name)
+            )
+            where = f"{self.folder}: draft"
+            return {row.name: store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, where) for row in rows}
+
+    def keep_named(self, bike_id: int, tune: Tune) -> None:
+        """Keep a draft under its name; an earlier one of that name is replaced."""
+        with self._session() as session:
+            self._forget(session, bike_id, tune.name)
+            session.add(
+                TuneRow(bike_id=bike_id, role="named", name=tune.name, document=store.dump(tune), at=datetime.now())
+            )
+
+    def drop_named(self, bike_id: int, name: str) -> None:
+        """Let a named draft go."""
+        with self._session() as session:
+            self._forget(session, bike_id, name)
+
+    def _forget(self, session: Session, bike_id: int, name: str) -> None:
+        one = (TuneRow.bike_id == bike_id, TuneRow.role == "named", TuneRow.name == name)
+        session.execute(delete(TuneRow).where(*one))
+
+    def _replace(self, bike_id: int, role: str, tune: Tune) -> None:
+        with self._session() as session:
+            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role))
+            if row is None:
+                row = TuneRow(bike_id=bike_id, role=role)
+                session.add(row)
+            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now()
