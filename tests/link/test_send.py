@@ -130,12 +130,12 @@ def test_nothing_is_written_while_the_wheel_turns_the_throttle_is_open_or_the_ch
     ):
         standin.do(act)
         if act.startswith("throttle"):
-            standin.standin.bike.state.ramped_throttle = 0.4  # no clock runs here
+            standin.standin.bike.rider.throttle = 0.4  # no clock runs here
         report = send_all(contact, draft(contact, drive__battery_current_a=20))
         assert report.outcome is Outcome.STOPPED and words in report.message, act
         assert standin.holds() == before
         standin.do(back)
-        standin.standin.bike.state.ramped_throttle = 0.0
+        standin.standin.bike.rider.throttle = 0.0
     assert send_all(contact, draft(contact, drive__battery_current_a=20)).outcome is Outcome.PROVED
 
 

@@ -76,6 +76,7 @@ class Desk(QObject):
         self._warnings: list[Warning_] | None = None
         self._at_corners: list[Warning_] = []
         self._named: dict[str, Tune] | None = None
+        self._sent: list[tuple[datetime, Tune]] | None = None
         self._sensors: dict[str, str] | None = None
         self._drafted: tuple[Tune | None, Tune | None, list[str]] = (None, None, [])
         self.reload()
@@ -87,7 +88,7 @@ class Desk(QObject):
             self._clear()
             return
         self.bike_id, self.bike = found
-        self._sensors = self._named = None
+        self._sensors = self._named = self._sent = None
         self._at_corners = []
         self.draft = self.garage.tune(self.bike_id, "draft")
         self.controller = self.garage.tune(self.bike_id, "controller")
@@ -232,6 +233,12 @@ class Desk(QObject):
             self._named = self.garage.named_drafts(self.bike_id) if self.bike is not None else {}
         return self._named
 
+    def sent_tunes(self) -> list[tuple[datetime, Tune]]:
+        """The tunes that were sent with proof, the newest first."""
+        if self._sent is None:
+            self._sent = self.garage.sent_tunes(self.bike_id)
+        return self._sent
+
     def keep_named(self, name: str, notes: str) -> None:
         """Keep the draft under a name, with why it is as it is; the draft in hand takes the name."""
         if self.draft is None:
@@ -365,6 +372,7 @@ class Desk(QObject):
         """A send was proved: the controller now holds ``tune``, and so does the draft (values may have been
         rounded to what the registers can hold)."""
         self.garage.keep_sent(self.bike_id, tune)
+        self._sent = None
         self.log("send", f"Sent with proof: {tune.name}", "; ".join(changes) + f". {message}")
         self._take_controller(tune, remember=kept)
         whole = tune if self.draft is None else tune.completed_from(self.draft)

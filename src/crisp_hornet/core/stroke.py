@@ -51,7 +51,7 @@ def pedal_stroke(assist: Assist, mean_nm: float, cadence_rpm: float) -> Stroke:
     sensed, motor = _motor(assist, human, angle, pedalling, mean_nm, turn_s)
     harder = np.where(time >= HARDER_AFTER * turn_s, 1.5 * human, human)
     change = _motor(assist, harder, angle, pedalling, mean_nm, turn_s)[1] - motor
-    return Stroke(time, angle, human, sensed, motor, *_delays(time, angle, motor, change, mean_nm, turn_s))
+    return Stroke(time, angle, human, sensed, motor, *_delays(time, motor, change, mean_nm, turn_s))
 
 
 def _motor(
@@ -91,18 +91,25 @@ def _follow(assist: Assist, asked: Array, mean_nm: float) -> Array:
 
 
 def _delays(
-    time: Array, angle: Array, motor: Array, change: Array, mean_nm: float, turn_s: float
+    time: Array, motor: Array, change: Array, mean_nm: float, turn_s: float
 ) -> tuple[float, float, float, float, float, float]:
     """(starts s, starts °, lags s, lags °, stops s, ripple): to half the mean from the first push; to half of what half as much effort
     again brings; from the rest of the feet to a twentieth; the motor's swing in the third turn against its mean."""
     end, harder = TURNS * turn_s, HARDER_AFTER * turn_s
-    half = np.flatnonzero(motor >= mean_nm / 2)
-    starts = float(time[half[0]]) if half.size else math.inf
-    starts_deg = float(angle[half[0]]) if half.size else math.inf
-    followed = np.flatnonzero((time >= harder) & (change >= mean_nm / 4))
-    lag = float(time[followed[0]]) - harder if followed.size else math.inf
-    gone = np.flatnonzero((time >= end) & (motor <= mean_nm / 20))
-    stops = float(time[gone[0]]) - end if gone.size else math.inf
+    starts = _first(time, motor, mean_nm / 2, 0.0)
+    lag = _first(time, change, mean_nm / 4, harder) - harder
+    stops = _first(time, -motor, -mean_nm / 20, end) - end
     turn = motor[(time >= 2 * turn_s) & (time < 3 * turn_s)]
     ripple = float(np.ptp(turn) / turn.mean()) if turn.mean() > 0 else 0.0
-    return starts, starts_deg, lag, lag / turn_s * 360, stops, ripple
+    return starts, starts / turn_s * 360, lag, lag / turn_s * 360, stops, ripple
+
+
+def _first(time: Array, values: Array, level: float, after_s: float) -> float:
+    """When ``values`` first reach ``level`` after a time, between two steps in proportion; inf if never."""
+    found = np.flatnonzero((time >= after_s) & (values >= level))
+    if found.size == 0:
+        return math.inf
+    at = int(found[0])
+    if at == 0 or values[at - 1] >= level:
+        return float(time[at])
+    return float(np.interp(level, values[at - 1 : at + 1], time[at - 1 : at + 1]))

@@ -98,7 +98,9 @@ def twist_launch(
 
     count = round(seconds / STEP_S) + 1
     time = np.arange(count, dtype=np.float64) * STEP_S
-    shares = np.minimum(time / throttle.ramp_s, 1.0) * wanted if throttle.ramp_s > 0 else np.full(count, wanted)
+    shares = (
+        np.minimum(time / throttle.ramp_s, 1.0) * wanted if throttle.ramp_s > STEP_S / 100 else np.full(count, wanted)
+    )
     shares[0] = 0.0
     speeds = [rolling_kmh]
     for now, then in zip(shares[:-1].tolist(), shares[1:].tolist(), strict=True):

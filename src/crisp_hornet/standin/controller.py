@@ -11,6 +11,7 @@ from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.register import Register
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import Settings, SimulatedBike
+from crisp_hornet.standin.rider import RiderSettings
 from crisp_hornet.standin.sensors import RUNNING, Sensors
 from crisp_hornet.standin.storage import Slots, stored_rides
 
@@ -282,6 +283,7 @@ class SimulatedController:
             motor_end_c=must("heat_guard.motor_fade_end_c"),
             stage_start_c=must("heat_guard.controller_fade_start_c"),
             stage_end_c=must("heat_guard.controller_fade_end_c"),
+            rider=RiderSettings.of(value),
         )
 
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 
 @dataclass
 class Hands:
-    """Throttle 0 to 1, brake on or off, pedal torque (N·m) and cadence (rpm), slope (rise over run)."""
+    """Throttle 0 to 1, brake on or off, pedal torque (N·m) and cadence (rpm), slope (rise over run), assist
+    level (0: none)."""
 
     throttle: float = 0.0
     brake: bool = False
@@ -16,6 +17,7 @@ class Hands:
     grade: float = 0.0
     wheel_up: bool = True
     ambient_c: float = 16.0
+    level: int = 0
     turning_back: bool = False
     charging: bool = False
     broken: set[int] = field(default_factory=set)  # fault codes whose cause stands
@@ -32,6 +34,7 @@ class Hands:
             "ambient": (-20, 45),
             "turn-back": (0, 1),
             "charger": (0, 1),
+            "level": (0, 12),
         }
         if word not in ranges:
             raise ValueError(f"unknown: {word}; known: {', '.join(ranges)}")
@@ -55,5 +58,7 @@ class Hands:
                 self.turning_back = bool(value)
             case "charger":
                 self.charging = bool(value)
+            case "level":
+                self.level = int(value)
             case "ambient":
                 self.ambient_c = value

@@ -10,9 +10,10 @@ from __future__ import annotations
 
 import bisect
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.rider import Rider, RiderSettings
 from crisp_hornet.standin.truth import Truth
 
 CURRENT_LOOP_PER_S = 300.0
@@ -38,6 +39,7 @@ class Settings:
     motor_end_c: float
     stage_start_c: float
     stage_end_c: float
+    rider: RiderSettings = field(default_factory=RiderSettings)
 
 
 @dataclass
@@ -55,7 +57,6 @@ class State:
     housing_c: float = 16.0
     sink_c: float = 16.0
     travelled_m: float = 0.0
-    ramped_throttle: float = 0.0
 
 
 def rested_cell_v(charge: float) -> float:
@@ -78,6 +79,7 @@ class SimulatedBike:
     def __init__(self, truth: Truth, charge: float = 0.78) -> None:
         self.truth = truth
         self.state = State(charge=charge)
+        self.rider = Rider()
         self.state.pack_v = truth.series * rested_cell_v(charge)
 
     @property
@@ -97,22 +99,24 @@ class SimulatedBike:
 
     def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
         """Advance by ``dt`` seconds."""
-        s = self.state
-        wanted = hands.throttle if drive_allowed and not hands.brake else 0.0
-        s.ramped_throttle += max(-6 * dt, min(2.5 * dt, wanted - s.ramped_throttle))
-        self._current(dt, self._reference(s.ramped_throttle, settings), settings)
+        if drive_allowed and not hands.brake:
+            asked_a = self.rider.step(dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a)
+        else:
+            self.rider.stop()
+            asked_a = 0.0
+        self._current(dt, self._share(settings) * asked_a, settings)
         self._pack(dt)
         self._roll(dt, hands)
         self._warm(dt, hands.ambient_c)
 
-    def _reference(self, throttle: float, c: Settings) -> float:
+    def _share(self, c: Settings) -> float:
         s = self.state
         share = _fade(s.winding_c, c.motor_start_c, c.motor_end_c) * _fade(s.sink_c, c.stage_start_c, c.stage_end_c)
         if c.speed_kmh is not None:
             share *= _fade(self.indicated_kmh, c.speed_kmh - c.taper_kmh, c.speed_kmh)
         # a real controller cannot cut at an rpm like a knife: it fades over the last two per cent
         share *= _fade(self.motor_rpm, 0.98 * c.rpm, c.rpm)
-        return throttle * c.phase_a * share
+        return share
 
     def _current(self, dt: float, reference: float, c: Settings) -> None:
         s, t = self.state, self.truth

@@ -13,6 +13,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.tune.also_shown import AlsoShown
 from crisp_hornet.bench.stations.tune.assist_view import AssistView
 from crisp_hornet.bench.stations.tune.chain_view import ChainView
 from crisp_hornet.bench.stations.tune.drafts_view import DraftsView
@@ -22,11 +23,10 @@ from crisp_hornet.bench.stations.tune.guards_view import GuardsView
 from crisp_hornet.bench.stations.tune.modes_view import ModesView
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
 from crisp_hornet.bench.stations.tune.road_view import RoadView
-from crisp_hornet.bench.stations.tune.scales import scale_of
+from crisp_hornet.bench.stations.tune.scales import pull_scales, scale_of
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.force_chart import TruthLegend
 from crisp_hornet.bench.widgets.heat_strip import HeatStrip
@@ -34,87 +34,17 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.endurance import continuous_curve
-from crisp_hornet.core.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
-from crisp_hornet.core.pack import full_v, rested_or_typical_v
+from crisp_hornet.core.inverse import SPEED, WEAKENING
+from crisp_hornet.core.pack import full_v
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.starting import starting_tune
 from crisp_hornet.core.uncertainty import Band
-from crisp_hornet.documents.bike import Bike
+from crisp_hornet.core.weakening import WeakeningGain, weakening_gain
 
 COLUMN_PX = 252
 REST_MS = 30  # longer than the steps of a drag are apart, or its own work would slow the drag
 PAGES = ("Pull", "Feel", "Assist", "Guards", "Modes", "On the road", "Who is in charge", "Drafts")
 PULL, ROAD, CHAIN = 0, 5, 6
-POWER = "drive.power_w"
-
-
-def scales(bike: Bike, units: Units) -> dict[str, Scale]:
-    """What each ruler measures on this bike, with its named stops."""
-    battery = bike.battery
-    highest_v, half_v = full_v(battery), rested_or_typical_v(battery, 0.5)
-    controller, rated = bike.controller, bike.rated_at(highest_v).controller
-    pack = [Stop(battery.bms_discharge_a, f"pack {battery.bms_discharge_a:g}")]
-    if battery.fuse_a:
-        pack.append(Stop(battery.fuse_a, f"fuse {battery.fuse_a:g}"))
-    top_a = 1.15 * controller.max_battery_current_a
-    return {
-        PHASE: Scale(
-            "Phase current",
-            "A",
-            0,
-            _round_up(1.15 * controller.max_phase_current_a, 10),
-            1,
-            0.5,
-            [Stop(rated.max_phase_current_a, f"rating {rated.max_phase_current_a:g}")],
-        ),
-        BATTERY: Scale(
-            "Battery current",
-            "A",
-            0,
-            _round_up(top_a, 5),
-            1,
-            0.5,
-            [*pack, Stop(rated.max_battery_current_a, f"rating {rated.max_battery_current_a:g}")],
-        ),
-        WEAKENING: Scale(
-            "Field weakening",
-            "A",
-            0,
-            _round_up(0.6 * controller.max_phase_current_a, 10),
-            1,
-            0.5,
-            _weakening_stops(bike),
-        ),
-        POWER: Scale(
-            "Power limit",
-            "W",
-            0,
-            _round_up(top_a * highest_v, 500),
-            50,
-            10,
-            [Stop(battery.bms_discharge_a * half_v, "pack, half charge")],
-            none_text="no limit",
-        ),
-        RPM: Scale(
-            "Motor speed limit",
-            "rpm",
-            0,
-            _round_up(1.15 * bike.motor.max_rpm, 50),
-            10,
-            1,
-            [Stop(bike.motor.max_rpm, f"motor {bike.motor.max_rpm:g}")],
-        ),
-        SPEED: scale_of(SPEED, bike, None, units),
-    }
-
-
-def _weakening_stops(bike: Bike) -> list[Stop]:
-    limit = bike.motor.demagnetising_a
-    return [Stop(limit, f"magnets {limit:g}")] if limit else []
-
-
-def _round_up(value: float, to: float) -> float:
-    return -(-value // to) * to
 
 
 class TunePage(Station):
@@ -139,6 +69,9 @@ class TunePage(Station):
         self.chart.returned.connect(self._return)
         self.chart.cancelled.connect(lambda setting, token: self._cancel_chart_drag(setting, token))
         self.chart.pointed.connect(lambda _kmh: self.news.emit())
+        self.also = AlsoShown(desk)
+        self.also.changed.connect(lambda: self.also.show_on(self.chart))
+        self.gain: WeakeningGain | None = None
         self._legend = TruthLegend(theme, {"drafted": "drafted", "controller": "on the controller"})
         self.heat_strip = HeatStrip(theme)
         self._views = QStackedWidget()
@@ -181,6 +114,8 @@ class TunePage(Station):
         head = QHBoxLayout()
         head.addWidget(self._legend, 1)
         head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
+        head.addSpacing(10)
+        head.addWidget(self.also)
         column.addLayout(head)
         column.addWidget(self.chart, 1)
         column.addWidget(self.heat_strip)
@@ -261,7 +196,7 @@ class TunePage(Station):
         if bike is None:
             self.chart.show_curves(None, None, "Open a bike on Build: everything here is drawn for a bike.")
             return
-        wanted = scales(bike, self.desk.units)
+        wanted = pull_scales(bike, self.desk.units)
         if not self.rulers:
             for setting, scale in wanted.items():
                 ruler = Ruler(scale, self.theme, self.desk.token)
@@ -318,6 +253,9 @@ class TunePage(Station):
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         now_figures = now_predicted.consequences if now_predicted else []
         self.consequences.show_figures(drafted.consequences if drafted else [], now_figures, desk.units)
+        self.also.refresh()
+        self.also.show_on(self.chart)
+        self.gain = None
         self.chart.show_band(None)  # both belong to the draft before this step
         self.chart.show_held(None)
         self._slow.cancel()
@@ -340,8 +278,23 @@ class TunePage(Station):
         if (own := self.own.get(self.page)) is not None:
             own.refresh_slow()
             self.news.emit()
+        self._show_gain()
         self._slow.start(lambda: band_of(bike, draft, conditions, speeds))
         self._slower.start(lambda: continuous_curve(bike, draft, speeds[::4], conditions.rested_v))
+
+    def _show_gain(self) -> None:
+        """What weakening brings, and from where on nothing more comes."""
+        bike, draft, speeds = self.desk.bike, self.desk.draft, self.desk.speeds
+        assert bike is not None and draft is not None and speeds is not None
+        ruler = self.rulers[WEAKENING]
+        self.gain = weakening_gain(bike, draft, speeds[::4], self.desk.conditions, ruler.scale.high)
+        scale = pull_scales(bike, self.desk.units)[WEAKENING]
+        if 0 < self.gain.useful_a < 0.98 * scale.high:
+            scale = dataclasses.replace(
+                scale, stops=[*scale.stops, Stop(round(self.gain.useful_a), f"no gain over {self.gain.useful_a:.0f}")]
+            )
+        ruler.set_scale(scale)
+        self.news.emit()
 
     def _take_band(self, band: Band | None) -> None:
         self.chart.show_band(band)
@@ -404,7 +357,16 @@ class TunePage(Station):
         own = self.own[self.page].meaning() if self.page in self.own else None
         if own is not None:
             return own
-        return reading(self.desk.draft_prediction, self.desk.controller_prediction, self.desk.draft, self.chart.at_kmh)
+        head, words = reading(
+            self.desk.draft_prediction, self.desk.controller_prediction, self.desk.draft, self.chart.at_kmh
+        )
+        gain, draft = self.gain, self.desk.draft
+        if gain is not None and draft is not None and draft.drive.field_weakening_a > 0:
+            words += (
+                f" Weakening brings <b>{gain.with_kmh - gain.without_kmh:+.1f} km/h</b> on the flat, for {gain.extra_w:.0f} W and "
+                f"{gain.extra_k:.0f} K more in the winding."
+            )
+        return head, words
 
     def act_text(self) -> str:
         if self.desk.draft is None:

@@ -6,7 +6,8 @@ from collections.abc import Callable
 
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
-from crisp_hornet.core.pack import full_v
+from crisp_hornet.core.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
+from crisp_hornet.core.pack import full_v, rested_or_typical_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.setting_words import WORDS
 from crisp_hornet.documents.settings import choices
@@ -23,6 +24,7 @@ _PLAIN: dict[str, tuple[float, float, float, float]] = {
     "assist.levels.count": (2, 12, 1, 1), "heat_guard.motor_fade_start_c": (40, 180, 5, 1), "heat_guard.motor_fade_end_c": (40, 180, 5, 1),
     "heat_guard.controller_fade_start_c": (40, 120, 5, 1), "heat_guard.controller_fade_end_c": (40, 120, 5, 1),
 }  # fmt: skip
+POWER = "drive.power_w"
 _NONE = {"throttle.walk_kmh": "none", "assist.speed_kmh": "as the drive", "drive.speed_kmh": "no limit"}
 
 
@@ -96,3 +98,72 @@ def _stops(path: str, bike: Bike, tune: Tune | None) -> list[Stop]:
     if path == "assist.speed_kmh" and tune is not None and tune.drive.speed_kmh:
         found.append(Stop(tune.drive.speed_kmh, "drive ends"))
     return found
+
+
+def pull_scales(bike: Bike, units: Units) -> dict[str, Scale]:
+    """The rulers of the pull page on this bike."""
+    battery = bike.battery
+    highest_v, half_v = full_v(battery), rested_or_typical_v(battery, 0.5)
+    controller, rated = bike.controller, bike.rated_at(highest_v).controller
+    pack = [Stop(battery.bms_discharge_a, f"pack {battery.bms_discharge_a:g}")]
+    if battery.fuse_a:
+        pack.append(Stop(battery.fuse_a, f"fuse {battery.fuse_a:g}"))
+    top_a = 1.15 * controller.max_battery_current_a
+    return {
+        PHASE: Scale(
+            "Phase current",
+            "A",
+            0,
+            _round_up(1.15 * controller.max_phase_current_a, 10),
+            1,
+            0.5,
+            [Stop(rated.max_phase_current_a, f"rating {rated.max_phase_current_a:g}")],
+        ),
+        BATTERY: Scale(
+            "Battery current",
+            "A",
+            0,
+            _round_up(top_a, 5),
+            1,
+            0.5,
+            [*pack, Stop(rated.max_battery_current_a, f"rating {rated.max_battery_current_a:g}")],
+        ),
+        WEAKENING: Scale(
+            "Field weakening",
+            "A",
+            0,
+            _round_up(0.6 * controller.max_phase_current_a, 10),
+            1,
+            0.5,
+            _weakening_stops(bike),
+        ),
+        POWER: Scale(
+            "Power limit",
+            "W",
+            0,
+            _round_up(top_a * highest_v, 500),
+            50,
+            10,
+            [Stop(battery.bms_discharge_a * half_v, "pack, half charge")],
+            none_text="no limit",
+        ),
+        RPM: Scale(
+            "Motor speed limit",
+            "rpm",
+            0,
+            _round_up(1.15 * bike.motor.max_rpm, 50),
+            10,
+            1,
+            [Stop(bike.motor.max_rpm, f"motor {bike.motor.max_rpm:g}")],
+        ),
+        SPEED: scale_of(SPEED, bike, None, units),
+    }
+
+
+def _weakening_stops(bike: Bike) -> list[Stop]:
+    limit = bike.motor.demagnetising_a
+    return [Stop(limit, f"magnets {limit:g}")] if limit else []
+
+
+def _round_up(value: float, to: float) -> float:
+    return -(-value // to) * to

@@ -1,0 +1,55 @@
+"""What the pull chart shows besides draft and controller: an earlier tune, a kept draft, or the open ride's measured points."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.widgets.force_chart import ForceChart
+from crisp_hornet.core.evidence.measured_pull import measured_pull
+from crisp_hornet.core.pull import pull_curve
+from crisp_hornet.documents.tune import Tune
+
+NOTHING, MEASURED = "nothing else", "measured, open ride"
+EVERY = 4
+
+
+class AlsoShown(QComboBox):
+    """``changed``: something else is to be shown."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._tunes: dict[str, Tune] = {}
+        self.setAccessibleName("what else the pull chart shows")
+        self.setMaximumWidth(180)
+        self.activated.connect(lambda _at: self.changed.emit())
+        self._shown: object = None
+
+    def refresh(self) -> None:
+        """List what there is now."""
+        desk = self._desk
+        sent = desk.sent_tunes() if desk.bike is not None else []
+        tunes = {f"{tune.name}, sent {at:%d %b}": tune for at, tune in sent} | desk.named_drafts()
+        names = [NOTHING, *([MEASURED] if desk.ride is not None else []), *tunes]
+        self._tunes = tunes
+        if [self.itemText(at) for at in range(self.count())] != names:
+            now = self.currentText()
+            self.clear()
+            self.addItems(names)
+            self.setCurrentIndex(names.index(now) if now in names else 0)
+
+    def show_on(self, chart: ForceChart) -> None:
+        """Lay what is chosen over the chart."""
+        desk, name = self._desk, self.currentText()
+        bike, speeds = desk.bike, desk.speeds
+        key = (name, bike, desk.conditions, self._tunes.get(name), desk.ride)
+        if key == self._shown or bike is None or speeds is None:
+            return
+        self._shown = key
+        tune = self._tunes.get(name)
+        chart.show_also(name, pull_curve(bike, tune, speeds[::EVERY], desk.conditions) if tune is not None else None)
+        chart.show_measured(measured_pull(desk.ride, bike) if name == MEASURED and desk.ride is not None else None)
