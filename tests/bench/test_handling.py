@@ -142,7 +142,7 @@ def test_reading_names_the_limit_and_the_front_wheel_rule_shows_its_cause(qtbot,
 def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_window):
     desk, tune = demo_window.desk, demo_window.stations[4]
     go(qtbot, demo_window, 4)
-    click(qtbot, find(demo_window, "Show what it means on the road"))
+    click(qtbot, find(demo_window, "page On the road"))
     road = tune.road
     qtbot.waitUntil(lambda: road.cells.map is not None)
     weak = road.launches.texts()
@@ -161,7 +161,7 @@ def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_w
 def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     desk, tune = demo_window.desk, demo_window.stations[4]
     go(qtbot, demo_window, 4)
-    click(qtbot, find(demo_window, "Show who is in charge"))
+    click(qtbot, find(demo_window, "page Who is in charge"))
     view = tune.chain
     qtbot.waitUntil(lambda: "tune 36" in texts(view) and "pack's board 40 (opens)" in texts(view))
     find(demo_window, "name of the device", QLineEdit).setFocus()

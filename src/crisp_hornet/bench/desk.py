@@ -75,6 +75,7 @@ class Desk(QObject):
         self._worst_soon.timeout.connect(self.judge_worst)
         self._warnings: list[Warning_] | None = None
         self._at_corners: list[Warning_] = []
+        self._gesture: tuple[int, Tune] | None = None
         self._named: dict[str, Tune] | None = None
         self._sent: list[tuple[datetime, Tune]] | None = None
         self._sensors: dict[str, str] | None = None
@@ -208,12 +209,26 @@ class Desk(QObject):
         ``carry``, and otherwise it stays as it was."""
         if self.draft is None:
             return
+        token = token or self.token()
+        if self._gesture is None or self._gesture[0] != token:
+            self._gesture = (token, self.draft)
+        base = self._gesture[1]  # from where the gesture began: what was pushed comes back with the hand
         try:
-            self.change(setting, value, token)
+            tune = base.with_setting(setting, value)
         except ValidationError:
-            pair = companions(self.draft, setting, value) if carry and value is not None else {}
-            if pair:
-                self.change_many({setting: value, **pair}, setting, token)
+            pair = companions(base, setting, value) if carry and value is not None else {}
+            if not pair:
+                return
+            tune = base.with_settings({setting: value, **pair})
+        if tune != self.draft:
+            self.undo_stack.push(_Change(self, self.draft, tune, setting, token))
+
+    def cancel(self, token: int) -> None:
+        """Take a gesture back, as if it had never begun."""
+        if self._gesture is not None and self._gesture[0] == token and self.draft is not None:
+            if self._gesture[1] != self.draft:
+                self.undo_stack.push(_Change(self, self.draft, self._gesture[1], "taken back", token))
+            self._gesture = None
 
     def change_many(self, values: Mapping[str, float | None], what: str, token: int | None = None) -> None:
         """Change several settings as one step of undo. Raises :class:`pydantic.ValidationError` if they make no valid tune."""
@@ -440,17 +455,17 @@ class Desk(QObject):
 
 
 class _Change(QUndoCommand):
-    """One change of the draft; changes of the same thing with the same token merge."""
+    """One change of the draft; changes with the same token, of one gesture, merge."""
 
     def __init__(self, desk: Desk, before: Tune, after: Tune, what: str, token: int) -> None:
         super().__init__(what)
-        self._desk, self._before, self._after, self._what, self._token = desk, before, after, what, token
+        self._desk, self._before, self._after, self._token = desk, before, after, token
 
     def id(self) -> int:
         return 1
 
     def mergeWith(self, other: QUndoCommand | None) -> bool:
-        if not isinstance(other, _Change) or (other._what, other._token) != (self._what, self._token):
+        if not isinstance(other, _Change) or other._token != self._token:
             return False
         self._after = other._after
         self.setObsolete(self._after == self._before)

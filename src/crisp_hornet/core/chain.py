@@ -110,6 +110,8 @@ def key_in_card(bike: Bike, tune: Tune, magnets_per_turn: float | None = None) -
         CardLine("low-voltage cutoff", f"{tune.battery_guard.fade_end_v:g} V"),
         CardLine("magnets of the speed sensor", f"{magnets_per_turn:g}" if magnets_per_turn else "count them"),
     ]
+    if tune.holds("assist.levels.count"):
+        lines.append(CardLine("number of levels", f"{len(tune.assist.levels)}"))
     if limits.battery_current_a.value is not None:
         lines.append(CardLine("current", f"{limits.battery_current_a.value:g} A"))
     speed = limits.speed_kmh.value

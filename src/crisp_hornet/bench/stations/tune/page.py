@@ -67,7 +67,7 @@ class TunePage(Station):
         self.chart.dragged.connect(self._take_drag)
         self.chart.stepped.connect(self._take_step)
         self.chart.returned.connect(self._return)
-        self.chart.cancelled.connect(lambda setting, token: self._cancel_chart_drag(setting, token))
+        self.chart.cancelled.connect(lambda _setting, token: desk.cancel(token))
         self.chart.pointed.connect(lambda _kmh: self.news.emit())
         self.also = AlsoShown(desk)
         self.also.changed.connect(lambda: self.also.show_on(self.chart))
@@ -87,7 +87,6 @@ class TunePage(Station):
         self.own: dict[int, TuneView] = {1: self.feel, 2: self.assist, 3: self.guards, 4: self.modes, 7: self.drafts}
         self._columns = QStackedWidget()
         self.page = PULL
-        self._before_drag: dict[int, float | None] = {}
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -248,7 +247,7 @@ class TunePage(Station):
             hold_scale=self.chart.dragging is not None,
         )
         handles = edges(drafted.curve, desk.draft, drafted.regen) if drafted and desk.draft else []
-        self.chart.show_edges([edge for edge in handles if not self._ruler(edge.setting).lack])
+        self.chart.show_edges([edge for edge in handles if not self._lacks(edge.setting)])
         if drafted and drafted.curve is not None:
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         now_figures = now_predicted.consequences if now_predicted else []
@@ -305,32 +304,33 @@ class TunePage(Station):
         prediction, draft = self.desk.draft_prediction, self.desk.draft
         if prediction is None or prediction.curve is None or draft is None:
             return
-        self._before_drag.setdefault(token, draft.setting(setting))
-        highest = self._ruler(setting).scale.high
+        highest = self._scale(setting).high
         value = value_at(prediction.curve, draft, self.desk.conditions, setting, highest, kmh, force)
         self._set(setting, value, token)
 
     def _take_step(self, setting: str, steps: float, fine: bool, token: int) -> None:
         draft = self.desk.draft
         if draft is not None:
-            scale = self._ruler(setting).scale
+            scale = self._scale(setting)
             self._set(setting, (draft.setting(setting) or 0.0) + steps * (scale.fine if fine else scale.step), token)
 
     def _set(self, setting: str, value: float, token: int) -> None:
-        scale = self._ruler(setting).scale
+        scale = self._scale(setting)
         self.desk.try_change(setting, min(max(value, scale.low), scale.high), token)
 
-    def _ruler(self, setting: str) -> Ruler:
-        """The ruler of a setting on the pull chart; those of regen stand on Guards."""
-        return self.rulers.get(setting) or self.guards.rulers.rulers[setting]
+    def _scale(self, setting: str) -> Scale:
+        """What the ruler of a setting on the pull chart measures; those of regen stand on Guards."""
+        if setting in self.rulers:
+            return self.rulers[setting].scale
+        assert self.desk.bike is not None
+        return scale_of(setting, self.desk.bike, self.desk.draft, self.desk.units)
+
+    def _lacks(self, setting: str) -> bool:
+        return self.link.contact is not None and self.link.contact.map.lack(setting) is not None
 
     def _return(self, setting: str) -> None:
         if self.desk.controller is not None:
             self.desk.change(setting, self.desk.controller.setting(setting))
-
-    def _cancel_chart_drag(self, setting: str, token: int) -> None:
-        if token in self._before_drag:
-            self.desk.try_change(setting, self._before_drag.pop(token), token)
 
     def _take_charge(self, value: float | None, _token: int) -> None:
         if value is not None:

@@ -17,7 +17,6 @@ class TuneView(QWidget):
         super().__init__()
         self.desk, self.link, self.theme = desk, link, theme
         self.column: QWidget | None = None
-        self._before_drag: dict[int, float | None] = {}
 
     def refresh(self) -> None:
         """Show what the desk holds now; called only while in view."""
@@ -44,7 +43,6 @@ class TuneView(QWidget):
 
         def take(setting: str, x: float, y: float, token: int) -> None:
             if self.desk.draft is not None:
-                self._before_drag.setdefault(token, self.desk.draft.setting(setting))
                 fine = step_of(setting)[1]
                 self.desk.try_change(setting, round(round((x if sideways else y) * shown / fine) * fine, 6), token)
 
@@ -57,11 +55,7 @@ class TuneView(QWidget):
             if self.desk.controller is not None and self.desk.controller.holds(setting):
                 self.desk.try_change(setting, self.desk.controller.setting(setting))
 
-        def cancel(setting: str, token: int) -> None:
-            if token in self._before_drag:
-                self.desk.try_change(setting, self._before_drag.pop(token), token)
-
         chart.dragged.connect(take)
         chart.stepped.connect(step)
         chart.returned.connect(back)
-        chart.cancelled.connect(cancel)
+        chart.cancelled.connect(lambda _setting, token: self.desk.cancel(token))
