@@ -27,12 +27,12 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.companions import companions
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
 
 DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
-REST_MS = 60  # the hands rest: time for what is too slow for a drag
+REST_MS = 120  # the hands rest: time for what is too slow for a drag
 
 
 class Desk(QObject):
@@ -273,8 +273,13 @@ class Desk(QObject):
 
     def set_draft(self, tune: Tune) -> None:
         """The draft as it now is; called by undo and redo too."""
+        same_pull = self.draft is not None and all(
+            getattr(self.draft, group) == getattr(tune, group) for group in SETTING_GROUPS
+        )
         self.draft = tune
-        self._predict_draft()
+        self._warnings = None
+        if not same_pull or self.draft_prediction is None:  # throttle, assist and modes leave the pull as it is
+            self._predict_draft()
         self._keep_soon.start()
         self.draft_changed.emit()
 

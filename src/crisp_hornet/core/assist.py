@@ -26,7 +26,7 @@ PEDAL_EFFICIENCY = 0.95  # chain and hub, clean
 STRONG_RIDER_W, TYPICAL_RIDER_W = 250.0, 100.0
 SLOWEST_KMH = 0.5
 LOWEST_DEVELOPMENT_M = 2.2  # metres per crank turn in a usual lowest gear
-EARLY_STEP_S = 0.02
+EARLY_STEP_S = 0.05
 
 
 def human_watts(human_nm: ArrayLike, cadence_rpm: ArrayLike) -> Array:
@@ -138,7 +138,7 @@ class LevelRide:
 def level_rides(motive: Motive, human_w: float, cadence_rpm: float, grade: float = 0.0) -> list[LevelRide]:
     """Each level with a rider who gives ``human_w`` (W) at ``cadence_rpm`` and shifts so as to keep both, from rest.
 
-    While the assist's ramp lasts and a second beyond, time is stepped (Heun, 0.02 s); from there on ``t = ∫ m/F dv``. ``to_speed_s`` is
+    While the assist's ramp lasts and a second beyond, time is stepped (Heun, 0.05 s); from there on ``t = ∫ m/F dv``. ``to_speed_s`` is
     the time to 90 % of the speed that settles, ``most_mps2`` the greatest acceleration over half a second: how *quickly* speed comes.
     """
     bike, levels = motive.curve.bike, motive.assist.levels

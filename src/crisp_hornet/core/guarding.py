@@ -20,6 +20,7 @@ from crisp_hornet.documents.tune import Tune
 GENTLE_W, CRUISE_KMH = 250.0, 25.0
 CHARGES = np.linspace(1.0, 0.0, 101)
 CLIMB_STEP_S = 10.0
+REGEN_CHARGES = np.array([0, 0.5, 0.75, 0.82, 0.88, 0.92, 0.96, 1.0])  # close where the fade acts
 COLD_CHARGE_SHARE = (
     0.2  # of what the board allows, below freezing: what cells of these chemistries bear without plating
 )
@@ -150,7 +151,7 @@ class RegenByCharge:
 
 def regen_by_charge(bike: Bike, tune: Tune, speed_kmh: float = 30.0) -> RegenByCharge:
     """What regen does as the pack fills. Raises :class:`ValueError` for a custom chemistry without its curve."""
-    charges = np.linspace(0.0, 1.0, 41)
+    charges = REGEN_CHARGES
     mass = effective_mass_kg(bike)
     currents, brakes = [], []
     for volts in rested_v(bike.battery, charges):

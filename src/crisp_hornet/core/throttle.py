@@ -124,7 +124,8 @@ def hill_start_back_m(curve: PullCurve, throttle: Throttle, grade: float, hesita
     if downhill <= 0:
         return 0.0
     slope = downhill / effective_mass_kg(bike)
-    started = twist_launch(curve, throttle, 1.0, 8.0, grade, rolling_kmh=-3.6 * slope * hesitate_s)
+    seconds = 2.5 + throttle.ramp_s
+    started = twist_launch(curve, throttle, 1.0, seconds, grade, rolling_kmh=-3.6 * slope * hesitate_s)
     if started.speed_kmh[-1] < 0:
         return math.inf
     return slope * hesitate_s**2 / 2 + started.rolled_back_m

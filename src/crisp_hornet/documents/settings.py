@@ -60,19 +60,22 @@ def from_number(path: str, value: float | None) -> Any:
     return bool(value) if words == ("no", "yes") else words[int(value)]
 
 
-def read(data: Mapping[str, Any], path: str) -> float | None:
-    """The number at a path of a tune's JSON object, defaults filled in. Raises :class:`KeyError` for no setting."""
+def read(tune: Any, path: str) -> float | None:
+    """The number at a path of a tune. Raises :class:`KeyError` for an item its lists do not have."""
     where, at, key = _steps(path)
-    rows = _rows(data, where) if at or key == "count" else []
     if key == "count":
-        return float(len(rows))
+        return float(len(_items(tune, where)))
+    part = getattr(tune, where, None)
     if at:
-        if at > len(rows):
+        items = _items(tune, where)
+        if at > len(items):
             raise KeyError(path)
-        found: Any = rows[at - 1].get(key)
-    else:
-        found = data.get(where, {}).get(key)
-    return as_number(path, found)
+        part = items[at - 1]
+    return as_number(path, getattr(part, key))
+
+
+def _items(tune: Any, where: str) -> Any:
+    return tune.modes if where == "modes" else tune.assist.levels
 
 
 def put_all(data: dict[str, Any], values: Mapping[str, float | None]) -> None:

@@ -141,7 +141,7 @@ class Tune(Part):
         if group in SETTING_GROUPS:
             value: float | None = getattr(getattr(self, group), key)
             return value
-        return settings.read(self.model_dump(mode="json", by_alias=True, include={group}), path)
+        return settings.read(self, path)
 
     def differing(self, other: Tune) -> list[str]:
         """The settings in which two tunes differ, as far as both say anything about them; an item that only one has differs."""

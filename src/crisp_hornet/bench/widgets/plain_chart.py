@@ -57,6 +57,12 @@ class Frame:
             self.box.bottom() - (y - self.y[0]) / (self.y[1] - self.y[0]) * self.box.height(),
         )
 
+    def points(self, x: Array, y: Array) -> list[QPointF]:
+        """The places of many pairs (n,)."""
+        across = self.box.left() + (x - self.x[0]) * (self.box.width() / (self.x[1] - self.x[0]))
+        up = self.box.bottom() - (y - self.y[0]) * (self.box.height() / (self.y[1] - self.y[0]))
+        return [QPointF(a, b) for a, b in zip(across.tolist(), up.tolist(), strict=True)]
+
     def back(self, place: QPointF) -> tuple[float, float]:
         """The figures at a place, inside the axes."""
         x = self.x[0] + (place.x() - self.box.left()) / self.box.width() * (self.x[1] - self.x[0])
@@ -114,7 +120,7 @@ class PlainChart(QWidget):
         self._paint_legend(painter, picture)
         for line in picture.lines:
             good = np.isfinite(line.y)
-            points = [at(float(x), float(y)) for x, y in zip(line.x[good], line.y[good], strict=True)]
+            points = frame.points(line.x[good], line.y[good])
             painter.setPen(self._pen(line))
             painter.drawPolyline(QPolygonF(points))
             if line.at_end and points:

@@ -6,26 +6,28 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
-from crisp_hornet.bench.stations.tune.road_view import RoadTable
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
+from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
-from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
+from crisp_hornet.bench.widgets.text import column_scroll, label
 from crisp_hornet.core.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
 from crisp_hornet.core.performance import operating_point
 from crisp_hornet.core.stroke import Stroke, pedal_stroke
 from crisp_hornet.documents.assist import Level
 from crisp_hornet.documents.tune import Tune
 
-WATTS = np.linspace(0.0, 300.0, 61)
+WATTS = np.linspace(0.0, 300.0, 31)
 AT_KMH = 20.0
+START_S = np.linspace(0.0, 20.0, 26)
+DRAWN = 8
 TABLE_PX = 152  # five levels; more scroll
 QUANTITIES = ("multiplier", "power_share", "speed_share")
 HEADS = ("level", "helps to", "flat", "there in", "at most", "hill", "motor", "Wh/km", "full from")
@@ -45,8 +47,9 @@ class AssistView(TuneView):
         self._shares = HandleChart(theme, desk.token, "Assist levels")
         self.listen(self._shares, {"_share": (0.05, 0.01)}, shown=0.01)
         self.watts, self.start, self.stroke = PlainChart(theme), PlainChart(theme), PlainChart(theme)
-        self.table = RoadTable("A RIDER ON THE ROAD", HEADS)
-        self.words = label("", "quiet", wrap=True)
+        self.table = PaintedTable(theme, "A RIDER ON THE ROAD", HEADS)
+        self.words = label("", "quiet")
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         head = QHBoxLayout()
         head.addWidget(label("levels by", "quiet"))
         head.addWidget(self.quantity)
@@ -70,7 +73,7 @@ class AssistView(TuneView):
         column.setSpacing(6)
         column.addLayout(grid, 1)
         column.addWidget(self.words)
-        scroll = column_scroll(sheet(self.table, margin=8))
+        scroll = column_scroll(self.table)
         scroll.setFixedHeight(TABLE_PX)
         column.addWidget(scroll)
         self._rides: tuple[list[LevelRide], list[LevelRide]] | None = None
@@ -155,13 +158,9 @@ class AssistView(TuneView):
 
     def _show_start(self, flat: list[LevelRide]) -> None:
         units = self.desk.units
+        turn = units.value(1.0, "km/h")
         lines = [
-            Line(
-                str(one.level),
-                one.time_s[one.time_s <= 20],
-                units.value(1.0, "km/h") * one.speeds_kmh[one.time_s <= 20],
-                at_end=True,
-            )
+            Line(str(one.level), START_S, turn * np.interp(START_S, one.time_s, one.speeds_kmh), at_end=True)
             for one in flat
         ]
         name = units.text("km/h on the flat, from rest")
@@ -169,11 +168,11 @@ class AssistView(TuneView):
 
     def _show_stroke(self, stroke: Stroke, torque: float) -> None:
         upto = stroke.angle_deg <= 3 * 360
-        angle = stroke.angle_deg[upto][::4]
+        angle = stroke.angle_deg[upto][::DRAWN]
         lines = [
-            Line("rider", angle, stroke.human_nm[upto][::4], Qt.PenStyle.DashLine),
-            Line("sensed", angle, stroke.sensed_nm[upto][::4], Qt.PenStyle.DotLine),
-            Line("motor", angle, stroke.motor_nm[upto][::4], truth="drafted"),
+            Line("rider", angle, stroke.human_nm[upto][::DRAWN], Qt.PenStyle.DashLine),
+            Line("sensed", angle, stroke.sensed_nm[upto][::DRAWN], Qt.PenStyle.DotLine),
+            Line("motor", angle, stroke.motor_nm[upto][::DRAWN], truth="drafted"),
         ]
         self.stroke.show_picture(
             Picture("crank, degrees", self.desk.units.unit("N·m"), lines, y_from=0.0, y_to=2.1 * torque)

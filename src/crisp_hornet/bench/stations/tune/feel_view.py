@@ -33,14 +33,17 @@ from crisp_hornet.documents.companions import CURVE
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 from crisp_hornet.documents.tune import Tune
 
-TWIST = np.linspace(0.0, 1.0, 101)
+TWIST = np.linspace(0.0, 1.0, 41)
 HALF, SECONDS, HILL = 0.5, 6.0, 0.10
+DRAWN = 10  # every tenth step of a launch tells it
 BESIDE_CONTROLLER = "on the controller"
 RULERS = [
     ("", ["throttle.dead_band", "throttle.ramp_s", "throttle.release_s"]),
     ("WHEN IT WORKS", ["throttle.start", "throttle.rolling_kmh", "throttle.at_level_zero", "throttle.follows_level"]),
     ("SLOWLY", ["throttle.rolling_back", "throttle.walk_kmh"]),
 ]
+
+Pair = tuple[TwistLaunch, TwistLaunch]
 
 
 class FeelView(TuneView):
@@ -57,6 +60,8 @@ class FeelView(TuneView):
         self.launch = PlainChart(theme)
         self.speed = PlainChart(theme)
         self.figures = Consequences(theme)
+        self._made: tuple[PullCurve, Throttle, Pair, float] | None = None
+        self._other_curve: tuple[object, PullCurve] | None = None
         self.beside = QComboBox()
         self.beside.setAccessibleName("what the draft is laid beside")
         self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
@@ -97,7 +102,10 @@ class FeelView(TuneView):
         tune = desk.named_drafts().get(name)
         if tune is None or desk.bike is None or desk.speeds is None:
             return name, None, None
-        return name, tune, pull_curve(desk.bike, tune, desk.speeds, desk.conditions)
+        key = (tune, desk.bike, desk.conditions)
+        if self._other_curve is None or self._other_curve[0] != key:
+            self._other_curve = (key, pull_curve(desk.bike, tune, desk.speeds, desk.conditions))
+        return name, tune, self._other_curve[1]
 
     def _show_beside(self) -> None:
         wanted = [BESIDE_CONTROLLER, *self.desk.named_drafts()]
@@ -125,7 +133,7 @@ class FeelView(TuneView):
         )
         self.curve.show_handles(_handles(draft, other if truth else None))
         drafted = _launches(prediction.curve, throttle)
-        beside = _launches(other_curve, other.throttle) if other is not None and other_curve is not None else None
+        beside, back_now = self._launch_beside(other, other_curve)
         lift = lift_force_n(prediction.curve.bike)
         self.launch.show_picture(_picture("newtons", "force_n", drafted, beside, truth, lift, names=("", "")))
         units = self.desk.units
@@ -133,12 +141,16 @@ class FeelView(TuneView):
             _picture(units.unit("km/h"), "speed_kmh", drafted, beside, truth, math.inf, units.value(1.0, "km/h"))
         )
         back = hill_start_back_m(prediction.curve, throttle, HILL)
-        now = (
-            _figures(beside, hill_start_back_m(other_curve, other.throttle, HILL))
-            if beside and other and other_curve
-            else []
-        )
-        self.figures.show_figures(_figures(drafted, back), now, units)
+        self.figures.show_figures(_figures(drafted, back), _figures(beside, back_now) if beside else [], units)
+
+    def _launch_beside(self, other: Tune | None, curve: PullCurve | None) -> tuple[Pair | None, float]:
+        """The launches of what the draft is laid beside: they stay while the draft is dragged."""
+        if other is None or curve is None:
+            return None, math.nan
+        if self._made is None or self._made[0] is not curve or self._made[1] != other.throttle:
+            launches = _launches(curve, other.throttle)
+            self._made = (curve, other.throttle, launches, hill_start_back_m(curve, other.throttle, HILL))
+        return self._made[2], self._made[3]
 
     def meaning(self) -> tuple[str, str] | None:
         draft = self.desk.draft
@@ -177,9 +189,6 @@ def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
     return made
 
 
-Pair = tuple[TwistLaunch, TwistLaunch]
-
-
 def _launches(curve: PullCurve, throttle: Throttle) -> Pair:
     return twist_launch(curve, throttle, 1.0, SECONDS), twist_launch(curve, throttle, HALF, SECONDS)
 
@@ -197,10 +206,10 @@ def _picture(
     lines = []
     for pair, kind in ((beside, truth), (drafted, "drafted")):
         for one, name in zip(pair or (), names, strict=False):
-            line = factor * getattr(one, key)[::5]
+            line = factor * getattr(one, key)[::DRAWN]
             named = name if kind == "drafted" else ""
             style = Qt.PenStyle.SolidLine if kind else Qt.PenStyle.DashLine
-            lines.append(Line(named, one.time_s[::5], line, style, truth=kind, at_end=True))
+            lines.append(Line(named, one.time_s[::DRAWN], line, style, truth=kind, at_end=True))
     most = max(float(np.max(line.y)) for line in lines)
     levels = [Level("front wheel lifts", lift_n, danger=True)] if lift_n < 1.6 * most else []
     return Picture("seconds from the twist", y_name, lines, levels, y_from=0.0)

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout
+from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -44,7 +44,7 @@ class GuardsView(TuneView):
         for chart in self.fades:
             self.listen(chart, {"_v": (0.5, 0.1), "_c": (5.0, 1.0)}, sideways=True)
         self.effects = [PlainChart(theme) for _ in names]
-        self.words = [label("", "quiet", wrap=True) for _ in names]
+        self.words = [_two_lines() for _ in names]
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
@@ -67,13 +67,13 @@ class GuardsView(TuneView):
             return
         for name, depends, show in (
             ("pack", (draft.battery_guard, draft.drive), self._show_pack),
-            ("regen", (draft.regen, draft.heat_guard), self._show_regen),
+            ("heat", (draft.heat_guard,), self._show_heat_fades),
+            ("regen", (draft.regen,), self._show_regen),
         ):
             key = (bike, self.desk.controller, self.desk.units, *depends)
             if self._made.get(name) != key:  # a drag of one fade leaves the others as they are
                 self._made[name] = key
                 show(bike, draft)
-        self._show_heat_fades(bike, draft)
 
     def refresh_slow(self) -> None:
         """The climb: some hundred steps, once the hands rest."""
@@ -267,3 +267,12 @@ def _turn(values: np.ndarray, unit: str, units: Units) -> np.ndarray:
 
 def _in_units(picture: Picture, units: Units) -> Picture:
     return replace(picture, lines=[replace(line, name=units.text(line.name)) for line in picture.lines])
+
+
+def _two_lines() -> QLabel:
+    """Words that may take two lines; their height stays, so that nothing is laid out anew through a drag."""
+    made = label("", "quiet", wrap=True)
+    made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+    made.setFixedHeight(34)
+    made.setAlignment(Qt.AlignmentFlag.AlignTop)
+    return made

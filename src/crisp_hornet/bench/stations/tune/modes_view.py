@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -15,11 +15,13 @@ from crisp_hornet.bench.stations.tune.modes_column import ModesColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
-from crisp_hornet.bench.widgets.text import clear, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
 from crisp_hornet.core.modes import MODE_LIMITS, in_mode
 from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.core.pull import PullCurve, pull_curve
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.mode import MOST_MODES, Mode
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
@@ -76,15 +78,12 @@ class ModesView(TuneView):
                       (("starts", "on at start"), ("reverse", "drives backwards"), ("off_road", "not for the road"))}  # fmt: skip
         self._words = QWidget()
         self._words.setLayout(self._word_row())
-        self.table = QGridLayout()
-        self.table.setHorizontalSpacing(16)
-        self.table.setVerticalSpacing(1)
+        self.table = PaintedTable(theme, "", ("", "top, flat", "0 to 25 km/h"))
+        self._curves: dict[str, tuple[object, PullCurve]] = {}
         self.local = LocalPanel(desk)
-        inside = QWidget()
-        inside.setLayout(self.table)
         below = QHBoxLayout()
         below.setSpacing(10)
-        scroll = column_scroll(sheet(inside, margin=8))
+        scroll = column_scroll(self.table)
         below.addWidget(scroll, 3)
         below.addWidget(sheet(self.local, margin=8), 2)
         column = QVBoxLayout(self)
@@ -188,30 +187,35 @@ class ModesView(TuneView):
         lines = [Line("the tune itself", turn * whole.speed_kmh[::2], whole.wheel_force_n[::2], truth="drafted")]
         found: list[tuple[str, Mode | None, PullCurve]] = [("the tune itself", None, whole)]
         for at, mode in enumerate(draft.modes):
-            curve = pull_curve(bike, in_mode(draft, mode), self.desk.speeds[::EVERY], self.desk.conditions)
+            curve = self._curve_of(bike, draft, mode)
             name = f"{mode.name}{', at start' if mode.starts else ''}{', backwards' if mode.reverse else ''}"
             lines.append(Line(name, turn * curve.speed_kmh, curve.wheel_force_n, STYLES[(at + 1) % len(STYLES)]))
             found.append((name, mode, curve))
         self.chart.show_picture(Picture(units.unit("km/h"), "newtons", lines, y_from=0.0))
         self._show_table(found)
 
+    def _curve_of(self, bike: Bike, draft: Tune, mode: Mode) -> PullCurve:
+        """The pull in a mode; kept while neither mode nor tune changes."""
+        assert self.desk.speeds is not None
+        tune = in_mode(draft, mode)
+        key = (bike, tune.drive, tune.battery_guard, tune.heat_guard, self.desk.conditions)
+        if mode.name not in self._curves or self._curves[mode.name][0] != key:
+            self._curves[mode.name] = (key, pull_curve(bike, tune, self.desk.speeds[::EVERY], self.desk.conditions))
+        return self._curves[mode.name][1]
+
     def _show_table(self, found: list[tuple[str, Mode | None, PullCurve]]) -> None:
-        turn = self.desk.units.text
-        clear(self.table)
-        for column, head in enumerate(("", "top, flat", "0 to 25 km/h")):
-            self.table.addWidget(label(turn(head), "quiet"), 0, column)
-        for at, (name, mode, curve) in enumerate(found):
+        rows = []
+        for name, mode, curve in found:
             launch = launch_time_s(curve, 25.0)
-            cells = (
-                name,
-                f"{steady_speed_kmh(curve, 0.0):.0f} km/h",
-                f"{launch:.1f} s" if np.isfinite(launch) else "never",
+            rows.append(
+                [
+                    name,
+                    f"{steady_speed_kmh(curve, 0.0):.0f} km/h",
+                    f"{launch:.1f} s" if np.isfinite(launch) else "never",
+                ]
             )
-            for column, text in enumerate(cells):
-                self.table.addWidget(label(turn(text)), 2 * at + 1, column)
-            if mode is not None:
-                self.table.addWidget(label(turn(_changes(mode)), "quiet", wrap=True), 2 * at + 2, 0, 1, 3)
-        self.table.setColumnStretch(0, 1)
+            rows += [[_changes(mode)]] if mode is not None else []
+        self.table.show_rows(rows, self.desk.units)
 
     def meaning(self) -> tuple[str, str] | None:
         draft = self.desk.draft

@@ -42,9 +42,9 @@ from crisp_hornet.core.uncertainty import Band
 from crisp_hornet.core.weakening import WeakeningGain, weakening_gain
 
 COLUMN_PX = 252
-REST_MS = 30  # longer than the steps of a drag are apart, or its own work would slow the drag
+REST_MS, OWN_REST_MS = 30, 90  # longer than the steps of a drag are apart, or its own work would slow the drag
 PAGES = ("Pull", "Feel", "Assist", "Guards", "Modes", "On the road", "Who is in charge", "Drafts")
-PULL, ROAD, CHAIN = 0, 5, 6
+PULL, ROAD, CHAIN, DRAFTS = 0, 5, 6, 7
 
 
 class TunePage(Station):
@@ -162,6 +162,8 @@ class TunePage(Station):
         self._columns.setCurrentWidget(
             own.column if own is not None and own.column is not None else self._columns.widget(0)
         )
+        if own is None or at == DRAFTS:
+            self._show()
         self._refresh_page()
         if own is not None:
             own.refresh_slow()
@@ -222,6 +224,11 @@ class TunePage(Station):
         if desk.bike is None or not self.rulers:
             return
         self.rulers[SPEED].set_scale(scale_of(SPEED, desk.bike, desk.draft, desk.units))
+        if self.page in self.own and self.page != DRAFTS:  # the pull is made up when it comes into view again
+            self._rest.start(OWN_REST_MS)
+            self.own[self.page].refresh()
+            self.news.emit()
+            return
         for setting, ruler in self.rulers.items():
             value = desk.draft.setting(setting) if desk.draft else None
             now = desk.controller.setting(setting) if desk.controller else None
@@ -259,7 +266,7 @@ class TunePage(Station):
         self.chart.show_held(None)
         self._slow.cancel()
         self._slower.cancel()
-        self._rest.start()
+        self._rest.start(REST_MS)
         if self.page in self.own:
             self.own[self.page].refresh()
         self.news.emit()
