@@ -9,9 +9,9 @@ from dataclasses import replace
 
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.register import Register
+from crisp_hornet.standin.asked_current import RiderSettings
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import Settings, SimulatedBike
-from crisp_hornet.standin.rider import RiderSettings
 from crisp_hornet.standin.sensors import RUNNING, Sensors
 from crisp_hornet.standin.storage import Slots, stored_rides
 

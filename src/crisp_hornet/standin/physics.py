@@ -12,8 +12,8 @@ import bisect
 import math
 from dataclasses import dataclass, field
 
+from crisp_hornet.standin.asked_current import Rider, RiderSettings
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.rider import Rider, RiderSettings
 from crisp_hornet.standin.truth import Truth
 
 CURRENT_LOOP_PER_S = 300.0

@@ -1,131 +1,150 @@
-"""How the simulated controller turns twist and pedalling into phase current, by the settings its registers hold.
-
-On its own: between the throttle's points it goes straight, levels are looked up, torque is averaged over a crank angle by a running mean.
-"""
+"""A rider for the simulated bike: follows a route and records what the controller's sensors say."""
 
 from __future__ import annotations
 
-import math
-from collections import deque
-from dataclasses import dataclass, field
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
 
+from crisp_hornet.standin.controller import SimulatedController
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.truth import Truth
-
-Values = dict[str, float | None]
-TORQUE, POWER, CADENCE = 0, 1, 2
+from crisp_hornet.standin.physics import SimulatedBike
 
 
-@dataclass
-class RiderSettings:
-    """What the registers of throttle and assist mean; without registers a plain throttle and no assist."""
+@dataclass(frozen=True)
+class Leg:
+    """A stretch of road: length (m), grade (rise over run), speed wanted (km/h; None: full throttle), and a
+    stop at its end (s)."""
 
-    points: tuple[float, ...] = (0.0, 1.0)
-    dead_band: float = 0.0
-    ramp_s: float = 0.4
-    release_s: float = 1 / 6
-    start: int = 0
-    rolling_kmh: float = 3.0
-    style: int = TORQUE
-    handover_rpm: float = 60.0
-    development_m: float = 4.5
-    start_nm: float = 6.0
-    smoothing_deg: float = 180.0
-    assist_ramp_s: float = 0.3
-    multipliers: list[float] = field(default_factory=list)
-    power_shares: list[float] = field(default_factory=list)
-
-    @classmethod
-    def of(cls, values: Values) -> RiderSettings:
-        """From register values by name."""
-
-        def take(name: str, otherwise: float) -> float:
-            value = values.get(name)
-            return otherwise if value is None else float(value)
-
-        made = cls()
-        if "throttle.maximum" in values:
-            keys = ("share_25", "share_50", "share_75", "maximum")
-            made.points = (0.0, *(take(f"throttle.{key}", 1.0) for key in keys))
-            made.dead_band, made.ramp_s = take("throttle.dead_band", 0.0), take("throttle.ramp_s", 0.4)
-            made.release_s, made.start = take("throttle.release_s", 0.15), int(take("throttle.start", 0))
-            made.rolling_kmh = take("throttle.rolling_kmh", 3.0)
-        count = int(take("assist.levels.count", 0))
-        made.multipliers = [take(f"assist.levels.{at}.multiplier", 1.0) for at in range(1, count + 1)]
-        made.power_shares = [take(f"assist.levels.{at}.power_share", 1.0) for at in range(1, count + 1)]
-        made.style, made.handover_rpm = int(take("assist.style", 0)), take("assist.handover_rpm", 60.0)
-        made.development_m, made.start_nm = take("assist.development_m", 4.5), take("assist.start_nm", 6.0)
-        made.smoothing_deg, made.assist_ramp_s = take("assist.smoothing_deg", 180.0), take("assist.ramp_s", 0.3)
-        return made
+    length_m: float
+    grade: float
+    wanted_kmh: float | None
+    stop_s: float = 0.0
 
 
-class Rider:
-    """The state of ramps and of the averaged torque."""
+# A bakery's round in Tarnholm: along the lake, up Quarry Lane, down to the mill, through the town.
+BAKERY_ROUND = [
+    Leg(260, 0.0, 18, 8),
+    Leg(420, 0.005, 27),
+    Leg(300, 0.0, None, 20),
+    Leg(520, 0.01, 30),
+    Leg(250, -0.005, 24, 14),
+    Leg(160, 0.03, None),
+    Leg(520, 0.105, None, 25),
+    Leg(380, 0.07, 20),
+    Leg(450, -0.04, 32),
+    Leg(480, -0.07, 30, 10),
+    Leg(200, 0.0, None, 30),
+    Leg(350, 0.01, 22, 18),
+    Leg(280, 0.0, None, 12),
+    Leg(600, 0.015, 31),
+    Leg(260, -0.01, 20, 22),
+    Leg(420, 0.045, None),
+    Leg(300, -0.045, 30),
+    Leg(820, 0.0, None, 9),
+    Leg(330, 0.0, 22, 25),
+    Leg(400, -0.01, 27, 8),
+]
+BRAKING_MPS2 = 1.6
+STEP_S = 0.001
 
-    def __init__(self) -> None:
-        self.throttle = 0.0
-        self.assist_a = 0.0
-        self._torque: deque[tuple[float, float]] = deque()
-        self._window_s = self._sum = 0.0
 
-    def step(self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float) -> float:
-        """The phase current asked for (A)."""
-        self._ramp_throttle(dt, self._twisted(hands, c, speed_mps), c)
-        asked = min(self._assist(dt, hands, c, truth, speed_mps, most_a), most_a)
-        rise = most_a * dt / max(c.assist_ramp_s, 0.02)
-        self.assist_a += max(-4 * most_a * dt, min(rise, asked - self.assist_a))
-        return max(self.throttle * most_a, self.assist_a)
+class _Rider:
+    """Turns a route into throttle, brake and pedalling."""
 
-    def stop(self) -> None:
-        """The lever cuts at once."""
-        self.throttle = self.assist_a = 0.0
+    def __init__(self, route: list[Leg], hands: Hands, seed: int) -> None:
+        self._route, self._hands = list(route), hands
+        self._chance = random.Random(seed)
+        self._leg_end_m = route[0].length_m
+        self._stopped_until: float | None = None
 
-    def _twisted(self, hands: Hands, c: RiderSettings, speed_mps: float) -> float:
-        if (c.start == 1 and hands.cadence_rpm <= 0) or (c.start == 2 and speed_mps * 3.6 < c.rolling_kmh):
-            return 0.0
-        left = max(0.0, (hands.throttle - c.dead_band) / (1 - c.dead_band)) * (len(c.points) - 1)
-        low = min(int(left), len(c.points) - 2)
-        return c.points[low] + (c.points[low + 1] - c.points[low]) * (left - low)
+    def act(self, time_s: float, at_m: float, speed_mps: float) -> bool:
+        """Set the hands for this moment; False once the route is done."""
+        hands = self._hands
+        leg = self._route[0]
+        hands.grade = leg.grade
+        if self._stopped_until is not None:
+            hands.throttle, hands.brake, hands.human_nm, hands.cadence_rpm = 0.0, True, 0.0, 0.0
+            if time_s >= self._stopped_until:
+                self._stopped_until = None
+                hands.brake = False
+                return self._next_leg()
+            return True
+        left = self._leg_end_m - at_m
+        if leg.stop_s and (left < speed_mps**2 / (2 * BRAKING_MPS2) or left <= 0):
+            hands.throttle, hands.brake = 0.0, True
+            hands.human_nm = hands.cadence_rpm = 0.0
+            if speed_mps < 0.1:
+                self._stopped_until = time_s + leg.stop_s
+            return True
+        if left <= 0:
+            return self._next_leg()
+        self._ride(leg, speed_mps)
+        return True
 
-    def _ramp_throttle(self, dt: float, wanted: float, c: RiderSettings) -> None:
-        up, down = dt / max(c.ramp_s, 0.02), dt / max(c.release_s, 0.02)
-        self.throttle += max(-down, min(up, wanted - self.throttle))
+    def _next_leg(self) -> bool:
+        self._route.pop(0)
+        if not self._route:
+            return False
+        self._leg_end_m += self._route[0].length_m
+        return True
 
-    def _assist(
-        self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float
-    ) -> float:
-        if not 1 <= hands.level <= len(c.multipliers) or hands.cadence_rpm <= 0:
-            self._torque.clear()
-            self._window_s = self._sum = 0.0
-            return 0.0
-        if c.style == CADENCE:
-            return c.power_shares[hands.level - 1] * most_a
-        torque = self._averaged(dt, hands.human_nm, c.smoothing_deg / 360 * 60 / hands.cadence_rpm)
-        if torque < c.start_nm:
-            return 0.0
-        by_torque = torque * 2 * math.pi / c.development_m
-        by_power = torque * hands.cadence_rpm * math.pi / 30 / max(speed_mps, 0.14)
-        share = {TORQUE: 0.0, POWER: 1.0}.get(c.style)
-        if share is None:
-            share = min(max(hands.cadence_rpm / c.handover_rpm - 0.5, 0.0), 1.0)
-        force = c.multipliers[hands.level - 1] * ((1 - share) * by_torque + share * by_power)
-        per_a = (
-            1.5
-            * truth.pole_pairs
-            * truth.flux_wb
-            * truth.ratio
-            * truth.drive_efficiency
-            / (truth.rolled_m / (2 * math.pi))
-        )
-        return force / per_a
+    def _ride(self, leg: Leg, speed_mps: float) -> None:
+        hands, kmh = self._hands, speed_mps * 3.6
+        hands.brake = leg.wanted_kmh is not None and kmh > leg.wanted_kmh + 2.5
+        pedalling = 1.2 < kmh < 31 and leg.grade > -0.03
+        hands.cadence_rpm = min(78.0, 25 + 2.2 * kmh) if pedalling else 0.0
+        hands.human_nm = max(0.0, 17 + 60 * leg.grade + self._chance.gauss(0, 1.5)) if pedalling else 0.0
+        if leg.wanted_kmh is None:
+            hands.throttle = 1.0
+        else:
+            hands.throttle = 0.0 if hands.brake else min(1.0, max(0.0, 0.16 * (leg.wanted_kmh - kmh) + 0.12))
 
-    def _averaged(self, dt: float, torque: float, window_s: float) -> float:
-        """The running mean over a time; what was before the first push counts as nothing."""
-        self._torque.append((dt, torque))
-        self._window_s += dt
-        self._sum += dt * torque
-        while self._window_s > window_s + dt and len(self._torque) > 1:
-            for_s, gone = self._torque.popleft()
-            self._window_s -= for_s
-            self._sum -= for_s * gone
-        return self._sum / max(window_s, dt)
+
+def record(
+    bike: SimulatedBike,
+    controller: SimulatedController,
+    hands: Hands,
+    route: list[Leg],
+    *,
+    seed: int = 5,
+    every_s: float = 0.2,
+    longest_s: float = 3600,
+) -> Iterator[dict[str, float]]:
+    """Ride a route; yields one row of exchange-form channels each ``every_s`` seconds."""
+    chance = random.Random(seed)
+    rider = _Rider(route, hands, seed)
+    hands.wheel_up = False
+    altitude, gps_mps, steps = 412.0, 0.0, 0
+    per_row = round(every_s / STEP_S)
+    time_s, going = 0.0, True
+    while going and time_s < longest_s:
+        if steps % 50 == 0:
+            going = rider.act(time_s, bike.state.travelled_m, bike.state.speed_mps)
+        if steps % per_row == 0:
+            gps_mps += (bike.state.speed_mps - gps_mps) * min(1.0, every_s / 0.9)
+            yield _row(time_s, controller, altitude, max(0.0, gps_mps * 3.6 + chance.gauss(0, 0.25)))
+        bike.step(STEP_S, hands, controller.settings)
+        altitude += bike.state.speed_mps * STEP_S * hands.grade
+        steps += 1
+        time_s = steps * STEP_S
+
+
+def _row(time_s: float, controller: SimulatedController, altitude_m: float, gps_kmh: float) -> dict[str, float]:
+    live = controller.live()
+    rounded = {
+        "wheel_speed_kmh": 2,
+        "motor_rpm": 0,
+        "pack_v": 2,
+        "battery_a": 2,
+        "phase_a": 1,
+        "throttle": 3,
+        "human_nm": 1,
+        "cadence_rpm": 1,
+        "motor_c": 1,
+        "controller_c": 1,
+        "brake": 0,
+        "fault": 0,
+    }
+    row = {"time_s": round(time_s, 3), "gps_speed_kmh": round(gps_kmh, 1), "altitude_m": round(altitude_m, 1)}
+    return row | {name: round(live[name], digits) for name, digits in rounded.items()}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QSize
+from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -20,6 +20,7 @@ class PaintedTable(QWidget):
         super().__init__()
         self.theme = theme
         self._title, self._heads = title, heads
+        self._shown_heads = list(heads)
         self._rows: list[list[str]] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -30,6 +31,7 @@ class PaintedTable(QWidget):
     def show_rows(self, rows: list[list[str]], units: Units) -> None:
         """Fill the table; words and figures are turned into the shown units."""
         turned = [[units.text(cell) for cell in row] for row in rows]
+        self._shown_heads = [units.text(head) for head in self._heads]
         if turned == self._rows:
             return
         grown = len(turned) != len(self._rows)
@@ -55,13 +57,15 @@ class PaintedTable(QWidget):
             painter.drawText(QPointF(SIDE_PX, y), self._title)
             y += ROW_PX
         rights = self._rights()
-        self._paint_cells(painter, list(self._heads), rights, y, QUIET_PX, "quiet")
+        self._paint_cells(painter, self._shown_heads, rights, y, QUIET_PX, "quiet")
         for row in self._rows:
             y += ROW_PX
             if len(row) == 1:
                 painter.setFont(font(QUIET_PX))
                 painter.setPen(self.theme.color("quiet"))
-                painter.drawText(QPointF(SIDE_PX, y - 2), row[0])
+                room = self.width() - 2 * SIDE_PX
+                words = QFontMetricsF(painter.font()).elidedText(row[0], Qt.TextElideMode.ElideRight, room)
+                painter.drawText(QPointF(SIDE_PX, y - 2), words)
             else:
                 self._paint_cells(painter, row, rights, y, TEXT_PX, "text")
 
@@ -81,7 +85,7 @@ class PaintedTable(QWidget):
         full = [row for row in self._rows if len(row) > 1]
         wide = [
             max([quiet.horizontalAdvance(head), *(metrics.horizontalAdvance(row[at]) for row in full if at < len(row))])
-            for at, head in enumerate(self._heads)
+            for at, head in enumerate(self._shown_heads)
         ]
         spare = max(0.0, self.width() - 2 * SIDE_PX - sum(wide) - GAP_PX * (len(wide) - 1)) / max(len(wide) - 1, 1)
         rights, x = [], SIDE_PX

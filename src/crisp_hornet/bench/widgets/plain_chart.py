@@ -16,6 +16,7 @@ from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.motor import Array
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 14.0, 22.0, 34.0
+NAME_PX = 12.0
 At = Callable[[float, float], QPointF]
 
 
@@ -118,13 +119,15 @@ class PlainChart(QWidget):
         self._paint_axes(painter, at, box, frame.x, frame.y)
         self._paint_levels(painter, at, box, picture)
         self._paint_legend(painter, picture)
+        ends: list[tuple[QPointF, Line]] = []
         for line in picture.lines:
             good = np.isfinite(line.y)
             points = frame.points(line.x[good], line.y[good])
             painter.setPen(self._pen(line))
             painter.drawPolyline(QPolygonF(points))
-            if line.at_end and points:
-                self._name_at_end(painter, box, points[-1], line)
+            if line.at_end and points and line.name:
+                ends.append((points[-1], line))
+        self._name_ends(painter, box, ends)
         if picture.mark is not None:
             x, y, spread = picture.mark
             painter.setPen(QPen(self.theme.color("text"), 3))
@@ -154,11 +157,23 @@ class PlainChart(QWidget):
     def _pen(self, line: Line) -> QPen:
         return truth_pen(self.theme, line.truth) if line.truth else QPen(self.theme.color("text"), 1.8, line.style)
 
-    def _name_at_end(self, painter: QPainter, box: QRectF, end: QPointF, line: Line) -> None:
+    def _name_ends(self, painter: QPainter, box: QRectF, ends: list[tuple[QPointF, Line]]) -> None:
+        """Names at the right ends, moved apart where they would touch."""
         painter.setFont(font(QUIET_PX))
-        wide = QFontMetricsF(painter.font()).horizontalAdvance(line.name)
-        painter.setPen(self.theme.color(line.truth or "quiet"))
-        painter.drawText(QPointF(min(end.x() + 3, box.right() - wide), end.y() - 4), line.name)
+        metrics = QFontMetricsF(painter.font())
+        lowest_first = sorted(ends, key=lambda one: -one[0].y())
+        places: list[float] = []
+        for end, _ in lowest_first:
+            places.append(min(end.y() - 4, places[-1] - NAME_PX if places else box.bottom()))
+        low = box.top() - 6  # too high: pushed down again, from the top
+        for at in range(len(places) - 1, -1, -1):
+            places[at] = max(places[at], low)
+            low = places[at] + NAME_PX
+        for y, (end, line) in zip(places, lowest_first, strict=True):
+            painter.setPen(self.theme.color(line.truth or "quiet"))
+            painter.drawText(
+                QPointF(min(end.x() + 3, box.right() - metrics.horizontalAdvance(line.name)), y), line.name
+            )
 
     def _paint_axes(
         self, painter: QPainter, at: At, box: QRectF, x: tuple[float, float], y: tuple[float, float]

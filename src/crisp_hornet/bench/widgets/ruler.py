@@ -75,7 +75,10 @@ class Scale:
             return self.none_text
         if self.words:
             return self.words[min(max(int(value), 0), len(self.words) - 1)]
-        return f"{self.shown(value):.5g}"
+        if self.factor in (1.0, 100.0) and not self.offset:
+            return f"{self.shown(value):.5g}"
+        digits = 0 if self.fine >= 1 else 1 if self.fine >= 0.1 else 2  # another unit: what the hand can set
+        return f"{self.shown(value):.{digits}f}"
 
 
 class _Entry(QLineEdit):

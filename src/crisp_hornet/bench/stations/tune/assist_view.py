@@ -30,7 +30,7 @@ START_S = np.linspace(0.0, 20.0, 26)
 DRAWN = 8
 TABLE_PX = 152  # five levels; more scroll
 QUANTITIES = ("multiplier", "power_share", "speed_share")
-HEADS = ("level", "helps to", "flat", "there in", "at most", "hill", "motor", "Wh/km", "full from")
+HEADS = ("level", "helps to", "flat", "90 % in", "at most", "hill", "motor", "Wh/km", "full from")
 
 
 class AssistView(TuneView):
@@ -45,7 +45,7 @@ class AssistView(TuneView):
         self.levels = HandleChart(theme, desk.token, "Assist levels")
         self.listen(self.levels, {"multiplier": (0.1, 0.01)})
         self._shares = HandleChart(theme, desk.token, "Assist levels")
-        self.listen(self._shares, {"_share": (0.05, 0.01)}, shown=0.01)
+        self.listen(self._shares, {"_share": (0.05, 0.01)}, back=lambda percent: percent / 100)
         self.watts, self.start, self.stroke = PlainChart(theme), PlainChart(theme), PlainChart(theme)
         self.table = PaintedTable(theme, "A RIDER ON THE ROAD", HEADS)
         self.words = label("", "quiet")
@@ -169,13 +169,14 @@ class AssistView(TuneView):
     def _show_stroke(self, stroke: Stroke, torque: float) -> None:
         upto = stroke.angle_deg <= 3 * 360
         angle = stroke.angle_deg[upto][::DRAWN]
+        turn = self.desk.units.value(1.0, "N·m")
         lines = [
-            Line("rider", angle, stroke.human_nm[upto][::DRAWN], Qt.PenStyle.DashLine),
-            Line("sensed", angle, stroke.sensed_nm[upto][::DRAWN], Qt.PenStyle.DotLine),
-            Line("motor", angle, stroke.motor_nm[upto][::DRAWN], truth="drafted"),
+            Line("rider", angle, turn * stroke.human_nm[upto][::DRAWN], Qt.PenStyle.DashLine),
+            Line("sensed", angle, turn * stroke.sensed_nm[upto][::DRAWN], Qt.PenStyle.DotLine),
+            Line("motor", angle, turn * stroke.motor_nm[upto][::DRAWN], truth="drafted"),
         ]
         self.stroke.show_picture(
-            Picture("crank, degrees", self.desk.units.unit("N·m"), lines, y_from=0.0, y_to=2.1 * torque)
+            Picture("crank, degrees", self.desk.units.unit("N·m"), lines, y_from=0.0, y_to=2.1 * turn * torque)
         )
         told = (
             f"Starts after {stroke.starts_deg:.0f}° ({1000 * stroke.starts_s:.0f} ms), follows within {stroke.lags_deg:.0f}° "

@@ -56,7 +56,7 @@ class FeelView(TuneView):
             "" if tune.throttle.start == "rolling" else "Counts where it works only while rolling"
         )
         self.curve = HandleChart(theme, desk.token, "Throttle curve")
-        self.listen(self.curve, {"": (0.05, 0.01)}, shown=0.01)
+        self.listen(self.curve, {"": (0.05, 0.01)}, back=lambda percent: percent / 100)
         self.launch = PlainChart(theme)
         self.speed = PlainChart(theme)
         self.figures = Consequences(theme)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -41,8 +42,9 @@ class GuardsView(TuneView):
         self.column = self.rulers = RulerColumn(desk, link, theme, RULERS)
         names = ("Low-voltage fade", "Heat fades", "Regen fade")
         self.fades = [HandleChart(theme, desk.token, name) for name in names]
-        for chart in self.fades:
-            self.listen(chart, {"_v": (0.5, 0.1), "_c": (5.0, 1.0)}, sideways=True)
+        for chart, unit in zip(self.fades, ("V", "°C", "V"), strict=True):
+            back = partial(self._in_document, unit)
+            self.listen(chart, {"_v": (0.5, 0.1), "_c": (5.0, 1.0)}, sideways=True, back=back)
         self.effects = [PlainChart(theme) for _ in names]
         self.words = [_two_lines() for _ in names]
         grid = QGridLayout(self)
@@ -57,6 +59,9 @@ class GuardsView(TuneView):
         grid.setColumnStretch(0, 1)
         grid.setColumnStretch(1, 1)
         self._made: dict[str, object] = {}
+
+    def _in_document(self, unit: str, shown: float) -> float:
+        return self.desk.units.back(shown, unit)
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -136,15 +141,15 @@ class GuardsView(TuneView):
                 replace(_rising(40.0, held.motor_fade_start_c, held.motor_fade_end_c, high, "controller"), name="")
             )
         units = self.desk.units
-        self.fades[1].show_picture(Picture("°C", "share of the torque, %", lines, y_from=0.0, y_to=118.0))
+        lines = [replace(line, x=_turn(line.x, "°C", units)) for line in lines]
+        self.fades[1].show_picture(Picture(units.unit("°C"), "share of the torque, %", lines, y_from=0.0, y_to=118.0))
         places = [
             (f"{MOTOR}_start_c", 100.0),
             (f"{MOTOR}_end_c", 0.0),
             (f"{STAGE}_start_c", 100.0),
             (f"{STAGE}_end_c", 0.0),
         ]
-        handles = [_handle(path, draft, now, y, "°C") for path, y in places]
-        self.fades[1].show_handles([replace(one, text=units.text(one.text)) for one in handles])
+        self.fades[1].show_handles([_in_other_units(_handle(path, draft, now, y, "°C"), units) for path, y in places])
 
     def _show_climb(self, bike: Bike, draft: Tune) -> None:
         key = (bike, draft.heat_guard, draft.drive, self.desk.conditions, self.desk.units)
@@ -263,6 +268,12 @@ def _turn(values: np.ndarray, unit: str, units: Units) -> np.ndarray:
     offset = units.value(0.0, unit)
     turned: np.ndarray = offset + values * (units.value(1.0, unit) - offset)
     return turned
+
+
+def _in_other_units(handle: Handle, units: Units) -> Handle:
+    """A handle on an axis of temperature."""
+    now = (units.value(handle.now[0], "°C"), handle.now[1]) if handle.now is not None else None
+    return replace(handle, x=units.value(handle.x, "°C"), text=units.text(handle.text), now=now)
 
 
 def _in_units(picture: Picture, units: Units) -> Picture:

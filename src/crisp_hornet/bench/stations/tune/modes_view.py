@@ -18,12 +18,12 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
-from crisp_hornet.core.modes import MODE_LIMITS, in_mode
+from crisp_hornet.core.modes import in_mode
 from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.core.pull import PullCurve, pull_curve
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.mode import MOST_MODES, Mode
-from crisp_hornet.documents.setting_words import in_words, label_of
+from crisp_hornet.documents.setting_words import in_words
 from crisp_hornet.documents.tune import Tune
 
 STYLES = (
@@ -34,6 +34,10 @@ STYLES = (
     Qt.PenStyle.DashDotDotLine,
 )
 EVERY = 5
+SHORT = {
+    "phase_current_a": "phase", "battery_current_a": "battery", "power_w": "", "speed_kmh": "", "field_weakening_a": "weakening",
+    "throttle_maximum": "twist", "highest_level": "level",
+}  # fmt: skip
 FAMILIES: dict[str, dict[str, object]] = {
     "guest": {"phase_current_a": 0.45, "battery_current_a": 0.4, "speed_kmh": 20.0, "throttle_maximum": 0.6},
     "daily": {"phase_current_a": 0.75, "battery_current_a": 0.75},
@@ -243,10 +247,9 @@ class ModesView(TuneView):
 
 def _changes(mode: Mode) -> str:
     """What a mode limits, and how it is selected."""
-    keys = [key for key in (*MODE_LIMITS, "throttle_maximum", "highest_level") if getattr(mode, key) is not None]
-    paths = [f"modes.1.{key}" for key in keys]
     told = [
-        f"{label_of(path).partition(', ')[2]} {in_words(path, getattr(mode, key))}"
-        for path, key in zip(paths, keys, strict=True)
+        f"{words} {in_words(f'modes.1.{key}', value)}".strip()
+        for key, words in SHORT.items()
+        if (value := getattr(mode, key)) is not None
     ]
     return "; ".join([", ".join(told) or "changes nothing", *([mode.selected_by] if mode.selected_by else [])])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk import Desk
@@ -33,10 +35,14 @@ class TuneView(QWidget):
         return getattr(self.column, "rulers", {}).get(setting)
 
     def listen(
-        self, chart: HandleChart, steps: dict[str, tuple[float, float]], sideways: bool = False, shown: float = 1.0
+        self,
+        chart: HandleChart,
+        steps: dict[str, tuple[float, float]],
+        sideways: bool = False,
+        back: Callable[[float], float] = float,
     ) -> None:
-        """Let a chart's handles change the draft. ``steps``: by the end of a setting's path, (step, fine) in the document's unit, of
-        which the chart shows ``shown`` as 1: 0.01 for percent."""
+        """Let a chart's handles change the draft. ``steps``: by the end of a setting's path, (step, fine) in the document's unit;
+        ``back`` turns what the chart shows into it."""
 
         def step_of(setting: str) -> tuple[float, float]:
             return next(step for end, step in steps.items() if setting.endswith(end))
@@ -44,18 +50,18 @@ class TuneView(QWidget):
         def take(setting: str, x: float, y: float, token: int) -> None:
             if self.desk.draft is not None:
                 fine = step_of(setting)[1]
-                self.desk.try_change(setting, round(round((x if sideways else y) * shown / fine) * fine, 6), token)
+                self.desk.try_change(setting, round(round(back(x if sideways else y) / fine) * fine, 6), token)
 
         def step(setting: str, steps_: float, fine: bool, token: int) -> None:
             if self.desk.draft is not None:
                 by = step_of(setting)[1 if fine else 0]
                 self.desk.try_change(setting, round((self.desk.draft.setting(setting) or 0.0) + steps_ * by, 6), token)
 
-        def back(setting: str) -> None:
+        def give_back(setting: str) -> None:
             if self.desk.controller is not None and self.desk.controller.holds(setting):
                 self.desk.try_change(setting, self.desk.controller.setting(setting))
 
         chart.dragged.connect(take)
         chart.stepped.connect(step)
-        chart.returned.connect(back)
+        chart.returned.connect(give_back)
         chart.cancelled.connect(lambda _setting, token: self.desk.cancel(token))

@@ -1,0 +1,131 @@
+"""How the simulated controller turns twist and pedalling into phase current, by the settings its registers hold.
+
+On its own: between the throttle's points it goes straight, levels are looked up, torque is averaged over a crank angle by a running mean.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from dataclasses import dataclass, field
+
+from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.truth import Truth
+
+Values = dict[str, float | None]
+TORQUE, POWER, CADENCE = 0, 1, 2
+
+
+@dataclass
+class RiderSettings:
+    """What the registers of throttle and assist mean; without registers a plain throttle and no assist."""
+
+    points: tuple[float, ...] = (0.0, 1.0)
+    dead_band: float = 0.0
+    ramp_s: float = 0.4
+    release_s: float = 1 / 6
+    start: int = 0
+    rolling_kmh: float = 3.0
+    style: int = TORQUE
+    handover_rpm: float = 60.0
+    development_m: float = 4.5
+    start_nm: float = 6.0
+    smoothing_deg: float = 180.0
+    assist_ramp_s: float = 0.3
+    multipliers: list[float] = field(default_factory=list)
+    power_shares: list[float] = field(default_factory=list)
+
+    @classmethod
+    def of(cls, values: Values) -> RiderSettings:
+        """From register values by name."""
+
+        def take(name: str, otherwise: float) -> float:
+            value = values.get(name)
+            return otherwise if value is None else float(value)
+
+        made = cls()
+        if "throttle.maximum" in values:
+            keys = ("share_25", "share_50", "share_75", "maximum")
+            made.points = (0.0, *(take(f"throttle.{key}", 1.0) for key in keys))
+            made.dead_band, made.ramp_s = take("throttle.dead_band", 0.0), take("throttle.ramp_s", 0.4)
+            made.release_s, made.start = take("throttle.release_s", 0.15), int(take("throttle.start", 0))
+            made.rolling_kmh = take("throttle.rolling_kmh", 3.0)
+        count = int(take("assist.levels.count", 0))
+        made.multipliers = [take(f"assist.levels.{at}.multiplier", 1.0) for at in range(1, count + 1)]
+        made.power_shares = [take(f"assist.levels.{at}.power_share", 1.0) for at in range(1, count + 1)]
+        made.style, made.handover_rpm = int(take("assist.style", 0)), take("assist.handover_rpm", 60.0)
+        made.development_m, made.start_nm = take("assist.development_m", 4.5), take("assist.start_nm", 6.0)
+        made.smoothing_deg, made.assist_ramp_s = take("assist.smoothing_deg", 180.0), take("assist.ramp_s", 0.3)
+        return made
+
+
+class Rider:
+    """The state of ramps and of the averaged torque."""
+
+    def __init__(self) -> None:
+        self.throttle = 0.0
+        self.assist_a = 0.0
+        self._torque: deque[tuple[float, float]] = deque()
+        self._window_s = self._sum = 0.0
+
+    def step(self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float) -> float:
+        """The phase current asked for (A)."""
+        self._ramp_throttle(dt, self._twisted(hands, c, speed_mps), c)
+        asked = min(self._assist(dt, hands, c, truth, speed_mps, most_a), most_a)
+        rise = most_a * dt / max(c.assist_ramp_s, 0.02)
+        self.assist_a += max(-4 * most_a * dt, min(rise, asked - self.assist_a))
+        return max(self.throttle * most_a, self.assist_a)
+
+    def stop(self) -> None:
+        """The lever cuts at once."""
+        self.throttle = self.assist_a = 0.0
+
+    def _twisted(self, hands: Hands, c: RiderSettings, speed_mps: float) -> float:
+        if (c.start == 1 and hands.cadence_rpm <= 0) or (c.start == 2 and speed_mps * 3.6 < c.rolling_kmh):
+            return 0.0
+        left = max(0.0, (hands.throttle - c.dead_band) / (1 - c.dead_band)) * (len(c.points) - 1)
+        low = min(int(left), len(c.points) - 2)
+        return c.points[low] + (c.points[low + 1] - c.points[low]) * (left - low)
+
+    def _ramp_throttle(self, dt: float, wanted: float, c: RiderSettings) -> None:
+        up, down = dt / max(c.ramp_s, 0.02), dt / max(c.release_s, 0.02)
+        self.throttle += max(-down, min(up, wanted - self.throttle))
+
+    def _assist(
+        self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float
+    ) -> float:
+        if not 1 <= hands.level <= len(c.multipliers) or hands.cadence_rpm <= 0:
+            self._torque.clear()
+            self._window_s = self._sum = 0.0
+            return 0.0
+        if c.style == CADENCE:
+            return c.power_shares[hands.level - 1] * most_a
+        torque = self._averaged(dt, hands.human_nm, c.smoothing_deg / 360 * 60 / hands.cadence_rpm)
+        if torque < c.start_nm:
+            return 0.0
+        by_torque = torque * 2 * math.pi / c.development_m
+        by_power = torque * hands.cadence_rpm * math.pi / 30 / max(speed_mps, 0.14)
+        share = {TORQUE: 0.0, POWER: 1.0}.get(c.style)
+        if share is None:
+            share = min(max(hands.cadence_rpm / c.handover_rpm - 0.5, 0.0), 1.0)
+        force = c.multipliers[hands.level - 1] * ((1 - share) * by_torque + share * by_power)
+        per_a = (
+            1.5
+            * truth.pole_pairs
+            * truth.flux_wb
+            * truth.ratio
+            * truth.drive_efficiency
+            / (truth.rolled_m / (2 * math.pi))
+        )
+        return force / per_a
+
+    def _averaged(self, dt: float, torque: float, window_s: float) -> float:
+        """The running mean over a time; what was before the first push counts as nothing."""
+        self._torque.append((dt, torque))
+        self._window_s += dt
+        self._sum += dt * torque
+        while self._window_s > window_s + dt and len(self._torque) > 1:
+            for_s, gone = self._torque.popleft()
+            self._window_s -= for_s
+            self._sum -= for_s * gone
+        return self._sum / max(window_s, dt)
