@@ -6,10 +6,11 @@ import pytest
 
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, judge
+from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import changes_to, difference, left_out
 from crisp_hornet.link.marker import FileJournal, resolve
 from crisp_hornet.link.order import RANKS, SPEEDS, safe_order, with_values
-from crisp_hornet.link.send import Held, Outcome, trial_refusal
+from crisp_hornet.link.send import Held, Outcome, needs_inhibit, trial_refusal
 from tests.bikes import a_tune
 from tests.link.inprocess import BIKE
 from tests.link.sending import draft, send_all
@@ -118,6 +119,33 @@ def test_a_pulled_plug_is_said_plainly_and_nothing_is_called_known_that_is_not(b
     truth = standin.holds()
     assert found.new == [c.register.label for c in changes if truth[c.register.name] == c.after]
     assert not found.neither and ("interrupted" in found.text)
+
+
+def test_feel_and_modes_are_sent_proved_and_read_back_as_drafted(standin, contact):
+    tune = contact.tune("draft").with_settings({
+        "throttle.share_25": 0.1, "throttle.share_50": 0.3, "throttle.start": 1.0, "throttle.walk_kmh": 5.0, "throttle.ramp_s": 0.8,
+        "assist.style": 3.0, "assist.levels.count": 7.0, "assist.levels.7.multiplier": 7.5,
+        "assist.levels.2.power_share": 0.66,
+    }).with_settings({"modes.count": 2.0}).with_settings({"modes.1.starts": 1.0, "modes.1.speed_kmh": 22.0,
+                                                               "modes.2.reverse": 1.0})  # fmt: skip
+    changes = difference(contact.map, contact.raws, tune)
+    assert [one.register.name for one in changes][-2:] == [
+        "assist.levels.count",
+        "modes.count",
+    ]  # once their items are right
+    assert trial_refusal(changes) and needs_inhibit(changes)
+    style = [one for one in changes if one.register.name == "assist.style"]
+    assert "not to change while you ride" in trial_refusal(style) and not needs_inhibit(style)
+    told = [one.in_words() for one in changes]
+    assert "throttle works from standstill to pedalling" in told and "throttle at half twist 50 % to 30 %" in told
+    report = send_all(contact, changes)
+    assert report.outcome is Outcome.PROVED, report
+    held = tune_of(contact.map, contact.raws, "held")
+    assert tune.differing(held) == [] and held.differing(tune) == []
+    assert held.throttle == tune.throttle and held.assist == tune.assist
+    named = held.completed_from(tune.model_copy(update={"modes": [one.model_copy(update={"name": f"mine {at}"})
+                                                                  for at, one in enumerate(tune.modes)]}))  # fmt: skip
+    assert [mode.name for mode in named.modes] == ["mine 0", "mine 1"]
 
 
 def test_nothing_is_written_while_the_wheel_turns_the_throttle_is_open_or_the_charger_is_on(standin, contact):

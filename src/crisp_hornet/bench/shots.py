@@ -116,6 +116,12 @@ def _script(
     yield "tune-road"
     tune.show_chain()
     yield "tune-chain"
+    window.desk.open_draft(window.desk.named_drafts()["Gentle levels"])
+    for page, name in ((1, "tune-feel"), (2, "tune-assist"), (3, "tune-guards")):
+        tune.show_page(page)
+        tune.own[page].refresh_slow()
+        yield name
+    window.desk.undo_stack.undo()
     tune.show_pull()
     window.desk.change("drive.battery_current_a", 44.0)
     window.switch_theme()

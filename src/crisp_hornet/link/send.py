@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import Enum
 
+from crisp_hornet.documents.settings import choices
 from crisp_hornet.link.contact import Contact, Raws, read_live, read_raws, readable
 from crisp_hornet.link.difference import Change, said
 from crisp_hornet.link.errors import LinkError
@@ -84,6 +85,8 @@ def trial_refusal(changes: list[Change]) -> str:
             return "field weakening that falls away at speed brakes hard: it is kept, never tried"
         if name.startswith("regen."):
             return f"{label}: braking that changes while you ride is not tried"
+        if choices(name) or name.startswith("modes.") or name.endswith(".count"):
+            return f"{label}: what a twist or a stroke does is not to change while you ride; it is kept, never tried"
         if change.register.needs_power_cycle:
             return f"{label} only counts after power-off: it is kept, never tried"
         if change.eases:
@@ -94,7 +97,9 @@ def trial_refusal(changes: list[Change]) -> str:
 def needs_inhibit(changes: list[Change]) -> bool:
     """Whether a change could make the bike jump: throttle, torque or position sensor, direction."""
     return any(
-        change.register.is_calibration and any(word in change.register.name for word in SENSORS) for change in changes
+        change.register.name.startswith("throttle.")
+        or (change.register.is_calibration and any(word in change.register.name for word in SENSORS))
+        for change in changes
     )
 
 
