@@ -221,6 +221,39 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     assert bench.desk.bike == before
 
 
+def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written(qtbot, bench, standin):
+    standin.do("sensor direction 1")
+    page = bench.stations[3]
+    page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
+    qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
+    qtbot.mousePress(page.view.hold, Qt.MouseButton.LeftButton)
+    channel_is(qtbot, bench, "detect_state", lambda state: state == 2)
+    qtbot.waitUntil(
+        lambda: page.view.judgement is not None and "backwards" in page.view.judgement.reason, timeout=5_000
+    )
+    qtbot.mouseRelease(page.view.hold, Qt.MouseButton.LeftButton)
+    assert page.view.judgement.verdict.value == "doubtful" and page.view.judgement.figures["direction"] == 1
+    standin.do("brake 1")  # it is only written to at standstill
+    channel_is(qtbot, bench, "motor_rpm", lambda rpm: abs(rpm) < 2)
+    standin.do("brake 0")
+    click(qtbot, find(bench, "Write it to the controller"))
+    qtbot.waitUntil(lambda: standin.shows("calibration.direction") == ("1.0", "1.0"), timeout=8_000)
+
+
+def test_a_proportional_lever_is_seen_to_go_all_the_way(qtbot, bench, standin):
+    def pull(most):
+        for _ in range(2):
+            for at in (0.3, 0.6, most, 0.6, 0.3, 0.0):
+                standin.do(f"brake {at}")
+                channel_is(qtbot, bench, "brake", lambda shown, at=at: abs(shown - at) < 0.002)
+                settle(qtbot, bench.stations[3], 3)
+
+    found = record(qtbot, bench, "brake", lambda: pull(1.0))
+    assert found.verdict.value == "passed" and "proportional" in found.reason and found.figures["most"] == 1
+    found = record(qtbot, bench, "brake", lambda: pull(0.85))
+    assert found.verdict.value == "doubtful" and "0 to 85 % instead of 0 to 100 %" in found.reason
+
+
 def test_the_lever_cuts_a_motor_that_drives(qtbot, bench, standin):
     def drive_and_cut():
         standin.do("throttle 0.35")

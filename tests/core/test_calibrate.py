@@ -73,7 +73,7 @@ class Stand:
     def started(self, times=4):
         """Gentle starts from standstill."""
         for _ in range(times):
-            self.run(1.6, throttle=0.06, brake=False).run(1.0, throttle=0.0, brake=True)
+            self.run(1.6, throttle=0.11, brake=False).run(1.0, throttle=0.0, brake=True)
         return self
 
 

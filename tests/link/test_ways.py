@@ -74,6 +74,13 @@ def test_bluetooth_says_plainly_what_is_missing(bus, monkeypatch):
         scan(RADIOS, 0.3)
 
 
+def test_an_adapter_that_is_switched_off_is_told(bus, bench):
+    bench.stand_in(bluetooth_bus=bus).standin._radio.adapter.powered = False
+    for act in (lambda: scan(RADIOS, 0.3), lambda: open_line("ble://00:C0:DE:00:00:02", MAPS, ANSWER_S)):
+        with pytest.raises(PortFailed, match="no Bluetooth adapter, or it is switched off"):
+            act()
+
+
 def test_a_device_that_is_not_in_reach(bus, bench):
     bench.stand_in(bluetooth_bus=bus)
     with pytest.raises(PortFailed, match="no device of that address"):

@@ -31,6 +31,7 @@ class Adapter(ServiceInterface):
         super().__init__("org.bluez.Adapter1")
         self._heard = heard
         self._listeners = 0
+        self.powered = True
 
     @dbus_property(access=READ)
     def Address(self) -> "s":
@@ -42,7 +43,7 @@ class Adapter(ServiceInterface):
 
     @dbus_property(access=READ)
     def Powered(self) -> "b":
-        return True
+        return self.powered
 
     @dbus_property(access=READ)
     def Discovering(self) -> "b":
@@ -228,7 +229,8 @@ class Radio:
         self._notify = Characteristic(ids.notify, ["notify"], lambda data: None)
         write = Characteristic(ids.write, ["write-without-response"], self._receive)
         self._fresh()
-        bus.export(ADAPTER, Adapter(self.device.advertise))
+        self.adapter = Adapter(self.device.advertise)
+        bus.export(ADAPTER, self.adapter)
         bus.export(DEVICE, self.device)
         bus.export(SERVICE, Service(ids.service))
         bus.export(f"{SERVICE}/char0011", write)

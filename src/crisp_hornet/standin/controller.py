@@ -11,7 +11,7 @@ from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.register import Register
 from crisp_hornet.standin.asked_current import RiderSettings
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.physics import Settings, SimulatedBike
+from crisp_hornet.standin.physics import CUT_AT, Settings, SimulatedBike
 from crisp_hornet.standin.sensors import RUNNING, Sensors
 from crisp_hornet.standin.storage import Slots, stored_rides
 
@@ -167,7 +167,7 @@ class SimulatedController:
         ripple = sensors.ripple(held.get("calibration.position_offset_deg") or sensors.truth.position_offset_deg)
         slow = 1 / (1 + (self.bike.motor_rpm / 300) ** 2)  # it shows at low speed above all
         shake = ripple * slow * math.sin(6 * t.pole_pairs * s.travelled_m) * 1.4
-        lever = self.hands.brake and "lever" not in sensors.cut
+        lever = 0.0 if "lever" in sensors.cut else self.hands.brake
         return {
             "wheel_speed_kmh": max(0.0, self.bike.indicated_kmh + (noise(0, 0.03) if s.speed_mps > 0.2 else 0.0)),
             "motor_rpm": self.bike.motor_rpm * (1 + shake) + back,
@@ -201,6 +201,7 @@ class SimulatedController:
         """The bike and its sensors go on."""
         detecting = self.sensors.detect_state == RUNNING
         before = self.bike.state.travelled_m
+        self.bike.backwards = self._settings.direction != self.sensors.truth.direction
         self.bike.step(dt, self.hands, self._settings, self.drive_allowed)
         if detecting and self.hands.wheel_up:  # the routine turns the wheel slowly by itself
             self.bike.state.speed_mps = max(self.bike.state.speed_mps, 0.35)
@@ -225,7 +226,7 @@ class SimulatedController:
             self.faults = [code for code in self.faults if code in self.hands.broken]
         elif commands.detect is not None and address == commands.detect.address:
             self._must_be(words, commands.detect.word)
-            if not self.hands.wheel_up or self.hands.brake:
+            if not self.hands.wheel_up or self.hands.brake > CUT_AT:
                 raise Refusal(BUSY)
             self.sensors.detect()
         elif commands.zero is not None and address == commands.zero.address:
@@ -284,6 +285,7 @@ class SimulatedController:
             stage_start_c=must("heat_guard.controller_fade_start_c"),
             stage_end_c=must("heat_guard.controller_fade_end_c"),
             rider=RiderSettings.of(value),
+            direction=value.get("calibration.direction") or 0.0,
         )
 
 

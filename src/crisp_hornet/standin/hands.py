@@ -7,11 +7,11 @@ from dataclasses import dataclass, field
 
 @dataclass
 class Hands:
-    """Throttle 0 to 1, brake on or off, pedal torque (N·m) and cadence (rpm), slope (rise over run), assist
+    """Throttle 0 to 1, brake lever 0 (free) to 1, pedal torque (N·m) and cadence (rpm), slope (rise over run), assist
     level (0: none)."""
 
     throttle: float = 0.0
-    brake: bool = False
+    brake: float = 0.0
     human_nm: float = 0.0
     cadence_rpm: float = 0.0
     grade: float = 0.0
@@ -51,7 +51,7 @@ class Hands:
             case "slope":
                 self.grade = value
             case "brake":
-                self.brake = bool(value)
+                self.brake = value
             case "wheel-up":
                 self.wheel_up = bool(value)
             case "turn-back":

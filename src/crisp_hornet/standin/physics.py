@@ -18,6 +18,7 @@ from crisp_hornet.standin.truth import Truth
 
 CURRENT_LOOP_PER_S = 300.0
 SLOW_PACK_S = 35.0
+CUT_AT = 0.1  # from this position of the lever on the motor is cut
 # Rested voltage per cell of a common nickel-manganese-cobalt cell, in steps of 10 % charge (figures of our own).
 CHARGE = [0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0]
 CELL_V = [3.00, 3.32, 3.43, 3.54, 3.60, 3.65, 3.71, 3.80, 3.90, 4.00, 4.09, 4.19]
@@ -40,6 +41,7 @@ class Settings:
     stage_start_c: float
     stage_end_c: float
     rider: RiderSettings = field(default_factory=RiderSettings)
+    direction: float = 0.0
 
 
 @dataclass
@@ -80,6 +82,7 @@ class SimulatedBike:
         self.truth = truth
         self.state = State(charge=charge)
         self.rider = Rider()
+        self.backwards = False  # the controller turns the motor the wrong way round
         self.state.pack_v = truth.series * rested_cell_v(charge)
 
     @property
@@ -99,7 +102,7 @@ class SimulatedBike:
 
     def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
         """Advance by ``dt`` seconds."""
-        if drive_allowed and not hands.brake:
+        if drive_allowed and hands.brake <= CUT_AT:
             asked_a = self.rider.step(dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a)
         else:
             self.rider.stop()
@@ -158,7 +161,8 @@ class SimulatedBike:
     def _roll(self, dt: float, hands: Hands) -> None:
         s, t = self.state, self.truth
         radius = t.rolled_m / (2 * math.pi)
-        torque = 1.5 * t.pole_pairs * t.flux_wb * s.iq - self._drag_nm()
+        made = 1.5 * t.pole_pairs * t.flux_wb * s.iq
+        torque = (-made if self.backwards else made) - self._drag_nm()
         force = torque * t.ratio * t.drive_efficiency / radius
         if hands.wheel_up:  # only the wheel turns
             inertia = t.turning_kgm2 / radius**2
@@ -173,7 +177,7 @@ class SimulatedBike:
             if s.speed_mps > 0.01:
                 force -= t.mass_kg * 9.80665 * t.rolling * math.cos(angle) + 0.5 * 1.2 * t.drag_m2 * s.speed_mps**2
         if hands.brake:
-            force -= 0.32 * t.mass_kg * 9.80665 * min(1.0, s.speed_mps / 0.3)
+            force -= 0.32 * hands.brake * t.mass_kg * 9.80665 * min(1.0, s.speed_mps / 0.3)
         s.speed_mps = max(0.0, s.speed_mps + dt * force / inertia)
         s.travelled_m += s.speed_mps * dt
 

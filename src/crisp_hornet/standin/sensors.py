@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, fields, replace
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.truth import Truth
 
+FOUND = ("resistance_ohm", "ld_h", "lq_h", "flux_linkage_wb", "pole_pairs", "offset_deg", "direction")
 DETECT_S, DEADMAN_S = 2.5, 0.6
 IDLE, RUNNING, DONE, ABORTED = 0.0, 1.0, 2.0, 3.0
 WIRES = (
@@ -30,6 +31,7 @@ WIRES = (
 class SensorTruth:
     """What the sensors truly are."""
 
+    direction: float = 0.0  # which setting turns the wheel forwards
     throttle_rest_v: float = 0.85
     throttle_full_v: float = 4.1
     throttle_noise_v: float = 0.004
@@ -168,7 +170,7 @@ class Sensors:
     def detected(self, truth: Truth) -> dict[str, float]:
         """What the controller's own routine found, once it is done."""
         if self.detect_state != DONE:
-            return dict.fromkeys(("resistance_ohm", "ld_h", "lq_h", "flux_linkage_wb", "pole_pairs", "offset_deg"), 0.0)
+            return dict.fromkeys(FOUND, 0.0)
         return {
             "resistance_ohm": truth.winding_ohm * 1.01,
             "ld_h": truth.inductance_h * 0.97,
@@ -176,4 +178,5 @@ class Sensors:
             "flux_linkage_wb": truth.flux_wb * 1.004,
             "pole_pairs": float(truth.pole_pairs),
             "offset_deg": self.truth.position_offset_deg,
+            "direction": self.truth.direction,
         }

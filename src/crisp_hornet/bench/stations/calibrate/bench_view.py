@@ -239,11 +239,12 @@ class InstrumentView(QWidget):
             return {}
         if judged.verdict is Verdict.FAILED and not instrument.writes_mends:
             return {}
-        return {
-            register: judged.figures[figure]
-            for figure, register in instrument.writes
-            if figure in judged.figures and judged.figures[figure] > 0 and contact.map.register(register) is not None
-        }
+        wanted = {}
+        for figure, name in instrument.writes:
+            register, value = contact.map.register(name), judged.figures.get(figure, math.nan)
+            if register is not None and math.isfinite(value) and register.min <= value <= register.max:
+                wanted[name] = value
+        return wanted
 
     def write(self) -> None:
         """Write what was found, through the guarded and proved way every write goes."""

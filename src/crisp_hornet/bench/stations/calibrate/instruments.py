@@ -144,7 +144,17 @@ def _detection(taken: Recording, known: Known) -> Judgement:
     found = {name: float(taken.get(f"detected_{name}")[-1]) for name in names}
     judged = electric.judge_detection(found, known.bike)
     offset = float(taken.get("detected_offset_deg")[-1])
-    return Judgement(judged.verdict, judged.reason, judged.next, judged.figures | {"position_offset_deg": offset})
+    more = {"position_offset_deg": offset}
+    forwards = float(taken.get("detected_direction")[-1])
+    if np.isfinite(forwards):  # NaN where the controller does not tell
+        more["direction"] = forwards
+        set_so = known.held.get("calibration.direction")
+        if set_so is not None and set_so != forwards:
+            judged = doubtful(
+                f"It turns the wheel backwards: the direction is set to {set_so:g}, forwards is {forwards:g}",
+                "Write the direction that was found, then run it again.", **judged.figures,
+            )  # fmt: skip
+    return Judgement(judged.verdict, judged.reason, judged.next, judged.figures | more)
 
 
 def _running(taken: Recording, _known: Known) -> Judgement:
@@ -161,7 +171,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(
         "motor", "Motor detection", "Hold Space or the key: the controller turns the motor and measures it. Let go and it stops.",
         ("detect_state", "motor_rpm", "phase_a"), _detection, turns=True, detects=True,
-        writes=(("position_offset_deg", "calibration.position_offset_deg"),),
+        writes=(("position_offset_deg", "calibration.position_offset_deg"), ("direction", "calibration.direction")),
         takes_over=(("resistance_ohm", "motor.phase_resistance_ohm"), ("ld_h", "motor.ld_h"), ("lq_h", "motor.lq_h"),
                     ("flux_linkage_wb", "motor.flux_linkage_wb"), ("pole_pairs", "motor.pole_pairs")),
     ),
