@@ -59,7 +59,7 @@ def line_to():
 
     def connect(*script):
         peer = ScriptedPeer(*script)
-        line = ModbusLine(transport_to(peer.port, Line(), answer_s=0.15))
+        line = ModbusLine(transport_to(peer.port, Line(), answer_s=0.35))
         line.open()
         opened.append((line, peer))
         return line, peer
