@@ -30,7 +30,7 @@ def test_each_setting_is_read_set_told_and_has_a_name(path):
 @settings(max_examples=80, deadline=None, database=None)
 @given(
     st.sampled_from([one for one in (*FEEL, *ASSIST) if not choices(one)]),
-    st.floats(0.01, 0.9),
+    st.floats(0.02, 0.49),
     st.integers(2, 12),
     st.integers(0, 8),
 )
