@@ -9,6 +9,7 @@ from crisp_hornet.bench.stations.tune.page import PAGES
 from crisp_hornet.core.throttle import family_shares
 from crisp_hornet.documents.companions import CURVE
 from tests.bench.driving import click, drag, find, go, press_keys, texts
+from tests.bench.linking import beside, connect, work_the_lever
 
 KEY = Qt.Key
 
@@ -310,3 +311,27 @@ def test_the_pages_stand_empty_without_a_bike(qtbot, empty_window):
     for at in range(len(PAGES)):
         tune.show_page(at)
     assert tune.meaning()[1]
+
+
+def test_what_is_dragged_on_a_page_is_what_the_controller_then_holds(qtbot, demo_window, standin):
+    window, desk = demo_window, demo_window.desk
+    beside(window, standin)
+    connect(qtbot, window, standin.port)
+    go(qtbot, window, 4)
+    desk.open_draft(desk.controller)
+    view = show(qtbot, window, "Assist").assist
+    handle_to(view.levels, "assist.levels.2.multiplier", 0, 18)
+    drafted = desk.draft.assist.levels[1].multiplier
+    assert drafted != desk.controller.assist.levels[1].multiplier and desk.drafted == ["assist.levels.2.multiplier"]
+    go(qtbot, window, 5)
+    work_the_lever(qtbot, window)
+    send = window.stations[5]
+    for box in send.confirmations.values():
+        click(qtbot, box)
+    click(qtbot, send.keep)
+    qtbot.waitUntil(window.act_button.isEnabled)
+    click(qtbot, window.act_button)
+    qtbot.waitUntil(lambda: send.report is not None, timeout=15_000)
+    assert send.report.outcome.value == "proved", send.report
+    assert standin.shows("assist.levels.2.multiplier") == (str(drafted), str(drafted))
+    assert desk.draft.assist.levels[1].multiplier == drafted and desk.drafted == []

@@ -68,3 +68,16 @@ def test_a_gauge_that_cannot_be_is_refused():
         gauge_table(battery, 1)
     with pytest.raises(ValueError, match="above a full pack"):
         gauge_table(battery, 5, 90.0)
+
+
+def test_the_mode_at_start_and_the_lever_come_last():
+    modes = [
+        {"name": "Guest", "starts": True, "phase_current_a": 60.0, "speed_kmh": 22.0, "throttle_maximum": 0.5},
+        {"name": "Full"},
+    ]
+    found = {one.name: one for one in who_is_in_charge(a_bike(), a_tune(modes=modes))}
+    assert (found["phase current"].effective, found["phase current"].owner) == (30.0, "full twist of the lever")
+    assert (found["speed"].effective, found["speed"].owner) == (22.0, "mode Guest")
+    assert found["battery current"].owner == "tune"
+    plain = {one.name: one for one in who_is_in_charge(a_bike(), a_tune())}
+    assert plain["phase current"].owner == "tune" and plain["speed"].effective is None

@@ -139,6 +139,7 @@ STEPS = {  # rules about the change from what runs now: (what runs, the draft)
 }
 SENSORS = {
     "throttle-failed": ("throttle", {}),
+    "never-calibrated": ("wheel", {}),
     "brake-cut-failed": ("brake", {}),
     "runs-rough": ("running", {}),
     "heat-sensor-failed": ("temperature", {}),
@@ -169,7 +170,8 @@ def test_a_rule_about_the_change_fires_on_it_and_on_no_other(id_):
 def test_a_failed_sensor_is_not_trusted_and_a_sound_one_is(id_):
     kind, tune = SENSORS[id_]
     assert id_ in ids(judge(situation(a_bike(), a_tune(**tune), sensors={kind: "failed"})))
-    assert id_ not in ids(judge(situation(a_bike(), a_tune(**tune), sensors={kind: "passed"})))
+    sound = {"throttle": "passed", "brake": "passed", kind: "passed"}
+    assert id_ not in ids(judge(situation(a_bike(), a_tune(**tune), sensors=sound)))
 
 
 def test_torque_assist_on_a_failed_sensor_stops():

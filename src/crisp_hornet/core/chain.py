@@ -52,8 +52,27 @@ def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
     for name, unit, key, drafted, says, limit in rows:
         own = [Say("tune", drafted)] if drafted is not None else []
         links = [Say(link.name, getattr(link, key)) for link in bike.chain if getattr(link, key) is not None]
-        found.append(Quantity(name, unit, says + own + links, limit.value, limit.owner))
+        hands = _by_hand(tune, key, limit.value)
+        value, owner = min(
+            [(limit.value, limit.owner), *((say.value, say.link) for say in hands)],
+            key=lambda one: math.inf if one[0] is None else one[0],
+        )
+        found.append(Quantity(name, unit, says + own + links + hands, value, owner))
     return found
+
+
+def _by_hand(tune: Tune, key: str, before: float | None) -> list[Say]:
+    """What comes last: the mode that is on after power-on, and the rider's lever, whose full twist may ask for less than all."""
+    mode = next((one for one in tune.modes if one.starts), None)
+    limit = getattr(mode, key) if mode is not None else None
+    says = [Say(f"mode {mode.name}", limit)] if mode is not None and limit is not None else []
+    if key == "phase_current_a" and before is not None:
+        share = tune.throttle.maximum
+        if mode is not None and mode.throttle_maximum is not None:
+            share = min(share, mode.throttle_maximum)
+        if share < 1:
+            says.append(Say("full twist of the lever", round(share * min(before, limit or before), 1)))
+    return says
 
 
 def conflicts(bike: Bike, tune: Tune) -> list[str]:

@@ -20,6 +20,18 @@ def torque_assist_on_failed_sensor(s: Situation) -> Warning_ | None:
 
 
 @rule
+def never_calibrated(s: Situation) -> Warning_ | None:
+    """Some sensors were calibrated, throttle or brake lever never."""
+    missing = [kind for kind in ("throttle", "brake") if kind not in s.sensors]
+    if not s.sensors or not missing:
+        return None
+    return Warning_(
+        "never-calibrated", Strength.NOTE, f"Never calibrated: {' and '.join(missing)}",
+        "Half of what is called bad tuning is a sensor that nobody set.", "Do it on Calibrate before the first ride",
+    )  # fmt: skip
+
+
+@rule
 def driving_on_failed_throttle(s: Situation) -> Warning_ | None:
     """The throttle failed its calibration."""
     if s.sensors.get("throttle") != "failed":
