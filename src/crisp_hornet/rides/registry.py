@@ -1,25 +1,33 @@
-"""Which reader takes which file."""
+"""Which reader and which writer takes which file. To add one: a file beside this one with ``@reader`` or ``@writer``; a package of its
+own adds them by an entry point of the group ``crisp_hornet.rides`` that names a module to import."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from importlib import import_module
+from importlib.metadata import entry_points
 from pathlib import Path
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.table import Table
 
 
 @dataclass(frozen=True)
 class Loaded:
-    """A ride and what was left out while reading it, in plain words."""
+    """A ride and what was left out or put right while reading it, in plain words."""
 
     ride: Ride
     notes: list[str]
 
 
-Reader = Callable[[Path], Loaded]
+Reader = Callable[[Path], Table]
+Writer = Callable[[Ride, Path], None]
 READERS: dict[str, Reader] = {}
+WRITERS: dict[str, Writer] = {}
+SHIPPED = ("separated", "exchange", "json_lines", "gpx", "tcx", "fit", "spreadsheet")
+_MARKS = ((b"PAR1", ".parquet"), (b"PK\x03\x04", ".xlsx"))
 
 
 def reader(*suffixes: str) -> Callable[[Reader], Reader]:
@@ -35,20 +43,70 @@ def reader(*suffixes: str) -> Callable[[Reader], Reader]:
     return register
 
 
-def read_ride(path: Path) -> Loaded:
-    """Read a log of any known format. Raises :class:`RideError`."""
-    from crisp_hornet.rides import exchange  # noqa: F401  (registers its readers; polars loads only when needed)
+def writer(*suffixes: str) -> Callable[[Writer], Writer]:
+    """Register a writer for file name endings."""
 
+    def register(function: Writer) -> Writer:
+        WRITERS.update(dict.fromkeys(suffixes, function))
+        return function
+
+    return register
+
+
+def load_formats() -> None:
+    """Make all readers and writers known. Here and not at the top: they load large libraries."""
+    for name in SHIPPED:
+        import_module(f"crisp_hornet.rides.{name}")
+    for point in entry_points(group="crisp_hornet.rides"):
+        point.load()
+
+
+def read_table(path: Path) -> Table:
+    """Read a log of any known format as it lies there. Raises :class:`RideError`."""
+    load_formats()
     if path.is_dir():
         raise RideError(str(path), "", "this is a directory, not a log", "Name the file inside it.")
     if not path.exists():
         raise RideError(str(path), "", "there is no such file", "Check the name.")
-    read = READERS.get(path.suffix.lower())
+    suffix = kind_of(path)
+    read = READERS.get(suffix)
     if read is None:
-        raise RideError(
-            str(path),
-            "",
-            f"no reader for {path.suffix or 'a file without ending'!r}",
-            f"Known: {', '.join(sorted(READERS))}.",
-        )
+        shown = suffix or "a file without ending"
+        raise RideError(str(path), "", f"no reader for {shown!r}", f"Known: {', '.join(sorted(READERS))}.")
     return read(path)
+
+
+def kind_of(path: Path) -> str:
+    """The ending by which a file is read: of its name, ``.gz`` left out, unless its first bytes say otherwise."""
+    name = path.name.lower().removesuffix(".gz")
+    suffix = Path(name).suffix
+    try:
+        with path.open("rb") as file:
+            head = file.read(16)
+    except OSError as error:
+        raise RideError(
+            str(path), "", (error.strerror or "cannot be read").lower(), "Check that you may read it."
+        ) from None
+    if head[8:12] == b".FIT":
+        return ".fit"
+    return next((ending for mark, ending in _MARKS if head.startswith(mark)), suffix)
+
+
+def read_ride(path: Path) -> Loaded:
+    """Read a log with the mapping that fits best. Raises :class:`RideError`."""
+    from crisp_hornet.rides.mapping import suggest
+    from crisp_hornet.rides.taking import literal, take
+
+    table = read_table(path)
+    if (plain := literal(table, path)) is not None:
+        return plain
+    return take(table, suggest(table), path)
+
+
+def write_ride(ride: Ride, path: Path) -> None:
+    """Write a ride in the form its name asks for. Raises :class:`RideError`."""
+    load_formats()
+    write = WRITERS.get(path.suffix.lower())
+    if write is None:
+        raise RideError(str(path), "", f"no writer for {path.suffix!r}", f"Known: {', '.join(sorted(WRITERS))}.")
+    write(ride, path)

@@ -1,0 +1,103 @@
+"""Channels worked out from others: power, energy, distance, grade, acceleration, shares of rider and motor."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pack import rested_cell_table
+from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
+from crisp_hornet.documents.bike import Bike
+
+UNITS = {
+    "battery_w": "W", "wh": "Wh", "ah": "Ah", "distance_km": "km", "grade": "%", "acceleration_mps2": "m/s²", "human_w": "W",
+    "wheel_w": "W",
+    "human_share": "%", "efficiency": "%", "rested_v": "V",
+}  # fmt: skip
+GRADE_M, SMOOTH_S = 40.0, 1.5
+
+
+def derived(ride: Ride, bike: Bike) -> dict[str, Array]:
+    """All derived channels the ride allows, each (n,), NaN where a part is missing. Percent where the unit says so."""
+    found: dict[str, Array] = {}
+    time = ride.time_s
+    if ride.has("pack_v") and ride.has("battery_a"):
+        watts = ride.get("pack_v") * ride.get("battery_a")
+        found["battery_w"] = watts
+        found["wh"], found["ah"] = _summed(time, watts) / 3600, _summed(time, ride.get("battery_a")) / 3600
+        found["rested_v"] = _rested(ride, bike)
+    speed = ride.get("wheel_speed_kmh") if ride.has("wheel_speed_kmh") else ride.get("gps_speed_kmh")
+    if np.isfinite(speed).any():
+        found["distance_km"] = _summed(time, speed) / 3600
+        found["acceleration_mps2"] = _slope(time, speed / 3.6, SMOOTH_S)
+    if ride.has("human_nm") and ride.has("cadence_rpm"):
+        found["human_w"] = ride.get("human_nm") * ride.get("cadence_rpm") * (2 * np.pi / 60)
+    if "distance_km" in found and ride.has("altitude_m"):
+        found["grade"] = 100 * _grade(found["distance_km"] * 1000, ride.get("altitude_m"))
+    if "acceleration_mps2" in found:
+        _add_wheel(ride, bike, speed, found)
+    return found
+
+
+def _add_wheel(ride: Ride, bike: Bike, speed: Array, found: dict[str, Array]) -> None:
+    """Power at the road from what resists: rolling, air, slope where known, and inertia."""
+    slope = np.nan_to_num(found["grade"] / 100) if "grade" in found else np.zeros(len(ride))
+    weight = bike.mass_kg * 9.80665
+    resists = road_load_n(bike, speed) + weight * np.sin(np.arctan(slope))
+    force = resists + effective_mass_kg(bike) * found["acceleration_mps2"]
+    found["wheel_w"] = force * speed / 3.6
+    if "human_w" not in found and "battery_w" not in found:
+        return
+    human = np.nan_to_num(found["human_w"]) if "human_w" in found else np.zeros(len(ride))
+    if "battery_w" in found:
+        motor = np.maximum(found["battery_w"], 0.0)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            total = human + motor
+            found["human_share"] = np.where(total > 20, 100 * human / total, np.nan)
+            net = found["wheel_w"] - 0.95 * human
+            found["efficiency"] = np.where((motor > 150) & (net > 0), np.clip(100 * net / motor, 0, 120), np.nan)
+
+
+def _summed(time: Array, values: Array) -> Array:
+    steps = np.diff(time) * np.nan_to_num((values[1:] + values[:-1]) / 2)
+    total: Array = np.concatenate(([0.0], np.cumsum(steps)))
+    return total
+
+
+def _slope(time: Array, values: Array, over_s: float) -> Array:
+    """The slope of a straight line through the values about each moment, from running sums."""
+    good = np.isfinite(values)
+    if good.sum() < 3:
+        return np.full(len(time), np.nan)
+    filled = np.interp(time, time[good], values[good])
+    sums = np.concatenate(([0.0], np.cumsum(filled[:-1] * np.diff(time)), [0.0]))[:-1]
+
+    def mean(center: Array) -> Array:
+        low, high = np.clip(center - over_s / 2, time[0], None), np.clip(center + over_s / 2, None, time[-1])
+        area = np.interp(high, time, sums) - np.interp(low, time, sums)
+        return area / np.maximum(high - low, 1e-9)
+
+    before, after = np.clip(time - over_s / 2, time[0], None), np.clip(time + over_s / 2, None, time[-1])
+    slope: Array = (mean(after) - mean(before)) / np.maximum(after - before, 1e-9)
+    return slope
+
+
+def _grade(metres: Array, height: Array) -> Array:
+    """Rise over run about each place, over :data:`GRADE_M` of way."""
+    good = np.isfinite(height)
+    moved = np.concatenate(([True], np.diff(metres) > 1e-6)) & good
+    if moved.sum() < 3:
+        return np.full(len(metres), np.nan)
+    way, heights = metres[moved], height[moved]
+    low, high = np.clip(metres - GRADE_M / 2, way[0], way[-1]), np.clip(metres + GRADE_M / 2, way[0], way[-1])
+    rise = np.interp(high, way, heights) - np.interp(low, way, heights)
+    run = high - low
+    return np.where(run > GRADE_M / 4, rise / np.maximum(run, 1e-9), np.nan)
+
+
+def _rested(ride: Ride, bike: Bike) -> Array:
+    """The voltage the pack would have at rest, from its resistance; kept inside what such a pack can have."""
+    table = rested_cell_table(bike.battery)[1] if bike.battery.chemistry != "custom" else np.array([2.5, 4.3])
+    open_v = ride.get("pack_v") + ride.get("battery_a") * bike.battery.resistance_ohm
+    return np.clip(open_v, table[0] * bike.battery.series * 0.95, table[-1] * bike.battery.series * 1.03)

@@ -1,0 +1,52 @@
+"""A log as it lies in its file: named columns, numbers or words, before anybody knows what they mean."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from crisp_hornet.core.motor import Array
+
+MOST_COLUMNS = 500
+
+
+@dataclass(frozen=True, eq=False)
+class Column:
+    """One column. ``unit`` is what the file says, "" if nothing; ``texts`` are kept where most cells are no numbers; ``header`` is what
+    stands above it, letter for letter."""
+
+    name: str
+    unit: str
+    values: Array
+    texts: list[str] | None = None
+    header: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Table:
+    """All columns, equally long. ``kind`` names the format; ``name`` is the ride's."""
+
+    name: str
+    kind: str
+    columns: list[Column]
+    notes: list[str] = field(default_factory=list)
+
+    def __len__(self) -> int:
+        return len(self.columns[0].values) if self.columns else 0
+
+    @property
+    def signature(self) -> str:
+        """The same for all logs of one source: its format, column names and units."""
+        told = "\n".join([self.kind, *(f"{one.name}\t{one.unit}" for one in self.columns)])
+        return hashlib.sha256(told.encode()).hexdigest()[:16]
+
+    def column(self, name: str) -> Column | None:
+        """The first column of a name."""
+        return next((one for one in self.columns if one.name == name), None)
+
+
+def nothing(rows: int) -> Array:
+    """A column without a value."""
+    return np.full(rows, np.nan)
