@@ -106,12 +106,16 @@ def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_wi
     bad = tmp_path / "bad.csv"
     bad.write_text("time_s,pack_v\n0,60\n1,sixty\n")
     rides.import_file(bad)
-    qtbot.waitUntil(lambda: "line 3, pack_v" in demo_window.notice.text)
+    qtbot.waitUntil(lambda: "1 cell of pack is no figure" in demo_window.notice.text)
+    junk = tmp_path / "junk.csv"
+    junk.write_text("no table at all")
+    rides.import_file(junk)
+    qtbot.waitUntil(lambda: "no table of figures" in demo_window.notice.text)
     good = tmp_path / "good.csv"
     good.write_text("time_s,pack_v,colour\n0,60,red\n1,59,blue\n1,58,green\n")
     rides.import_file(good)
     rides._cancel_import()
-    assert demo_window.desk.ride.name == "Bakery round"
+    assert demo_window.desk.ride.name == "bad"
     rides.import_file(good)
     qtbot.waitUntil(lambda: demo_window.desk.ride.name == "good")
     assert "1 of 3 rows left out" in demo_window.notice.text and "colour" in demo_window.notice.text

@@ -5,7 +5,7 @@ Stations read from the desk and ask it for changes; it tells everyone by signal.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import replace
 from datetime import datetime
 from itertools import count
@@ -16,6 +16,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from crisp_hornet.bench.prediction import Prediction, axis_speeds, predict
 from crisp_hornet.bench.units import Units
+from crisp_hornet.core.cleaning import Flaw, cleaned, flaws
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_or_typical_v
@@ -62,7 +63,11 @@ class Desk(QObject):
         self.speeds: Array | None = None
         self.draft_prediction: Prediction | None = None
         self.controller_prediction: Prediction | None = None
-        self.ride: Ride | None = None
+        self.ride: Ride | None = None  # without its flaws
+        self.raw_ride: Ride | None = None  # as it was recorded
+        self.flaws: list[Flaw] = []
+        self.left_flaws: frozenset[str] = frozenset()
+        self._ride_id = 0
         self.ride_tune: Tune | None = None
         self._tokens = count(1)
         self._keep_soon = QTimer(self)
@@ -98,7 +103,8 @@ class Desk(QObject):
         self.speeds = axis_speeds(self.bike)
         self.conditions = Conditions(rested_v=round(rested_or_typical_v(self.bike.battery, DRAWN_FOR_CHARGE), 1))
         self.undo_stack.clear()
-        self.ride = self.ride_tune = None
+        self.ride = self.raw_ride = self.ride_tune = None
+        self.flaws = []
         rides = self.garage.rides(self.bike_id)
         if rides:
             self.open_ride(rides[0])
@@ -449,7 +455,27 @@ class Desk(QObject):
 
     def open_ride(self, kept: KeptRide) -> None:
         """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
-        self.ride, self.ride_tune = self.garage.load_ride(kept), kept.tune
+        self.raw_ride, self.ride_tune, self._ride_id = self.garage.load_ride(kept), kept.tune, kept.id
+        left = self.garage.setting(f"flaws left in ride {kept.id}")
+        self.left_flaws = (
+            frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
+        )
+        self.flaws = flaws(self.raw_ride)
+        self._clean()
+
+    def leave_flaws(self, left: Set[str]) -> None:
+        """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
+        self.left_flaws = frozenset(left)
+        try:
+            self.garage.keep_setting(f"flaws left in ride {self._ride_id}", sorted(left))
+        except DocumentError as error:
+            self.said.emit("warn", str(error))
+        self._clean()
+
+    def _clean(self) -> None:
+        assert self.raw_ride is not None
+        mended = any(flaw.mends and flaw.id not in self.left_flaws for flaw in self.flaws)
+        self.ride = cleaned(self.raw_ride, self.left_flaws) if mended else self.raw_ride
         self.rides_changed.emit()
 
     def log(self, kind: str, title: str, detail: str = "") -> Entry:

@@ -96,10 +96,15 @@ def _spikes(ride: Ride, channel: str, values: Array) -> list[Flaw]:
     kept = values[good]
     if kept.size < 9:
         return []
-    around = np.stack([kept[2 + k : kept.size - 2 + k] for k in (-2, -1, 0, 1, 2)])
-    away = np.abs(kept[2:-2] - np.median(around, axis=0))
-    spread = 1.4826 * float(np.median(away)) + 1e-12
-    bad = good[2:-2][away > max(SPIKE_SPREADS * spread, LEAST_JUMP[channel])]
+    step = np.diff(kept)
+    # only what leaps away and back can be a spike: the medians of the few that do are enough
+    leaps = np.flatnonzero((np.abs(step[1:-2]) > LEAST_JUMP[channel] / 2) & (step[1:-2] * step[2:-1] < 0)) + 2
+    if leaps.size == 0:
+        return []
+    around = np.stack([kept[leaps + k] for k in (-2, -1, 0, 1, 2)])
+    away = np.abs(kept[leaps] - np.median(around, axis=0))
+    spread = 1.4826 * float(np.median(np.abs(step))) + 1e-12
+    bad = good[leaps][away > max(SPIKE_SPREADS * spread, LEAST_JUMP[channel])]
     if bad.size == 0 or bad.size > 0.05 * kept.size:
         return []
     text = (

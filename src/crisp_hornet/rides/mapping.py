@@ -29,7 +29,7 @@ _NAMES: tuple[tuple[str, str, str], ...] = (
      r"|t_?(controller|fet|esc|ctrl)|temp.*(controller|fet|esc|ctrl|regler)", r""),
     ("motor_rpm", r"(motor|mot|shaft|engine).*(rpm|speed|drehzahl|rev)|^rpm$|drehzahl|\bn_mot", r"e.?rpm|wheel"),
     ("wheel_speed_kmh", r"(wheel|rad|bike|road|ground)?.*(speed|velocity|geschwindigkeit|vitesse|tempo)"
-     r"|\bv_(bike|wheel|rad)\b|\bkm/?h\b|\bmph\b", r"wind|motor|gps|fan"),
+     r"|\bv_(bike|wheel|rad)\b|\bkm/?h\b|\bmph\b", r"\bwind\b|motor|gps|\bfan\b"),
     ("pack_v", r"(pack|batt|bat|akku|input|supply|bus|dc|main).*(volt|\bu\b|spannung|\bv\b)"
      r"|^volt(s|age)?$|^u ?(bat|pack|dc|akku)?$|^spannung$|^v ?(bat|batt|pack|in)$", r"cell|throttle|signal|12"),
     ("battery_a", r"(pack|batt|bat|akku|input|supply|bus|dc|main).*(curr|amp|strom|\bi\b|\ba\b)"

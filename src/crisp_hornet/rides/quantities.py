@@ -67,3 +67,13 @@ def split_unit(header: str) -> tuple[str, str]:
     if (found := _AFTER.search(header)) and (unit := known_unit(found[1])):
         return header[: found.start()].strip(" _-,:"), unit
     return header, ""
+
+
+def units_of(wanted: str) -> list[str]:
+    """The spellings of units that can be turned into a dimension's own, one for each size."""
+    found: dict[tuple[float, float], str] = {}
+    for spelling in _UNITS:
+        turn = turn_into(spelling, wanted)
+        if turn is not None:
+            found.setdefault((turn.factor, turn.offset), spelling)
+    return list(found.values())

@@ -15,6 +15,7 @@ from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
 from crisp_hornet.core.evidence.channels import UNITS, Ride
 from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pyramid import Pyramid
 
 SHOWN = ["wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "throttle", "motor_c", "human_nm", "altitude_m"]
 WORDS = {
@@ -60,6 +61,7 @@ class Traces(QWidget):
         self.at_s = 0.0
         self.units = Units()
         self._plots: list[pg.PlotItem] = []
+        self._curves: list[tuple[pg.PlotDataItem, Pyramid]] = []
         self._cursors: list[pg.InfiniteLine] = []
         self._view = pg.GraphicsLayoutWidget()
         self._view.setAntialiasing(False)
@@ -77,14 +79,18 @@ class Traces(QWidget):
         """Show a ride's channels, those it has."""
         self.ride = ride
         self._view.clear()
-        self._plots, self._cursors = [], []
+        self._plots, self._cursors, self._curves = [], [], []
         self._view.setBackground(self.theme.color("ground"))
         if ride is None or not len(ride):
             return
         present = [name for name in self.channels if ride.has(name)]
+        if not present:
+            return
         for row, name in enumerate(present):
             self._add_plot(row, name, ride, last=row == len(present) - 1)
+        self._plots[0].sigXRangeChanged.connect(self._show_range)
         self._show_all()
+        self._show_range()
         self.point_at(float(ride.time_s[int(0.3 * (len(ride) - 1))]))
 
     def show_units(self, units: Units) -> None:
@@ -143,6 +149,15 @@ class Traces(QWidget):
         assert self.ride is not None
         self._plots[0].setXRange(0.0, float(self.ride.time_s[-1]), padding=0)
 
+    def _show_range(self, *_: object) -> None:
+        """Give each curve just the points that its pixels can show."""
+        if self.ride is None or not self._plots:
+            return
+        low, high = self._plots[0].viewRange()[0]
+        pixels = max(int(self._plots[0].getViewBox().width()), 200)
+        for curve, pyramid in self._curves:
+            curve.setData(*pyramid.between(self.ride.time_s, low, high, pixels), connect="finite")
+
     def _add_plot(self, row: int, name: str, ride: Ride, last: bool) -> None:
         theme = self.theme
         unit = "%" if name == "throttle" else self.units.unit(UNITS[name])
@@ -156,11 +171,12 @@ class Traces(QWidget):
         plot.getViewBox().setBackgroundColor(theme.color("sheet"))
         plot.getViewBox().setLimits(xMin=0, xMax=float(ride.time_s[-1]))
         curve = pg.PlotDataItem()
-        plot.addItem(curve)  # first into the plot, then downsampling: the other order fails and is slow
-        curve.setDownsampling(auto=True, method="peak")
-        curve.setClipToView(True)
+        plot.addItem(curve)
         curve.setPen(pg.mkPen(theme.color("measured"), width=1))
-        curve.setData(ride.time_s, self._shown(name, ride.get(name)), connect="finite")
+        values = self._shown(name, ride.get(name))
+        self._curves.append((curve, Pyramid(values)))
+        low, high = float(np.nanmin(values)), float(np.nanmax(values))
+        plot.setYRange(low, high if high > low else low + 1, padding=0.06)
         left, bottom = plot.getAxis("left"), plot.getAxis("bottom")
         left.setWidth(34)
         for axis in (left, bottom):

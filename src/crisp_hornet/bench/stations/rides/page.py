@@ -2,22 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
+from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.traces import Traces, clock
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import energy
+from crisp_hornet.core.joining import Joined, join
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import KeptRide
-from crisp_hornet.rides.registry import Loaded, read_ride
+from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.mapping import Mapping, kept_rows, remembered, suggest
+from crisp_hornet.rides.registry import Loaded, read_ride, read_table, write_ride
+from crisp_hornet.rides.table import Table
+from crisp_hornet.rides.taking import literal, take
+
+FILES = "Ride logs (*.csv *.txt *.tsv *.log *.gz *.parquet *.jsonl *.xlsx *.gpx *.tcx *.fit);;All files (*)"
 
 
 class RidesPage(Station):
@@ -28,8 +40,19 @@ class RidesPage(Station):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self._import = Background(DocumentError)
-        self._import.done.connect(self._take_import)
+        self._import.done.connect(self._take_opened)
+        self.panel = MappingPanel(theme)
+        self.panel.dropped.connect(lambda: self._show_panel(False))
+        self.flaws = FlawsPanel(desk, theme)
+        self.flaws.shown_at.connect(lambda at: self.traces.point_at(at))
+        self._flaws_link = button("", self._switch_flaws, "link", "Show what was found wrong with the ride")
+        self._join_link = button("Join another log", self._ask_join, "link")
+        self._export_link = button("Export", self._ask_export, "link", "Export the ride")
+        self._views = QStackedWidget()
         self._import.failed.connect(self._take_failure)
+        self._joining = Background(DocumentError)
+        self._joining.done.connect(self._take_joined)
+        self._joining.failed.connect(self._take_failure)
         self._kept: list[KeptRide] = []
         self._list = QListWidget()
         self._list.setAccessibleName("rides")
@@ -57,18 +80,29 @@ class RidesPage(Station):
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)
-        head.addWidget(self._cancel)
-        middle = QVBoxLayout()
+        for one in (self._cancel, self._flaws_link, self._join_link, self._export_link):
+            head.addWidget(one)
+            head.addSpacing(8)
+        ride = QWidget()
+        middle = QVBoxLayout(ride)
+        middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(4)
-        middle.addLayout(head)
         middle.addWidget(self._about)
+        middle.addWidget(self.flaws)
         middle.addWidget(self.traces, 1)
         middle.addWidget(self._cursor)
+        self.flaws.hide()
+        self._views.addWidget(ride)
+        self._views.addWidget(self.panel)
+        outer = QVBoxLayout()
+        outer.setSpacing(4)
+        outer.addLayout(head)
+        outer.addWidget(self._views, 1)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 4, 0, 0)
         row.setSpacing(20)
         row.addLayout(left)
-        row.addLayout(middle, 1)
+        row.addLayout(outer, 1)
 
     # --- importing ------------------------------------------------------------------------------------------
 
@@ -77,8 +111,40 @@ class RidesPage(Station):
         if self.desk.bike is None:
             self.desk.said.emit("note", "Open a bike first: a ride belongs to a bike.")
             return
-        self._import.start(lambda: read_ride(path))
+        kept = self.desk.garage.setting
+        self._import.start(lambda: _opened(path, kept))
         self._show()
+
+    def _take_opened(self, opened: Opened) -> None:
+        """A log in the exchange form, or of a source whose columns were set by hand before, is a ride at once; another one is shown."""
+        if opened.loaded is not None:
+            self._take_import(opened.loaded)
+            return
+        self.panel.show_table(opened.path, opened.table, opened.mapping)
+        self._show_panel(True)
+
+    def take_mapped(self) -> None:
+        """Take the ride as its columns are mapped now, and remember them for the next log of that source."""
+        table, mapping, path = self.panel.table, self.panel.mapping, self.panel.path
+        if table is None or mapping is None:
+            return
+        try:
+            loaded = take(table, mapping, path)
+            self.desk.garage.keep_setting(f"mapping {table.signature}", kept_rows(mapping))
+        except DocumentError as error:
+            self._take_failure(error)
+            return
+        self._show_panel(False)
+        self._take_import(loaded)
+
+    def _show_panel(self, mapping: bool) -> None:
+        self._views.setCurrentIndex(1 if mapping else 0)
+        self._show()
+
+    @property
+    def mapping(self) -> bool:
+        """Whether a log's columns are being mapped."""
+        return self._views.currentIndex() == 1
 
     def _cancel_import(self) -> None:
         self._import.cancel()
@@ -118,9 +184,20 @@ class RidesPage(Station):
             if self.desk.ride is not None and kept.name == self.desk.ride.name and self._list.currentRow() < 0:
                 self._list.setCurrentItem(item)
         ride = self.desk.ride
-        self._title.setText("Importing" if self._import.running else ride.name if ride else "No ride yet")
+        title = (
+            f"What the columns of {self.panel.path.name} are" if self.mapping else ride.name if ride else "No ride yet"
+        )
+        self._title.setText("Importing" if self._import.running else title)
+        self._flaws_link.setText(f"{len(self.desk.flaws)} found wrong")
+        self._flaws_link.setVisible(bool(self.desk.flaws) and not self.mapping)
+        self.flaws.setVisible(self.flaws.isVisibleTo(self) and bool(self.desk.flaws))
+        self.flaws.refresh()
+        for link in (self._join_link, self._export_link):
+            link.setVisible(ride is not None and not self.mapping)
         self._about.setText(
-            self._summary() if ride else "Import a log: comma-separated or Parquet, as docs/formats.md describes."
+            self._summary()
+            if ride
+            else "Import a log: separated text, Parquet, JSON Lines, a spreadsheet, GPX, TCX or FIT."
         )
         self.traces.show_units(self.desk.units)
         if self.traces.ride is not ride:
@@ -155,6 +232,12 @@ class RidesPage(Station):
     def meaning(self) -> tuple[str, str]:
         if self._import.running:
             return "IMPORTING", "The log is read beside; you can go on working."
+        if self.mapping:
+            unsure = self.panel.unsure
+            told = (
+                f"<b>{unsure} column{'s are' if unsure != 1 else ' is'} guessed</b>: look at them. " if unsure else ""
+            )
+            return "WHAT IS WHAT", f"{told}What is set here is remembered for the next log of this source."
         if self.desk.ride is None:
             return "A RIDE IS EVIDENCE", "With a log, what the tune really did can be laid over what was predicted."
         return (
@@ -163,12 +246,84 @@ class RidesPage(Station):
         )
 
     def act_text(self) -> str:
-        return "Import a log"
+        return "Take the ride" if self.mapping else "Import a log"
 
     def act_enabled(self) -> bool:
         return self.desk.bike is not None and not self._import.running
 
     def act(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a log", "", "Ride logs (*.csv *.parquet)")
+        if self.mapping:
+            self.take_mapped()
+            return
+        name, _ = QFileDialog.getOpenFileName(self, "Import a log", "", FILES)
         if name:
             self.import_file(Path(name))
+
+    # --- flaws, joining, export -----------------------------------------------------------------------------
+
+    def _switch_flaws(self) -> None:
+        self.flaws.setVisible(not self.flaws.isVisible())
+
+    def _ask_join(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Join another log of this ride", "", FILES)
+        if name:
+            self.join_file(Path(name))
+
+    def join_file(self, path: Path) -> None:
+        """Join another log of the same ride, a GPS watch's for instance, to the open one."""
+        first = self.desk.raw_ride
+        if first is None:
+            return
+        self._joining.start(lambda: _joined(first, path))
+
+    def _take_joined(self, joined: Joined) -> None:
+        name = f"{joined.ride.name}, joined"
+        ride = Ride(name[:120], joined.ride.time_s, joined.ride.channels)
+        told = f"joined at a shift of {joined.shift_s:+.1f} s, speeds alike to {100 * joined.fit:.0f} %"
+        self._take_import(Loaded(ride, [told]))
+
+    def _ask_export(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Export the ride", "ride.csv", "CSV (*.csv);;Parquet (*.parquet);;JSON Lines (*.jsonl);;GPX (*.gpx)"
+        )
+        if name:
+            self.export_file(Path(name))
+
+    def export_file(self, path: Path) -> None:
+        """Write the open ride, mended as shown."""
+        if self.desk.ride is None:
+            return
+        try:
+            write_ride(self.desk.ride, path)
+        except DocumentError as error:
+            self._take_failure(error)
+            return
+        self.desk.said.emit("settled", f"Written: {path.name}.")
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A log that was read: a ride at once, or its columns to look at."""
+
+    path: Path
+    table: Table
+    mapping: Mapping
+    loaded: Loaded | None
+
+
+def _opened(path: Path, kept: Callable[[str], object]) -> Opened:
+    table = read_table(path)
+    mapping = suggest(table)
+    loaded = literal(table, path)
+    rows = kept(f"mapping {table.signature}")
+    if loaded is None and isinstance(rows, list):
+        mapping = remembered(mapping, table, rows)
+        loaded = take(table, mapping, path)
+    return Opened(path, table, mapping, loaded)
+
+
+def _joined(first: Ride, path: Path) -> Joined:
+    try:
+        return join(first, read_ride(path).ride)
+    except ValueError as error:
+        raise RideError(str(path), "", str(error), "Choose a log of the same ride.") from None

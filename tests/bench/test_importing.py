@@ -1,0 +1,124 @@
+"""Rides in the real window: a messy log, its columns, what is wrong with it, joining, export."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox
+
+from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.demo import MESSY
+from crisp_hornet.rides.registry import read_ride, write_ride
+from tests.bench.driving import click, find, go, texts
+from tests.rides.layouts import C, Layout, text_of, true_ride
+
+
+@pytest.fixture
+def rides(qtbot, demo_window):
+    go(qtbot, demo_window, 6)
+    return demo_window.stations[6]
+
+
+def open_log(qtbot, rides, path):
+    rides.import_file(path)
+    qtbot.waitUntil(lambda: rides.mapping, timeout=8_000)
+
+
+def test_the_messy_log_needs_no_correction_and_its_flaws_are_mended(qtbot, demo_window, rides):
+    desk = demo_window.desk
+    open_log(qtbot, rides, MESSY)
+    shown = texts(rides.panel)
+    assert "Uhrzeit: a clock" in shown and "90 %, by its name and unit" in shown and rides.panel.unsure == 0
+    assert demo_window.act_button.text() == "Take the ride"
+    click(qtbot, demo_window.act_button)
+    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name == "messy-round")
+    ride = desk.ride
+    assert not rides.mapping and 14 * 60 < ride.time_s[-1] < 15.1 * 60
+    assert np.nanmax(ride.get("pack_v")) < 64 and np.nanmin(ride.get("pack_v")) > 50  # 3.1 V and 99 V are mended
+    assert 40 < np.nanmax(ride.get("wheel_speed_kmh")) < 48 and 60 < np.nanmax(ride.get("motor_c")) < 70
+    click(qtbot, find(demo_window, "Show what was found wrong"))
+    said = texts(rides.flaws)
+    for words in ("1 gap", "2 spikes", "falls to 0 2 times", "recorded every 4 rows"):
+        assert words in said, words
+    box = find(demo_window, "mend spike of pack voltage")
+    click(qtbot, box)
+    qtbot.waitUntil(lambda: np.nanmax(desk.ride.get("pack_v")) > 90)  # left as it is
+    assert desk.raw_ride.get("pack_v").max() > 90
+    click(qtbot, find(demo_window, "Show dropout of speed, wheel"))
+    assert rides.traces.at_s == pytest.approx(205, abs=1)
+    kept = next(one for one in desk.garage.rides(desk.bike_id) if one.name == "messy-round")
+    desk.open_ride(kept)
+    assert desk.left_flaws == {"spike pack_v"} and np.nanmax(desk.ride.get("pack_v")) > 90
+
+
+def test_a_column_set_by_hand_is_remembered_for_its_source(qtbot, demo_window, rides, tmp_path):
+    layout = Layout("strange", [C("wheel_speed_kmh", "A1", 1 / 1.609344), C("pack_v", "B2"), C("battery_a", "C3")])
+    path = tmp_path / "one.csv"
+    path.write_bytes(text_of(layout, true_ride(4)))
+    open_log(qtbot, rides, path)
+    for name, channel in (("A1", "speed, wheel"), ("B2", "pack voltage"), ("C3", "battery current")):
+        box = find(demo_window, f"channel of {name}", QComboBox)
+        box.setCurrentText(channel)
+        box.activated.emit(box.currentIndex())
+    unit = find(demo_window, "unit of A1", QComboBox)
+    unit.setCurrentText("mph")
+    unit.activated.emit(unit.currentIndex())
+    qtbot.waitUntil(lambda: "set by hand" in texts(rides.panel))
+    qtbot.keyClick(demo_window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    desk = demo_window.desk
+    qtbot.waitUntil(lambda: desk.ride.name == "one")
+    assert desk.ride.get("wheel_speed_kmh") == pytest.approx(true_ride(4)["wheel_speed_kmh"], abs=0.02)
+    again = tmp_path / "two.csv"
+    again.write_bytes(text_of(layout, true_ride(5)))
+    rides.import_file(again)
+    qtbot.waitUntil(lambda: desk.ride.name == "two", timeout=8_000)  # at once, with no panel
+    assert desk.ride.get("pack_v") == pytest.approx(true_ride(5)["pack_v"], abs=0.01)
+
+
+def test_a_log_can_be_left_and_columns_without_a_time_are_refused(qtbot, demo_window, rides, tmp_path):
+    path = tmp_path / "no-time.csv"
+    path.write_text("Speed (km/h),Volt (V)\n" + "\n".join(f"{20 + k % 3},{50 - k % 2}" for k in range(20)))
+    open_log(qtbot, rides, path)
+    click(qtbot, demo_window.act_button)
+    qtbot.waitUntil(lambda: "no column could be a time" in demo_window.notice.text)
+    assert rides.mapping
+    click(qtbot, find(demo_window, "Leave this log"))
+    assert not rides.mapping and demo_window.desk.ride.name == "Bakery round"
+
+
+def test_a_gps_track_is_joined_and_the_whole_exported(qtbot, demo_window, rides, tmp_path):
+    desk, truth = demo_window.desk, true_ride(6, rows=900)
+    names = ("wheel_speed_kmh", "pack_v", "battery_a")
+    write_ride(Ride("a", truth["time_s"], {name: truth[name] for name in names}), tmp_path / "log.csv")
+    late = truth["time_s"] >= 25
+    track = {name: truth[name][late] for name in ("lat_deg", "lon_deg", "altitude_m")}
+    write_ride(Ride("b", truth["time_s"][late] - 25, track), tmp_path / "watch.gpx")
+    rides.import_file(tmp_path / "log.csv")
+    qtbot.waitUntil(lambda: desk.ride.name == "log", timeout=8_000)
+    rides.join_file(tmp_path / "watch.gpx")
+    qtbot.waitUntil(lambda: desk.ride.name == "log, joined", timeout=8_000)
+    assert (
+        "joined at a shift of +25" in demo_window.notice.text or "joined at a shift of +24" in demo_window.notice.text
+    )
+    assert np.nanmax(np.abs(desk.ride.get("altitude_m") - truth["altitude_m"])) < 2
+    rides.export_file(tmp_path / "out.parquet")
+    assert read_ride(tmp_path / "out.parquet").ride.get("pack_v") == pytest.approx(truth["pack_v"])
+    rides.export_file(tmp_path / "out.abc")
+    assert "no writer" in demo_window.notice.text
+    (tmp_path / "other.csv").write_text(
+        "time_s,wheel_speed_kmh\n" + "\n".join(f"{k},{20 + 9 * (k % 5 == 0)}" for k in range(200))
+    )
+    rides.join_file(tmp_path / "other.csv")
+    qtbot.waitUntil(lambda: "do not fit anywhere" in demo_window.notice.text, timeout=8_000)
+
+
+def test_long_rides_are_drawn_by_their_extremes(qtbot, demo_window, rides):
+    desk, time = demo_window.desk, np.arange(300_000) * 0.1
+    channels = {name: np.sin(time / 50) * 10 + 20 for name in ("wheel_speed_kmh", "pack_v", "battery_a")}
+    channels["pack_v"] = channels["pack_v"].copy()
+    channels["pack_v"][123_456:123_460] = 48.0  # longer than a spike
+    assert set(channels) <= set(CHANNELS)
+    desk.take_ride(Ride("long", time, channels), [])
+    curve = rides.traces._curves[1][0]
+    assert len(curve.xData) < 5_000 and np.nanmax(curve.yData) == 48.0
+    rides.traces._plots[0].setXRange(12_340, 12_350, padding=0)
+    assert len(curve.xData) < 400 and np.nanmax(curve.yData) == 48.0
