@@ -147,7 +147,7 @@ class HeldHeat:
             past: Array = sign * (rest + fast_part * np.exp(fast * time) + slow_part * np.exp(slow * time) - limit_c)
             return past
 
-        with np.errstate(over="ignore", invalid="ignore"):
+        with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
             there = beyond(TIMES_S[None, :]) >= 0
             reached = there.any(axis=1)
             first = np.where(reached, np.argmax(there, axis=1), 1)

@@ -48,6 +48,15 @@ def known_unit(text: str) -> str:
     return plain if plain in _UNITS else ""
 
 
+_SHOWN = {"v": "V", "mv": "mV", "cv": "cV", "a": "A", "ma": "mA", "w": "W", "kw": "kW", "°c": "°C", "°f": "°F", "c": "°C", "f": "°F",
+          "k": "K", "n·m": "N·m", "nm": "N·m", "kmh": "km/h"}  # fmt: skip
+
+
+def shown_unit(unit: str) -> str:
+    """A known spelling as a person writes it."""
+    return _SHOWN.get(unit, unit)
+
+
 def turn_into(unit: str, wanted: str) -> Turn | None:
     """What turns a known unit into a dimension's own unit; None where it is of another dimension."""
     dimension, factor, offset = _UNITS[unit]

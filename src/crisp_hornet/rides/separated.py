@@ -21,6 +21,7 @@ from crisp_hornet.rides.table import MOST_COLUMNS, Column, Table
 MOST_BYTES = 1 << 30
 MOST_PACKED_RATIO = 300
 HEAD_BYTES = 1 << 18
+SEPARATOR_WORDS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 _WITH_UNIT = re.compile(r"^\s*([+-]?\d+(?:[.,]\d+)?)\s*([^\d\s.,][^\d]{0,8})?\s*$")
 
 
@@ -94,7 +95,7 @@ def _table(path: Path, raw: bytes, dialect: Dialect) -> Table:
     ][:6]
     if dialect.header is not None and dialect.header > 0:
         notes.append(f"{dialect.header} line{'s' if dialect.header > 1 else ''} above the names passed over")
-    kind = "text" + ("" if dialect.separator == "," else f" {dialect.separator!r}")
+    kind = f"text separated by {SEPARATOR_WORDS[dialect.separator]}"
     return Table(path.name.removesuffix(".gz").rpartition(".")[0] or path.stem, kind, columns, notes)
 
 

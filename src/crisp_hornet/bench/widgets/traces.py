@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -156,7 +157,8 @@ class Traces(QWidget):
         low, high = self._plots[0].viewRange()[0]
         pixels = max(int(self._plots[0].getViewBox().width()), 200)
         for curve, pyramid in self._curves:
-            curve.setData(*pyramid.between(self.ride.time_s, low, high, pixels), connect="finite")
+            x, y = pyramid.between(self.ride.time_s, low, high, pixels)
+            curve.setData(x, y, connect=_joined(x, y))
 
     def _add_plot(self, row: int, name: str, ride: Ride, last: bool) -> None:
         theme = self.theme
@@ -198,6 +200,16 @@ class Traces(QWidget):
             if plot.sceneBoundingRect().contains(place):
                 self.point_at(plot.getViewBox().mapSceneToView(place).x())
                 return
+
+
+def _joined(x: Array, y: Array) -> NDArray[np.int32]:
+    """Which points to join with the next: not over missing values, nor over a gap in which nothing was recorded."""
+    joined = np.zeros(len(x), np.int32)
+    if len(x) > 1:
+        steps = np.diff(x)
+        usual = float(np.median(steps))
+        joined[:-1] = np.isfinite(y[:-1]) & np.isfinite(y[1:]) & (steps <= max(8 * usual, 2.0))
+    return joined
 
 
 def clock(seconds: float) -> str:

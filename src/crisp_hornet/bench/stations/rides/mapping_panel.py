@@ -14,7 +14,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.motor import Array
 from crisp_hornet.rides.mapping import Mapping
-from crisp_hornet.rides.quantities import CHANNEL_UNIT, units_of
+from crisp_hornet.rides.quantities import CHANNEL_UNIT, shown_unit, units_of
 from crisp_hornet.rides.table import Column, Table
 
 NOTHING = "left out"
@@ -110,7 +110,7 @@ class MappingPanel(QWidget):
 
     def _add_row(self, row: int, at: int, column: Column, mapping: Mapping) -> None:
         known = next((one for one in mapping.assigned if one.column == at), None)
-        name = f"{column.name}{f' ({column.unit})' if column.unit else ''}"
+        name = f"{column.name}{f' ({shown_unit(column.unit)})' if column.unit else ''}"
         box = QComboBox()
         box.setAccessibleName(f"channel of {column.name}")
         box.addItems([NOTHING, *(WORDS[one] for one in CHANNEL_UNIT)])
@@ -120,7 +120,7 @@ class MappingPanel(QWidget):
         unit.setAccessibleName(f"unit of {column.name}")
         if known is not None:
             choices = ["as it is", *units_of(CHANNEL_UNIT[known.channel])]
-            unit.addItems(choices)
+            unit.addItems([shown_unit(one) for one in choices])
             unit.setCurrentIndex(choices.index(known.unit) if known.unit in choices else 0)
             unit.activated.connect(partial(self._set_unit, at))
         unit.setEnabled(known is not None)
