@@ -20,6 +20,13 @@ class Pyramid:
             low, high = _folded(low, np.fmin), _folded(high, np.fmax)
             self._levels.append((low, high))
 
+    @property
+    def extremes(self) -> tuple[float, float]:
+        """The least and the greatest value; NaN without any."""
+        low, high = self._levels[-1] if self._levels else (self._values, self._values)
+        good = np.isfinite(low)
+        return (float(low[good].min()), float(high[good].max())) if good.any() else (np.nan, np.nan)
+
     def between(self, time_s: Array, from_s: float, to_s: float, pixels: int) -> tuple[Array, Array]:
         """(x, y) of a line that shows what lies between two times on so many pixels: no more than some four points a pixel."""
         first = max(int(np.searchsorted(time_s, from_s)) - 1, 0)
@@ -44,7 +51,8 @@ class Pyramid:
 def _folded(values: Array, pick: np.ufunc) -> Array:
     """The least or greatest of each four; a last group may be shorter."""
     whole = len(values) // FACTOR * FACTOR
-    folded: Array = pick.reduce(values[:whole].reshape(-1, FACTOR), axis=1)
+    one, two, three, four = (values[at:whole:FACTOR] for at in range(FACTOR))
+    folded: Array = pick(pick(one, two), pick(three, four))
     if whole < len(values):
         folded = np.append(folded, pick.reduce(values[whole:]))
     return folded

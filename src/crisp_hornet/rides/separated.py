@@ -20,7 +20,9 @@ from crisp_hornet.rides.table import MOST_COLUMNS, Column, Table
 
 MOST_BYTES = 1 << 30
 MOST_PACKED_RATIO = 300
+PACKED = b"\x1f\x8b"
 HEAD_BYTES = 1 << 18
+MOST_NOTES = 6
 SEPARATOR_WORDS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 _WITH_UNIT = re.compile(r"^\s*([+-]?\d+(?:[.,]\d+)?)\s*([^\d\s.,][^\d]{0,8})?\s*$")
 
@@ -28,39 +30,55 @@ _WITH_UNIT = re.compile(r"^\s*([+-]?\d+(?:[.,]\d+)?)\s*([^\d\s.,][^\d]{0,8})?\s*
 @reader(".csv", ".txt", ".tsv", ".log", ".dat")
 def read_separated(path: Path) -> Table:
     """Read a text log. Raises :class:`RideError`."""
-    raw = unpacked(path)
-    encoding = encoding_of(raw[:HEAD_BYTES])
+    check_size(path)
+    with path.open("rb") as file:
+        head = file.read(HEAD_BYTES)
+    packed = head[:2] == PACKED
+    raw = unpacked(path) if packed else b""
+    head = raw[:HEAD_BYTES] if packed else head
+    encoding = encoding_of(head)
     try:
-        head = raw[:HEAD_BYTES].decode(encoding, errors="ignore")
+        sample = head.decode(encoding, errors="ignore")
     except (UnicodeError, LookupError):
-        head = ""
-    dialect = dialect_of(head, encoding)
+        sample = ""
+    dialect = dialect_of(sample, encoding)
     if dialect is None:
         raise RideError(
             str(path), "", "no table of figures was found in it", "Export the log as CSV, with a row of names."
         )
     if len(dialect.names) > MOST_COLUMNS:
         raise RideError(str(path), "", f"{len(dialect.names)} columns", f"A log has at most {MOST_COLUMNS}.")
-    if encoding != "utf-8":
-        raw = raw.decode(encoding, errors="replace").encode()
-    return _table(path, raw, dialect)
+    if encoding == "utf-8" and not packed and b"\r" not in head.replace(b"\r\n", b""):
+        return _table(path, path, dialect)  # as it lies there: nothing is copied
+    raw = raw if packed else path.read_bytes()
+    raw = raw if encoding == "utf-8" else raw.decode(encoding, errors="replace").encode()
+    return _table(path, raw[_offset_of_line(raw, dialect.data) :], dialect)
 
 
 def table_of_text(path: Path, text: str, kind: str) -> Table | None:
     """The table in a text, of a spreadsheet for instance; None where there is none."""
     dialect = dialect_of(text[:HEAD_BYTES], "utf-8")
-    return None if dialect is None else replace(_table(path, text.encode(), dialect), kind=kind)
+    if dialect is None:
+        return None
+    raw = text.encode()
+    return replace(_table(path, raw[_offset_of_line(raw, dialect.data) :], dialect), kind=kind)
 
 
-def unpacked(path: Path) -> bytes:
-    """The bytes of a file, unpacked if it is packed by gzip. Raises :class:`RideError` where it is absurdly large."""
+def check_size(path: Path) -> int:
+    """The size of a file. Raises :class:`RideError` where it is empty or absurdly large."""
     size = path.stat().st_size
     if size == 0:
         raise RideError(str(path), "", "the file is empty", "Choose another log.")
     if size > MOST_BYTES:
         raise RideError(str(path), "", f"larger than {MOST_BYTES >> 20} MiB", "Cut the log into single rides.")
+    return size
+
+
+def unpacked(path: Path) -> bytes:
+    """The bytes of a file, unpacked if it is packed by gzip. Raises :class:`RideError` where it is absurdly large."""
+    size = check_size(path)
     raw = path.read_bytes()
-    if raw[:2] != b"\x1f\x8b":
+    if raw[:2] != PACKED:
         return raw
     most = min(MOST_BYTES, max(size * MOST_PACKED_RATIO, 1 << 20))
     try:
@@ -73,34 +91,80 @@ def unpacked(path: Path) -> bytes:
     return whole
 
 
-def _table(path: Path, raw: bytes, dialect: Dialect) -> Table:
-    start = _offset_of_line(raw, dialect.data)
+def _table(path: Path, body: bytes | Path, dialect: Dialect) -> Table:
+    """The table below its header: of bytes that begin there, or of a whole file."""
     names = [f"c{at}" for at in range(len(dialect.names))]
-    try:
-        frame = pl.read_csv(
-            io.BytesIO(raw[start:]), has_header=False, new_columns=names, separator=dialect.separator, infer_schema=False,
-            truncate_ragged_lines=True, quote_char='"', n_rows=None, schema=dict.fromkeys(names, pl.String),
-        )  # fmt: skip
-    except pl.exceptions.PolarsError as error:
-        why = str(error).strip().splitlines()[0][:120] if str(error).strip() else type(error).__name__
-        raise RideError(str(path), "", f"not a table we can read ({why})", "Export the log again.") from None
-    columns = [
-        _column(frame[name], header, unit, dialect.decimal_comma)
-        for name, header, unit in zip(names, dialect.names, dialect.unit_cells, strict=True)
-    ]
-    notes = [
-        f"{bad} cell{'s' if bad > 1 else ''} of {one.name} {'are' if bad > 1 else 'is'} no figure"
-        for one, name in zip(columns, names, strict=True)
-        if one.texts is None and (bad := _filled(frame[name]) - int(np.isfinite(one.values).sum())) > 0
-    ][:6]
+    plain = _plain_numbers(body, dialect)
+    frame = _read(path, body, dialect, {name: pl.Float64 if name in plain else pl.String for name in names})
+    notes: list[str] = []
+    columns = []
+    doubtful = [name for name in plain if frame[name].null_count()]
+    words = _read(path, body, dialect, dict.fromkeys(names, pl.String)).select(doubtful) if doubtful else pl.DataFrame()
+    for name, header, unit_cell in zip(names, dialect.names, dialect.unit_cells, strict=True):
+        if name in plain:
+            label, unit = split_unit(header)
+            values = frame[name].to_numpy().astype(np.float64, copy=False)
+            one = Column(label, known_unit(unit_cell) or unit, values, header=header)
+            bad = _filled(words[name]) - int(np.isfinite(values).sum()) if name in doubtful else 0
+        else:
+            one = _column(frame[name], header, unit_cell, dialect.decimal_comma)
+            bad = _filled(frame[name]) - int(np.isfinite(one.values).sum()) if one.texts is None else 0
+        columns.append(one)
+        if bad > 0 and len(notes) < MOST_NOTES:
+            notes.append(f"{bad} cell{'s' if bad > 1 else ''} of {one.name} {'are' if bad > 1 else 'is'} no figure")
     if dialect.header is not None and dialect.header > 0:
         notes.append(f"{dialect.header} line{'s' if dialect.header > 1 else ''} above the names passed over")
     kind = f"text separated by {SEPARATOR_WORDS[dialect.separator]}"
     return Table(path.name.removesuffix(".gz").rpartition(".")[0] or path.stem, kind, columns, notes)
 
 
+def _read(path: Path, body: bytes | Path, dialect: Dialect, schema: dict[str, type[pl.DataType]]) -> pl.DataFrame:
+    whole = isinstance(body, Path)
+    try:
+        return pl.read_csv(
+            body if isinstance(body, Path) else io.BytesIO(body),
+            has_header=False,
+            skip_lines=dialect.data if whole else 0,
+            schema=schema,
+            separator=dialect.separator,
+            truncate_ragged_lines=True,
+            quote_char='"',
+            ignore_errors=True,
+            decimal_comma=dialect.decimal_comma,
+        )
+    except pl.exceptions.PolarsError as error:
+        why = str(error).strip().splitlines()[0][:120] if str(error).strip() else type(error).__name__
+        raise RideError(str(path), "", f"not a table we can read ({why})", "Export the log again.") from None
+
+
+def _pieces(body: bytes | Path) -> list[bytes]:
+    """Some whole lines from each eighth of a text."""
+    size = len(body) if isinstance(body, bytes) else body.stat().st_size
+    lines: list[bytes] = []
+    file = io.BytesIO(body) if isinstance(body, bytes) else body.open("rb")
+    with file:
+        for start in range(0, max(size, 1), max(size // 8, 1)):
+            file.seek(start)
+            lines += file.read(4000).splitlines()[1 if start else 0 : -1 or None][:25]
+    return lines
+
+
+def _plain_numbers(body: bytes | Path, dialect: Dialect) -> set[str]:
+    """The columns that hold bare numbers as far as a sample from all parts of the text shows: those are read straight as such."""
+    comma, point = r"^\s*[+-]?\d+(,\d+)?\s*$", r"^\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?\s*$"
+    number = re.compile(comma if dialect.decimal_comma else point)
+    rows = [line.decode("utf-8", "replace").split(dialect.separator) for line in _pieces(body)]
+    plain: set[str] = set()
+    for at in range(len(dialect.names)):
+        cells = [row[at].strip().strip('"') for row in rows if at < len(row)]
+        filled = [cell for cell in cells if cell.lower() not in EMPTY]
+        if filled and sum(bool(number.match(cell)) for cell in filled) >= 0.8 * len(filled):
+            plain.add(f"c{at}")
+    return plain
+
+
 def _filled(series: pl.Series) -> int:
-    return int((~series.str.strip_chars().str.to_lowercase().is_in(list(EMPTY))).sum())
+    return int((~series.fill_null("").str.strip_chars().str.to_lowercase().is_in(list(EMPTY))).sum())
 
 
 def _offset_of_line(raw: bytes, line: int) -> int:
@@ -117,7 +181,7 @@ def _offset_of_line(raw: bytes, line: int) -> int:
 def _column(series: pl.Series, header: str, unit_cell: str, decimal_comma: bool) -> Column:
     name, unit = split_unit(header)
     unit = known_unit(unit_cell) or unit
-    texts = series.str.strip_chars()
+    texts = series.fill_null("").str.strip_chars()
     texts = texts.set(texts.str.to_lowercase().is_in(list(EMPTY)), None)
     figures = _figures(texts.str.strip_chars_end("% "), decimal_comma)
     filled = int(texts.is_not_null().sum())

@@ -68,12 +68,17 @@ def literal(table: Table, file: Path) -> Loaded | None:
         notes.append(
             f"columns not known and left out: {', '.join(unknown[::-1][:8])}{' …' if len(unknown) > 8 else ''}"
         )
+    whole = bool(good.all())
     channels = {
-        name: np.where(np.isinf(named[name].values[good]), np.nan, named[name].values[good])
-        for name in CHANNELS
-        if name in named
+        name: _finite(named[name].values if whole else named[name].values[good]) for name in CHANNELS if name in named
     }
     return Loaded(Ride(table.name[:120] or "ride", time[good] - time[good][0], channels), notes)
+
+
+def _finite(values: Array) -> Array:
+    """Infinite figures count as missing; what is sound is not copied."""
+    endless = np.isinf(values)
+    return np.where(endless, np.nan, values) if endless.any() else values
 
 
 def _seconds(table: Table, mapping: Mapping, file: Path) -> Array:

@@ -144,6 +144,8 @@ class Traces(QWidget):
         if name == "throttle":
             return 100 * values
         low, high = self.units.value(0.0, UNITS[name]), self.units.value(1.0, UNITS[name])
+        if (low, high) == (0.0, 1.0):
+            return values
         return low + (high - low) * values
 
     def _show_all(self) -> None:
@@ -166,9 +168,8 @@ class Traces(QWidget):
         words = pg.LabelItem(f"{WORDS.get(name, name)} {unit}", justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
         words.setFixedWidth(80)
         self._view.addItem(words, row=row, col=0)
-        plot = self._view.addPlot(row=row, col=1, axisItems={"bottom": TimeAxis("bottom")})
+        plot = self._view.addPlot(row=row, col=1, axisItems={"bottom": TimeAxis("bottom")}, enableMenu=False)
         plot.hideButtons()
-        plot.setMenuEnabled(False)
         plot.setMouseEnabled(x=True, y=False)
         plot.getViewBox().setBackgroundColor(theme.color("sheet"))
         plot.getViewBox().setLimits(xMin=0, xMax=float(ride.time_s[-1]))
@@ -176,8 +177,9 @@ class Traces(QWidget):
         plot.addItem(curve)
         curve.setPen(pg.mkPen(theme.color("measured"), width=1))
         values = self._shown(name, ride.get(name))
-        self._curves.append((curve, Pyramid(values)))
-        low, high = float(np.nanmin(values)), float(np.nanmax(values))
+        pyramid = Pyramid(values)
+        self._curves.append((curve, pyramid))
+        low, high = pyramid.extremes
         plot.setYRange(low, high if high > low else low + 1, padding=0.06)
         left, bottom = plot.getAxis("left"), plot.getAxis("bottom")
         left.setWidth(34)
