@@ -7,8 +7,10 @@ from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
 from crisp_hornet.demo import MESSY
+from crisp_hornet.rides.recorder import ENDING, Recorder
 from crisp_hornet.rides.registry import read_ride, write_ride
 from tests.bench.driving import click, find, go, texts
+from tests.bench.linking import beside, connect
 from tests.rides.layouts import C, Layout, text_of, true_ride
 
 
@@ -122,3 +124,41 @@ def test_long_rides_are_drawn_by_their_extremes(qtbot, demo_window, rides):
     assert len(curve.xData) < 5_000 and np.nanmax(curve.yData) == 48.0
     rides.traces._plots[0].setXRange(12_340, 12_350, padding=0)
     assert len(curve.xData) < 400 and np.nanmax(curve.yData) == 48.0
+
+
+def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_window, standin):
+    window, desk = demo_window, demo_window.desk
+    beside(window, standin)
+    connect(qtbot, window, standin.port)
+    go(qtbot, window, 6)
+    bar = window.stations[6].recording
+    bar.fields["tyres"].setText("3.5 bar")
+    click(qtbot, find(window, "Record the ride"))
+    qtbot.waitUntil(lambda: "waits for the first movement" in texts(bar))
+    standin.do("wheel-up 0")
+    standin.do("throttle 0.8")
+    qtbot.waitUntil(lambda: bar.recorder is not None and bar.recorder.rows > 30, timeout=12_000)
+    qtbot.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    bar.note.setFocus()
+    qtbot.keyClicks(bar.note, "gate of the mill")
+    qtbot.keyClick(bar.note, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: bar.recorder.rows > 60, timeout=12_000)
+    standin.do("throttle 0")
+    click(qtbot, find(window, "End the recording"))
+    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name.startswith("Recorded "), timeout=8_000)
+    assert np.nanmax(desk.ride.get("wheel_speed_kmh")) > 2 and desk.ride.has("battery_a") and desk.ride_tune is not None
+    entry = next(one for one in desk.garage.logbook(desk.bike_id) if one.kind == "ride")
+    assert "lap at" in entry.detail and "gate of the mill" in entry.detail and "tyres 3.5 bar" in entry.detail
+    assert bar.left() == []
+
+
+def test_a_recording_left_behind_by_a_crash_is_offered(qtbot, demo_window, rides):
+    desk, folder = demo_window.desk, rides.recording.folder
+    recorder = Recorder(folder / f"Recorded 2026-11-01 10-00-00{ENDING}")
+    for step in range(400):
+        recorder.take(step / 50, {"wheel_speed_kmh": 20.0, "pack_v": 60 - step / 100})
+    recorder._file.close()  # what a crash does
+    rides._show()
+    click(qtbot, find(demo_window, "Take a recording that was left behind"))
+    qtbot.waitUntil(lambda: desk.ride.name == "Recorded 2026-11-01 10-00-00", timeout=8_000)
+    assert desk.ride.time_s[-1] > 6 and rides.recording.left() == []

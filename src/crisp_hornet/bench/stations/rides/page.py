@@ -14,6 +14,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
+from crisp_hornet.bench.stations.rides.record_bar import RecordBar
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label
@@ -25,6 +26,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import KeptRide
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import Mapping, kept_rows, remembered, suggest
+from crisp_hornet.rides.recorder import ENDING
 from crisp_hornet.rides.registry import Loaded, read_ride, read_table, write_ride
 from crisp_hornet.rides.table import Table
 from crisp_hornet.rides.taking import literal, take
@@ -49,7 +51,13 @@ class RidesPage(Station):
         self._join_link = button("Join another log", self._ask_join, "link")
         self._export_link = button("Export", self._ask_export, "link", "Export the ride")
         self._views = QStackedWidget()
+        self.recording = RecordBar(desk, link, theme)
+        self.recording.recorded.connect(self._take_recorded)
+        self._left_link = button("", self.take_left, "link", "Take a recording that was left behind")
         self._import.failed.connect(self._take_failure)
+        self._finishing = Background(DocumentError)
+        self._finishing.done.connect(self._take_finished)
+        self._finishing.failed.connect(self._take_failure)
         self._joining = Background(DocumentError)
         self._joining.done.connect(self._take_joined)
         self._joining.failed.connect(self._take_failure)
@@ -80,13 +88,14 @@ class RidesPage(Station):
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)
-        for one in (self._cancel, self._flaws_link, self._join_link, self._export_link):
+        for one in (self._left_link, self._cancel, self._flaws_link, self._join_link, self._export_link):
             head.addWidget(one)
             head.addSpacing(8)
         ride = QWidget()
         middle = QVBoxLayout(ride)
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(4)
+        middle.addWidget(self.recording)
         middle.addWidget(self._about)
         middle.addWidget(self.flaws)
         middle.addWidget(self.traces, 1)
@@ -188,6 +197,9 @@ class RidesPage(Station):
             f"What the columns of {self.panel.path.name} are" if self.mapping else ride.name if ride else "No ride yet"
         )
         self._title.setText("Importing" if self._import.running else title)
+        left = len(self.recording.left()) if self.desk.bike is not None else 0
+        self._left_link.setText(f"{left} recording{'s' if left != 1 else ''} left behind")
+        self._left_link.setVisible(left > 0)
         self._flaws_link.setText(f"{len(self.desk.flaws)} found wrong")
         self._flaws_link.setVisible(bool(self.desk.flaws) and not self.mapping)
         self.flaws.setVisible(self.flaws.isVisibleTo(self) and bool(self.desk.flaws))
@@ -258,6 +270,26 @@ class RidesPage(Station):
         name, _ = QFileDialog.getOpenFileName(self, "Import a log", "", FILES)
         if name:
             self.import_file(Path(name))
+
+    # --- recording ------------------------------------------------------------------------------------------
+
+    def _take_recorded(self, path: Path) -> None:
+        """A recording is read back and kept as a ride; its file goes once that is done."""
+        self._finishing.start(lambda: (path, read_ride(path)))
+
+    def _take_finished(self, found: tuple[Path, Loaded]) -> None:
+        path, loaded = found
+        ride = Ride(path.name.removesuffix(ENDING), loaded.ride.time_s, loaded.ride.channels)
+        self._take_import(Loaded(ride, loaded.notes))
+        if self.desk.raw_ride is not None and self.desk.raw_ride.name == ride.name:
+            path.unlink(missing_ok=True)
+        self._show()
+
+    def take_left(self) -> None:
+        """Take the oldest recording that a crash left behind as a ride."""
+        left = self.recording.left()
+        if left:
+            self._take_recorded(left[0])
 
     # --- flaws, joining, export -----------------------------------------------------------------------------
 
