@@ -11,6 +11,8 @@ from crisp_hornet.core.evidence.channels import CHANNELS, Ride
 from crisp_hornet.core.joining import join
 from crisp_hornet.core.track import ground_speed_kmh, steps_m
 from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
+from crisp_hornet.demo import ROUND
+from crisp_hornet.rides.registry import read_ride
 from tests.bikes import a_bike
 from tests.rides.layouts import true_ride
 
@@ -79,6 +81,10 @@ def test_gaps_and_stuck_sensors_are_told_with_their_place():
     assert "stands still at 7.25 for" in found["stuck"].text and found["stuck"].channel == "battery_a"
     assert np.isnan(cleaned(holey).get("battery_a")[260])
     assert flaws(Ride("r", np.arange(3.0), {"pack_v": np.ones(3)})) == []
+
+
+def test_the_demo_ride_is_sound():
+    assert flaws(read_ride(ROUND).ride) == []
 
 
 def test_derived_channels_agree_with_the_truth():

@@ -19,11 +19,16 @@ GAP_STEPS, GAP_S = 6.0, 2.0
 STUCK_S = 20.0
 SPIKE_SPREADS = 9.0
 DROPOUT_S = 4.0
-LIVELY = ("wheel_speed_kmh", "gps_speed_kmh", "motor_rpm", "pack_v", "battery_a", "phase_a", "cadence_rpm", "human_nm")
+STUCK_SHARE = 0.2
+# a channel may well stand still (at a limit, at an even pace); it is stuck where the one it goes with moves meanwhile
+GOES_WITH = {
+    "wheel_speed_kmh": ("motor_rpm", "gps_speed_kmh"), "gps_speed_kmh": ("wheel_speed_kmh", "motor_rpm"),
+    "motor_rpm": ("wheel_speed_kmh", "gps_speed_kmh"), "pack_v": ("battery_a",), "battery_a": ("pack_v",), "phase_a": ("battery_a",),
+}  # fmt: skip
 # the smallest jump that may count as a spike, in the channel's unit
 LEAST_JUMP = {
     "wheel_speed_kmh": 12.0, "gps_speed_kmh": 15.0, "motor_rpm": 150.0, "pack_v": 4.0, "battery_a": 25.0, "phase_a": 60.0, "motor_c": 8.0,
-    "controller_c": 8.0, "altitude_m": 25.0, "cadence_rpm": 60.0, "human_nm": 90.0, "throttle": 2.0,
+    "controller_c": 8.0, "altitude_m": 25.0, "throttle": 2.0,
 }  # fmt: skip
 
 
@@ -49,7 +54,7 @@ def flaws(ride: Ride) -> list[Flaw]:
             continue
         if channel in LEAST_JUMP:
             found += _spikes(ride, channel, values)
-        if channel in LIVELY:
+        if channel in GOES_WITH:
             found += _stuck(ride, channel, values)
         found += _slow(ride, channel, values)
     found += _dropouts(ride)
@@ -114,15 +119,13 @@ def _spikes(ride: Ride, channel: str, values: Array) -> list[Flaw]:
 
 
 def _stuck(ride: Ride, channel: str, values: Array) -> list[Flaw]:
-    """The same figure for long, not at rest, while the bike's other channels go on."""
+    """The same figure for long, not at rest, while the channel it goes with moves."""
     same = np.concatenate(([False], np.diff(values) == 0)) & (values != 0)
     starts, ends = _runs(same)
-    others = [ride.channels[one] for one in LIVELY if one != channel and one in ride.channels]
+    others = [ride.channels[one] for one in GOES_WITH[channel] if ride.has(one)]
     rows: list[NDArray[np.intp]] = []
     for start, end in zip(starts, ends, strict=True):
-        if ride.time_s[end] - ride.time_s[start - 1] < STUCK_S:
-            continue
-        if any(np.unique(one[start : end + 1][np.isfinite(one[start : end + 1])]).size > 5 for one in others):
+        if ride.time_s[end] - ride.time_s[start - 1] >= STUCK_S and any(_moves(one, start, end) for one in others):
             rows.append(np.arange(start, end + 1))
     if not rows:
         return []
@@ -130,6 +133,17 @@ def _stuck(ride: Ride, channel: str, values: Array) -> list[Flaw]:
     lasts = ride.time_s[rows[0][-1]] - ride.time_s[rows[0][0]]
     text = f"stands still at {float(values[every[0]]):g} for {lasts:.0f} s while all else goes on"
     return [Flaw(f"stuck {channel}", "stuck", channel, every, float(ride.time_s[every[0]]), text)]
+
+
+def _moves(values: Array, start: int, end: int) -> bool:
+    """Whether a channel covers a good part of its span in a stretch."""
+    good, inside = values[np.isfinite(values)], values[start : end + 1]
+    inside = inside[np.isfinite(inside)]
+    if inside.size < 3:
+        return False
+    low, high = np.percentile(good, [2, 98])
+    within = np.percentile(inside, [5, 95])
+    return float(within[1] - within[0]) > STUCK_SHARE * max(float(high - low), 1e-9)
 
 
 def _slow(ride: Ride, channel: str, values: Array) -> list[Flaw]:
