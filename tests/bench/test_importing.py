@@ -162,3 +162,25 @@ def test_a_recording_left_behind_by_a_crash_is_offered(qtbot, demo_window, rides
     click(qtbot, find(demo_window, "Take a recording that was left behind"))
     qtbot.waitUntil(lambda: desk.ride.name == "Recorded 2026-11-01 10-00-00", timeout=8_000)
     assert desk.ride.time_s[-1] > 6 and rides.recording.left() == []
+
+
+def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_view(qtbot, demo_window, rides):
+    desk, truth = demo_window.desk, true_ride(8, rows=1200)
+    desk.take_ride(
+        Ride("lake", truth["time_s"], {name: values for name, values in truth.items() if name in CHANNELS}), []
+    )
+    side = rides.beside
+    qtbot.waitUntil(lambda: side.track.isVisible())
+    side.channel.setCurrentText("pack voltage")
+    side.channel.activated.emit(side.channel.currentIndex())
+    assert (
+        "darker where pack voltage" in side.track.accessibleName() and "time at: most at" in side.bars.accessibleName()
+    )
+    rides.traces._plots[0].setXRange(100, 200, padding=0)
+    inside = truth["pack_v"][(truth["time_s"] >= 100) & (truth["time_s"] < 200)]
+    qtbot.waitUntil(lambda: side.figures.text().startswith("1:40 to 3:20"))
+    assert f"{inside.min():.4g} to {inside.max():.4g} V" in side.figures.text()
+    desk.switch_units()
+    side.channel.setCurrentText("motor temperature")
+    side.channel.activated.emit(side.channel.currentIndex())
+    assert "°F" in side.figures.text() and "°F" in side.bars._unit

@@ -4,7 +4,9 @@ import numpy as np
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.pyramid import Pyramid
+from crisp_hornet.core.spread import stretch, time_at
 
 
 @seed(101)
@@ -23,3 +25,15 @@ def test_extremes_are_kept_and_points_are_few(rows, one, other, pixels, number):
     assert np.nanmin(y, initial=0.0) >= np.nanmin(values, initial=0.0) and np.nanmax(y, initial=0.0) <= np.nanmax(
         values, initial=0.0
     )
+
+
+def test_time_at_each_size_sums_to_the_ride_and_a_stretch_has_its_figures():
+    time = np.concatenate((np.arange(0, 100, 0.5), np.arange(400, 500, 0.5)))
+    ride = Ride("r", time, {"pack_v": np.where(time < 200, 60.0, 50.0), "motor_c": np.full(len(time), np.nan)})
+    edges, seconds = time_at(ride, "pack_v", bins=10)
+    assert len(edges) == 11 and seconds[0] == 100 and seconds[-1] == 99.5 + 5  # the gap counts for five seconds at most
+    found = stretch(ride, "pack_v", 50, 450)
+    assert (found.least, found.most) == (50, 60) and found.seconds == 99.5 + 5
+    assert found.mean == (60 * (49.5 + 5) + 50 * 50) / 104.5
+    assert stretch(ride, "motor_c", 0, 500) is None and stretch(ride, "pack_v", 200, 300) is None
+    assert time_at(ride, "motor_c")[0].size == 0

@@ -70,19 +70,17 @@ def _script(
     from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS
     from crisp_hornet.bench.stations.calibrate.page import CalibratePage
     from crisp_hornet.bench.stations.hookup.page import HookUpPage
+    from crisp_hornet.bench.stations.rides.page import RidesPage
     from crisp_hornet.bench.stations.send.page import SendPage
     from crisp_hornet.bench.stations.tune.page import TunePage
     from crisp_hornet.bench.window import Window
+    from crisp_hornet.demo import MESSY
 
     assert isinstance(window, Window) and isinstance(link, Link) and isinstance(simulated, Simulated)
     window.show_station(1)
     yield "build"
     build = window.stations[1]
     assert isinstance(build, BuildPage)
-    build.show_view(2)
-    build.choose("motor.phase_resistance_ohm")
-    yield "build-entry"
-    build.show_view(0)
     build.show_garage()
     window.show_station(2)
     link.connect_to(simulated.port)
@@ -153,6 +151,13 @@ def _script(
     simulated.act("unplug")
     wait(lambda: link.contact is None)
     yield "hook-up-lost"
+    rides = window.stations[6]
+    assert isinstance(rides, RidesPage)
+    window.show_station(6)
+    rides.import_file(MESSY)
+    wait(lambda: rides.mapping)
+    yield "rides-columns"
+    rides.panel.dropped.emit()
     for number, name in ((6, "rides"), (7, "verdict"), (8, "logbook")):
         window.show_station(number)
         yield name

@@ -50,9 +50,10 @@ class TimeAxis(pg.AxisItem):  # type: ignore[misc]
 
 
 class Traces(QWidget):
-    """``pointed`` carries the time (s) under the cursor."""
+    """``pointed`` carries the time (s) under the cursor; ``ranged``: another stretch is in view."""
 
     pointed = pyqtSignal(float)
+    ranged = pyqtSignal()
 
     def __init__(self, theme: Theme, channels: list[str] | None = None) -> None:
         super().__init__()
@@ -152,6 +153,14 @@ class Traces(QWidget):
         assert self.ride is not None
         self._plots[0].setXRange(0.0, float(self.ride.time_s[-1]), padding=0)
 
+    @property
+    def in_view(self) -> tuple[float, float]:
+        """From when to when the traces show (s)."""
+        if not self._plots:
+            return 0.0, 0.0
+        low, high = self._plots[0].viewRange()[0]
+        return float(low), float(high)
+
     def _show_range(self, *_: object) -> None:
         """Give each curve just the points that its pixels can show."""
         if self.ride is None or not self._plots:
@@ -161,6 +170,7 @@ class Traces(QWidget):
         for curve, pyramid in self._curves:
             x, y = pyramid.between(self.ride.time_s, low, high, pixels)
             curve.setData(x, y, connect=_joined(x, y))
+        self.ranged.emit()
 
     def _add_plot(self, row: int, name: str, ride: Ride, last: bool) -> None:
         theme = self.theme

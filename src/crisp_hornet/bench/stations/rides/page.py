@@ -15,6 +15,7 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
+from crisp_hornet.bench.stations.rides.ride_side import RideSide
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label
@@ -74,6 +75,7 @@ class RidesPage(Station):
         self._cancel = button("Cancel the import", self._cancel_import, "link")
         self.traces = Traces(theme)
         self.traces.pointed.connect(self._show_cursor)
+        self.beside = RideSide(desk, theme, self.traces)
         self._lay_out()
         desk.rides_changed.connect(self._show)
         desk.bike_changed.connect(self._show)
@@ -214,8 +216,12 @@ class RidesPage(Station):
         self.traces.show_units(self.desk.units)
         if self.traces.ride is not ride:
             self.traces.show_ride(ride)
+        self.beside.refresh()
         self._show_cursor(0.0)
         self.news.emit()
+
+    def side(self) -> QWidget | None:
+        return self.beside
 
     def _summary(self) -> str:
         ride = self.desk.ride
