@@ -75,6 +75,11 @@ def test_the_throttle_curve_by_hand_family_and_keys(qtbot, demo_window, tune):
     assert view.curve.chosen == CURVE[2] and desk.draft.throttle.share_75 == 0.7
     press_keys(qtbot, view.curve, KEY.Key_Up, modifier=Qt.KeyboardModifier.ShiftModifier)
     assert desk.draft.throttle.share_75 == 0.71
+    qtbot.keyClicks(view.curve, "6")
+    field = next(one for one in view.curve.findChildren(QLineEdit) if one.isVisible())
+    qtbot.keyClicks(field, "6,5")
+    qtbot.keyClick(field, KEY.Key_Return)
+    assert desk.draft.throttle.share_75 == 0.665
     press_keys(qtbot, view.curve, KEY.Key_Delete)
     assert desk.draft.throttle.share_75 == 0.75  # back to what is on the controller
     handle_to(view.curve, CURVE[3], 0, 60, release=False)

@@ -88,6 +88,8 @@ def _try(lines: list[str], encoding: str, separator: str, comma: bool) -> tuple[
     units = next((at for at in reversed(above) if _is_units(rows[at])), None)
     named = [at for at in above if at != units]
     header = named[-1] if named else None
+    if header is None and units is not None:  # names such as "V" and "A" are names all the same
+        header, units = units, None
     names = rows[header] if header is not None else [f"column {at + 1}" for at in range(width)]
     score = sum(share(rows[at]) for at in figures) * width**0.5 * (1.2 if header is not None else 1.0)
     if comma and not any("," in cell for at in figures for cell in rows[at]):

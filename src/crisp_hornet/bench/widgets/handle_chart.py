@@ -6,6 +6,7 @@ turns it, Delete or a double click returns it to what is on the controller, Esc 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -15,6 +16,7 @@ from PyQt6.QtGui import QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEven
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.plain_chart import PlainChart
+from crisp_hornet.bench.widgets.ruler import Entry
 
 REACH_PX, HANDLE_PX = 16.0, 7.5
 
@@ -33,13 +35,13 @@ class Handle:
 
 class HandleChart(PlainChart):
     """``dragged``: setting, x, y, token. ``stepped``: setting, steps, fine, token. ``returned``: setting. ``cancelled``: setting,
-    token. ``typing``: setting, first character."""
+    token. ``typed``: setting, the figure as shown."""
 
     dragged = pyqtSignal(str, float, float, int)
     stepped = pyqtSignal(str, float, bool, int)
     returned = pyqtSignal(str)
     cancelled = pyqtSignal(str, int)
-    typing = pyqtSignal(str, str)
+    typed = pyqtSignal(str, float)
 
     def __init__(self, theme: Theme, new_token: Callable[[], int], name: str) -> None:
         super().__init__(theme)
@@ -48,6 +50,7 @@ class HandleChart(PlainChart):
         self.dragging: tuple[str, int] | None = None
         self._name, self._new_token = name, new_token
         self._keys: int | None = None
+        self._editor: Entry | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(name)
@@ -122,9 +125,42 @@ class HandleChart(PlainChart):
         elif key == Qt.Key.Key_Delete:
             self.returned.emit(self.chosen)
         elif event.text() and event.text() in "0123456789.,":
-            self.typing.emit(self.chosen, event.text())
+            self.edit(event.text())
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.edit("")
         else:
             super().keyPressEvent(event)
+
+    def edit(self, start: str) -> None:
+        """Open a field for the chosen handle's figure; Enter takes it, Esc leaves it."""
+        if self._editor is not None or not self.chosen:
+            return
+        at = self.place(self.chosen)
+        editor = Entry(start, self)
+        editor.setAccessibleName(f"figure of {self.chosen}")
+        left = min(max(int(at.x()) - 40, 0), self.width() - 80)
+        editor.setGeometry(left, min(max(int(at.y()) - 44, 0), self.height() - 32), 80, 32)
+        editor.taken.connect(self._take_typed)
+        editor.left.connect(self._close_editor)
+        self._editor = editor
+        editor.show()
+        editor.setFocus()
+
+    def _take_typed(self, text: str) -> None:
+        try:
+            value = float(text.strip().replace(",", ".").rstrip("%×VC°F ").strip())
+        except ValueError:
+            return
+        if math.isfinite(value):
+            self.typed.emit(self.chosen, value)
+
+    def _close_editor(self, back: bool) -> None:
+        if self._editor is not None:
+            editor, self._editor = self._editor, None
+            if back:
+                self.setFocus()
+            editor.hide()
+            editor.deleteLater()
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)

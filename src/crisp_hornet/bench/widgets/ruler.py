@@ -81,7 +81,7 @@ class Scale:
         return f"{self.shown(value):.{digits}f}"
 
 
-class _Entry(QLineEdit):
+class Entry(QLineEdit):
     """A field for one figure. ``taken`` on Enter; ``left`` when it is done with, saying whether the ruler gets the
     focus back. Keys end here: a line edit hands Enter on to its parent, which would open the next field."""
 
@@ -219,7 +219,7 @@ class Ruler(QWidget):
         """Open a field for typing a figure; Enter takes it, Esc leaves it."""
         if self._editor is not None:
             return
-        editor = _Entry(start, self)
+        editor = Entry(start, self)
         editor.setAccessibleName(f"{self.scale.label} in {self.scale.unit}")
         editor.setGeometry(self.width() - 104, 0, 104, 32)
         editor.setAlignment(Qt.AlignmentFlag.AlignRight)

@@ -61,6 +61,10 @@ class TuneView(QWidget):
             if self.desk.controller is not None and self.desk.controller.holds(setting):
                 self.desk.try_change(setting, self.desk.controller.setting(setting))
 
+        def take_typed(setting: str, shown: float) -> None:
+            self.desk.try_change(setting, round(back(shown), 6))
+
+        chart.typed.connect(take_typed)
         chart.dragged.connect(take)
         chart.stepped.connect(step)
         chart.returned.connect(give_back)
