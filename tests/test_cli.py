@@ -189,3 +189,34 @@ def test_shots_writes_a_picture_of_each_main_view(tmp_path):
 def test_each_part_can_be_imported_first_and_without_qt(module):
     code = f"import sys, crisp_hornet.{module}; assert 'PyQt6' not in sys.modules"
     subprocess.run([sys.executable, "-c", code], check=True)
+
+
+def test_pull_in_a_mode_has_the_modes_limits(tmp_path, capsys):
+    tune = json.loads(FACTORY.read_text())
+    tune["modes"] = [{"name": "Guest", "phase_current_a": 40, "speed_kmh": 20}, {"name": "Full"}]
+    (tmp_path / "modes.json").write_text(json.dumps(tune))
+
+    def force(*mode):
+        out = tmp_path / "out.csv"
+        args = [
+            "--bike",
+            str(HERON),
+            "--tune",
+            str(tmp_path / "modes.json"),
+            "--rested-v",
+            "60",
+            "--speeds",
+            "0:30:5",
+            "--out",
+            str(out),
+        ]
+        assert main(["pull", *args, *mode]) == 0
+        rows = list(csv.DictReader(out.read_text().splitlines()))
+        return [float(row["wheel_force_n"]) for row in rows], [row["limit"] for row in rows]
+
+    whole, guest = force(), force("--mode", "Guest")
+    assert force("--mode", "Full") == whole
+    assert guest[0][0] < 0.5 * whole[0][0] and guest[0][4:] == [0, 0, 0] and guest[1][4] == "speed"
+    assert main(["pull", "--bike", str(HERON), "--tune", str(tmp_path / "modes.json"), "--rested-v", "60", "--speeds", "0:1:1",
+                 "--out", str(tmp_path / "no.csv"), "--mode", "guest"]) == 2  # fmt: skip
+    assert "no mode 'guest'; modes: Guest, Full" in capsys.readouterr().err

@@ -131,3 +131,40 @@ def test_descriptions_are_found_by_what_a_controller_says_it_is(tmp_path):
     (tmp_path / "bad.toml").write_text("format = 1")
     maps, faulty = all_maps(tmp_path)
     assert maps[0].name == "My own" and len(maps) == 3 and len(faulty) == 1 and "bad.toml" in faulty[0]
+
+
+def test_a_row_that_stands_for_several_registers_becomes_those():
+    weir = shipped_map("Weir 60")
+    levels = [weir.register(f"assist.levels.{at}.multiplier") for at in range(1, 13)]
+    assert [one.address for one in levels] == list(range(0x240, 0x24C)) and levels[2].label == "level 3, multiplier"
+    assert [one.default for one in levels[:6]] == [3.0, 4.6, 5.6, 6.3, 6.8, None]
+    assert weir.register("modes.2.speed_kmh").address - weir.register("modes.1.speed_kmh").address == 16
+    assert (
+        weir.lack("modes.7.speed_kmh").reason.startswith("Not on this controller") and weir.lack("assist.style") is None
+    )
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "reason"),
+    [
+        ("count = 12", "count = 0", "whole number of 1 to 64"),
+        ("count = 12", "count = 65", "whole number of 1 to 64"),
+        ("count = 12", 'count = "many"', "whole number of 1 to 64"),
+        ("every = 16", "every = 0", "whole number of 1 to 64"),
+        ("assist.levels.{n}.multiplier", "assist.levels.1.multiplier", "contains {n}"),
+        ("address = 0x0240", 'address = "here"', "whole number"),
+        ("assist.levels.{n}.multiplier", "assist.levels.{n}.colour", "names no setting"),
+        ("every = 16", "every = 1", "stands twice"),
+    ],
+)
+def test_faults_of_such_a_row_are_told_at_its_line(tmp_path, old, new, reason):
+    path = tmp_path / "map.toml"
+    text = WEIR.replace(old, new, 1)
+    assert text != WEIR
+    path.write_text(text)
+    with pytest.raises(DocumentError) as told:
+        read_map(path)
+    assert reason in told.value.reason and told.value.place.startswith("line "), told.value
+    at = int(told.value.place.split(",")[0].removeprefix("line "))
+    block = text.splitlines()[max(at - 5, 0) : at + 12]
+    assert any(new.split(" = ")[0].split("{")[0] in line for line in block), (at, block)

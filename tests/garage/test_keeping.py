@@ -69,3 +69,26 @@ def test_every_sheet_begins_with_the_pack_off_and_ends_on_the_road(title):
     assert any("Capacitors" in text for text in steps) and any("backup kept, faults read" in text for text in steps)
     assert len(steps) == len(set(steps))
     assert all(not caution or caution.endswith(".") for _, caution in SHEETS[title])
+
+
+def test_named_drafts_are_kept_replaced_and_let_go(tmp_path):
+    garage = Garage(tmp_path / "g")
+    one, other = garage.save_bike(a_bike()), garage.save_bike(a_bike(name="Other"))
+    first = a_tune(name="Hill", notes="for the quarry", throttle={"ramp_s": 0.9}, modes=[{"name": "Guest"}])
+    garage.keep_named(one, first)
+    garage.keep_named(one, a_tune(name="Flat"))
+    garage.keep_named(one, a_tune(name="Hill", drive__phase_current_a=77))
+    garage.keep_named(other, a_tune(name="Hill"))
+    assert (
+        list(garage.named_drafts(one)) == ["Flat", "Hill"]
+        and garage.named_drafts(one)["Hill"].drive.phase_current_a == 77
+    )
+    garage.keep_named(one, first)
+    garage.close()
+    garage = Garage(tmp_path / "g")
+    assert garage.named_drafts(one)["Hill"] == first
+    garage.drop_named(one, "Hill")
+    garage.drop_named(one, "never there")
+    assert list(garage.named_drafts(one)) == ["Flat"] and list(garage.named_drafts(other)) == ["Hill"]
+    assert garage.tune(one, "draft") is None
+    garage.close()
