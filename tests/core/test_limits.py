@@ -28,6 +28,7 @@ def test_the_least_wins_and_its_owner_is_named():
 def test_fades_run_from_all_to_nothing_and_may_be_steps():
     assert fade(np.array([90.0, 100, 112.5, 125, 130]), 100, 125).tolist() == [1, 1, 0.5, 0, 0]
     assert fade(np.array([9.9, 10, 11]), 10, 10).tolist() == [1, 0, 0]
+    assert fade(1.0, 0.0, 5e-324) == 0.0, "a width that divides to infinity is a step too"
 
 
 volts, ohms, amps = st.floats(30, 90), st.floats(0, 0.4), st.floats(0, 120)

@@ -51,9 +51,9 @@ def effective_limits(bike: Bike, tune: Tune) -> Limits:
 
 
 def fade(value: Array | float, start: float, end: float) -> Array:
-    """1 up to ``start``, falling linearly to 0 at ``end``; a fade of no width is a step."""
+    """1 up to ``start``, falling linearly to 0 at ``end``; a fade of no width (under 1e-9) is a step."""
     value = np.asarray(value, float)
-    if end == start:
+    if abs(end - start) < 1e-9:
         return np.where(value < end, 1.0, 0.0)
     return np.clip((end - value) / (end - start), 0.0, 1.0)
 

@@ -27,7 +27,8 @@ def throttle_share(throttle: Throttle, twist: ArrayLike) -> Array:
     from scipy.interpolate import PchipInterpolator  # here: its import would slow the start
 
     left = np.clip((np.asarray(twist, float) - throttle.dead_band) / (1 - throttle.dead_band), 0.0, 1.0)
-    share: Array = PchipInterpolator((0.0, *TWISTS), (0.0, *throttle.shares))(left)
+    shares = np.round((0.0, *throttle.shares), 9)  # vanishing steps would overflow the slopes' harmonic mean
+    share: Array = PchipInterpolator((0.0, *TWISTS), shares)(left)
     return share
 
 
