@@ -141,16 +141,6 @@ def _script(
     window.act_button.click()
     wait(lambda: send.report is not None)
     yield "send-proved"
-    hookup = window.stations[2]
-    assert isinstance(hookup, HookUpPage)
-    window.show_station(2)
-    simulated.act("fault 12")
-    wait(lambda: hookup.faults.standing is not None)
-    hookup.show_view(1)
-    yield "hook-up-fault"
-    simulated.act("unplug")
-    wait(lambda: link.contact is None)
-    yield "hook-up-lost"
     rides = window.stations[6]
     assert isinstance(rides, RidesPage)
     window.show_station(6)
@@ -161,3 +151,13 @@ def _script(
     for number, name in ((6, "rides"), (7, "verdict"), (8, "logbook")):
         window.show_station(number)
         yield name
+    hookup = window.stations[2]
+    assert isinstance(hookup, HookUpPage)
+    window.show_station(2)
+    simulated.act("fault 12")
+    wait(lambda: hookup.faults.standing is not None)
+    hookup.show_view(1)
+    yield "hook-up-fault"
+    simulated.act("unplug")
+    wait(lambda: link.contact is None)
+    yield "hook-up-lost"

@@ -49,6 +49,15 @@ class TimeAxis(pg.AxisItem):  # type: ignore[misc]
         return [clock(value) for value in values]
 
 
+class SizeAxis(pg.AxisItem):  # type: ignore[misc]
+    """As many round ticks as have room below each other."""
+
+    def tickSpacing(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, float]]:
+        wanted = max((maxVal - minVal) / max(size / (1.05 * QUIET_PX), 1), 1e-9)
+        power = 10.0 ** np.floor(np.log10(wanted))
+        return [(float(next((one * power for one in (1, 2, 5) if one * power >= wanted), 10 * power)), 0.0)]
+
+
 class Traces(QWidget):
     """``pointed`` carries the time (s) under the cursor; ``ranged``: another stretch is in view."""
 
@@ -178,7 +187,8 @@ class Traces(QWidget):
         words = pg.LabelItem(f"{WORDS.get(name, name)} {unit}", justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
         words.setFixedWidth(80)
         self._view.addItem(words, row=row, col=0)
-        plot = self._view.addPlot(row=row, col=1, axisItems={"bottom": TimeAxis("bottom")}, enableMenu=False)
+        axes = {"bottom": TimeAxis("bottom"), "left": SizeAxis("left")}
+        plot = self._view.addPlot(row=row, col=1, axisItems=axes, enableMenu=False)
         plot.hideButtons()
         plot.setMouseEnabled(x=True, y=False)
         plot.getViewBox().setBackgroundColor(theme.color("sheet"))
@@ -197,7 +207,7 @@ class Traces(QWidget):
             axis.setTickFont(font(QUIET_PX))
             axis.setPen(pg.mkPen(theme.color("rule")))
             axis.setTextPen(pg.mkPen(theme.color("quiet")))
-        left.setStyle(maxTickLevel=0, autoReduceTextSpace=False)
+        left.setStyle(autoReduceTextSpace=False)
         bottom.setStyle(showValues=last)
         bottom.setHeight(22 if last else 4)
         cursor = pg.InfiniteLine(angle=90, pen=pg.mkPen(theme.color("text"), width=1))

@@ -217,6 +217,9 @@ class RidesPage(Station):
         if self.traces.ride is not ride:
             self.traces.show_ride(ride)
         self.beside.refresh()
+        self.beside.setVisible(
+            not self.mapping
+        )  # what is beside is of the ride that is open, not of the log being read
         self._show_cursor(0.0)
         self.news.emit()
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import LIVE_EVERY_MS, Link
@@ -34,7 +34,7 @@ class RecordBar(QWidget):
         super().__init__()
         self._desk, self._link = desk, link
         self.recorder: Recorder | None = None
-        self.waits = Confirm(theme, "begin with the first movement")
+        self.waits = Confirm(theme, "record from the first movement")
         self.waits.setChecked(True)
         self.fields = {name: QLineEdit() for name in CARD}
         self._start = button("Record", self.start, "large", "Record the ride")
@@ -52,19 +52,15 @@ class RecordBar(QWidget):
         for name, field in self.fields.items():
             field.setAccessibleName(f"ride card: {name}")
             field.setPlaceholderText(name)
-            card.addWidget(field)
+            card.addWidget(field, 1)
         card.addWidget(self.waits)
-        card.addWidget(label("begin with the first movement", "quiet"))
-        row = QHBoxLayout()
-        for widget in (self._start, self._stop, self._lap, self.note):
+        card.addWidget(label("from first movement", "quiet"))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self._start)
+        row.addWidget(self._card, 1)
+        for widget in (self._stop, self._lap, self.note, self._told):
             row.addWidget(widget)
-        row.addWidget(self._told)
-        row.addStretch(1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(self._card)
-        column.addLayout(row)
         QShortcut(QKeySequence("Ctrl+L"), self).activated.connect(self.lap)
         link.live_changed.connect(self._take)
         link.changed.connect(self.refresh)
