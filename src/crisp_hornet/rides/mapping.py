@@ -207,8 +207,12 @@ def _time(table: Table) -> tuple[tuple[int, ...], str]:
 
 
 def _runs(seconds: Array) -> bool:
-    good = seconds[np.isfinite(seconds)]
-    return good.size >= 2 and float(np.mean(np.diff(good) >= 0)) > 0.9 and good[-1] > good[0]
+    """Whether these go on as times do; a counter may start anew now and then."""
+    steps = np.diff(seconds[np.isfinite(seconds)])
+    if not np.any(steps > 0):
+        return False
+    rising = float(np.mean(steps >= 0))
+    return rising > 0.9 and (float(steps.sum()) > 0 or rising > 0.99)
 
 
 def _even(values: Array) -> bool:

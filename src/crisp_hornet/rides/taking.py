@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.track import ground_speed_kmh
+from crisp_hornet.rides.clock_faults import steadied
 from crisp_hornet.rides.clocks import seconds_of, with_date
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import EXACT, Mapping
@@ -18,19 +19,20 @@ from crisp_hornet.rides.table import Table
 
 Rows = NDArray[np.intp]
 MPH = 1.609344
-MOST_GAP_S = 7 * 86400.0
 
 
 def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
     """The ride of a table. Raises :class:`RideError` where no time can be made of it."""
-    seconds = _seconds(table, mapping, file)
+    seconds, jumps = steadied(
+        _seconds(table, mapping, file), [table.columns[one.column].values for one in mapping.assigned]
+    )
     order, notes = _in_order(seconds, file)
     columns = {
         one.channel: table.columns[one.column].values[order] * one.factor + one.offset for one in mapping.assigned
     }
     columns = {name: np.where(np.isfinite(values), values, np.nan) for name, values in columns.items()}
     time = seconds[order] - seconds[order][0]
-    notes = [*table.notes, *notes]
+    notes = [*table.notes, *jumps, *notes]
     if any(one.why != EXACT for one in mapping.assigned):  # the exchange form says what it means
         notes += _checked(columns, mapping, time)
         notes += _derived(columns, time)

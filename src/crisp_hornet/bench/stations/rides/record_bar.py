@@ -20,7 +20,7 @@ from crisp_hornet.link.contact import Live
 from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 
 RECORDINGS = "recordings"
-CARD = ("tyres", "wind", "temperature", "load", "purpose")
+CARD = ("tyres", "wind", "air", "load", "purpose")
 STILL_S = 180.0
 FAST_MS = 20  # 50 readings a second while recording
 
