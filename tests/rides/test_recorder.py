@@ -59,7 +59,7 @@ def test_it_waits_for_movement_and_ends_after_standing(tmp_path):
     assert read_ride(tmp_path / "r.jsonl").ride.time_s[-1] == pytest.approx(15.0, abs=0.3)
 
 
-@pytest.mark.parametrize("number", range(25))
+@pytest.mark.parametrize("number", range(50))
 def test_a_kill_at_any_instant_loses_at_most_two_seconds(tmp_path, number):
     """A child records and tells each row through a pipe; it is killed after a random number of rows."""
     path, rows = tmp_path / f"killed{ENDING}", random.Random(number).randrange(60, 900)
