@@ -201,3 +201,27 @@ def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_v
     side.channel.setCurrentText("motor temperature")
     side.channel.activated.emit(side.channel.currentIndex())
     assert "°F" in side.figures.text() and "°F" in side.bars._unit
+
+
+def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qtbot, demo_window, rides):
+    desk, side, traces = demo_window.desk, rides.beside, rides.traces
+    lines, ride = len(traces.channels), desk.ride
+    traces._plots[0].setXRange(100, 300, padding=0)
+    traces.setFocus()
+    qtbot.keyClick(traces, Qt.Key.Key_Right)
+    at, view = traces.at_s, traces.in_view
+    side.channel.setFocus()
+    qtbot.keyClicks(side.channel, "electric power")  # a list is typed in
+    qtbot.keyClick(side.channel, Qt.Key.Key_Return)
+    side.channel.activated.emit(side.channel.currentIndex())
+    assert traces.channels[lines:] == ["battery_w"] and traces.in_view == pytest.approx(view) and traces.at_s == at
+    row = int(np.argmin(np.abs(ride.time_s - at)))
+    watts = ride.get("pack_v")[row] * ride.get("battery_a")[row]
+    assert f"electric {watts:.1f} W" in traces.values_at_cursor()
+    inside = (ride.time_s >= view[0]) & (ride.time_s < view[1])
+    assert f"to {np.nanmax((ride.get('pack_v') * ride.get('battery_a'))[inside]):.4g} W" in side.figures.text()
+    demo_window.desk.switch_units()  # all is drawn anew, the channel stays
+    assert traces.channels[lines:] == ["battery_w"] and len(traces._plots) == lines + 1
+    side.channel.setCurrentText("speed, wheel")
+    side.channel.activated.emit(side.channel.currentIndex())
+    assert len(traces.channels) == lines

@@ -85,6 +85,15 @@ def test_work_is_done_on_the_thread_and_its_errors_come_back(qtbot, connected):
     qtbot.waitUntil(lambda: found[2:] == [7], timeout=5_000)
 
 
+def test_a_closed_link_answers_nobody(qapp, connected):
+    found = []
+    connected.run("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
+    connected.close()  # the work was done on the thread; its answer still lies in the queue
+    for _ in range(20):
+        qapp.processEvents()
+    assert found == []
+
+
 def test_work_without_a_contact_says_so(qtbot, link):
     found = []
     link.run("anything", lambda contact: 1, found.append)

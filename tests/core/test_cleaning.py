@@ -6,7 +6,7 @@ from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
 from crisp_hornet.core.cleaning import cleaned, flaws
-from crisp_hornet.core.derived import UNITS, derived
+from crisp_hornet.core.derived import UNITS, derivable, derived
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
 from crisp_hornet.core.joining import join
 from crisp_hornet.core.track import ground_speed_kmh, steps_m
@@ -105,6 +105,15 @@ def test_derived_channels_agree_with_the_truth():
     off = np.abs(found["wheel_w"] - force * truth["wheel_speed_kmh"] / 3.6)[200:-200]
     assert np.nanmedian(off) < 25
     assert derived(Ride("r", truth["time_s"], {"motor_c": truth["motor_c"]}), bike) == {}
+
+
+@seed(21)
+@settings(max_examples=80, deadline=None, database=None)
+@given(st.sets(st.sampled_from([name for name in CHANNELS if name in true_ride()])))
+def test_what_can_be_derived_is_known_before_it_is(channels):
+    truth = true_ride(2, rows=300)
+    ride = Ride("r", truth["time_s"], {name: truth[name] for name in channels})
+    assert set(derivable(ride)) == set(derived(ride, a_bike()))
 
 
 @seed(93)

@@ -323,6 +323,7 @@ class Link(QObject):
         self._ask_finish.emit()
         self._thread.wait(5000)
         self.blockSignals(True)  # what is still on its way has nobody to go to
+        self._done.clear()
 
     def prove_by_hand(self, words: str) -> None:
         """The bike was identified in another way, said in ``words``."""
@@ -358,13 +359,18 @@ class Link(QObject):
     def _on_did(self, token: int, result: object, raws: Raws) -> None:
         if token in self._quiet:
             self._quiet.discard(token)
-            self._done.pop(token)(result)
+            self._answer(token, result)
             return
         self.busy = ""
         if self.contact is not None and raws:
             self.contact = replace(self.contact, raws=raws)
-        self._done.pop(token)(result)
+        self._answer(token, result)
         self.changed.emit()
+
+    def _answer(self, token: int, result: object) -> None:
+        done = self._done.pop(token, None)
+        if done is not None:  # nobody waits for it any more once the link is closed
+            done(result)
 
 
 __all__ = ["ContactMade", "Link", "Progress"]

@@ -15,7 +15,19 @@ UNITS = {
     "wheel_w": "W",
     "human_share": "%", "efficiency": "%", "rested_v": "V",
 }  # fmt: skip
+_PACK, _CRANK = ("pack_v", "battery_a"), ("human_nm", "cadence_rpm")
 GRADE_M, SMOOTH_S = 40.0, 1.5
+
+
+def derivable(ride: Ride) -> list[str]:
+    """Which channels :func:`derived` finds in a ride, without working them out."""
+    moves = ride.has("wheel_speed_kmh") or ride.has("gps_speed_kmh")
+    pack, crank = (all(ride.has(one) for one in needed) for needed in (_PACK, _CRANK))
+    needs = {
+        "battery_w": pack, "wh": pack, "ah": pack, "rested_v": pack, "distance_km": moves, "acceleration_mps2": moves, "wheel_w": moves,
+        "human_w": crank, "grade": moves and ride.has("altitude_m"), "human_share": moves and pack, "efficiency": moves and pack,
+    }  # fmt: skip
+    return [name for name in UNITS if needs[name]]
 
 
 def derived(ride: Ride, bike: Bike) -> dict[str, Array]:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
+from crisp_hornet.core.derived import UNITS as WORKED_OUT_UNITS
 from crisp_hornet.core.evidence.channels import UNITS, Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pyramid import Pyramid
@@ -32,9 +33,12 @@ WORDS = {
     "gps_speed_kmh": "GPS",
     "cadence_rpm": "cadence",
     "motor_rpm": "motor",
-}
+    "battery_w": "electric", "wh": "energy", "ah": "charge", "distance_km": "way", "acceleration_mps2": "accel.", "human_w": "rider",
+    "wheel_w": "road", "human_share": "rider", "efficiency": "to road", "rested_v": "rested", "d_axis_a": "d-axis",
+}  # fmt: skip
 
 
+ALL_UNITS = UNITS | WORKED_OUT_UNITS
 TIME_STEPS_S = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1200.0, 1800.0, 3600.0)
 
 
@@ -67,7 +71,8 @@ class Traces(QWidget):
     def __init__(self, theme: Theme, channels: list[str] | None = None) -> None:
         super().__init__()
         self.theme = theme
-        self.channels = channels or SHOWN
+        self._always = channels or SHOWN
+        self._besides, self._besides_values = "", np.zeros(0)
         self.ride: Ride | None = None
         self.at_s = 0.0
         self.units = Units()
@@ -88,13 +93,19 @@ class Traces(QWidget):
 
     def show_ride(self, ride: Ride | None) -> None:
         """Show a ride's channels, those it has."""
+        if ride is not self.ride:
+            self._besides = ""
         self.ride = ride
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        ride = self.ride
         self._view.clear()
         self._plots, self._cursors, self._curves = [], [], []
         self._view.setBackground(self.theme.color("ground"))
         if ride is None or not len(ride):
             return
-        present = [name for name in self.channels if ride.has(name)]
+        present = [name for name in self.channels if ride.has(name) or name == self._besides]
         if not present:
             return
         for row, name in enumerate(present):
@@ -103,6 +114,27 @@ class Traces(QWidget):
         self._show_all()
         self._show_range()
         self.point_at(float(ride.time_s[int(0.3 * (len(ride) - 1))]))
+
+    @property
+    def channels(self) -> list[str]:
+        """What is shown, from the top, where the ride has it."""
+        return [*self._always, self._besides] if self._besides else self._always
+
+    def show_besides(self, channel: str, values: Array) -> None:
+        """Show one more channel (n,) of the ride below the usual ones; what is shown anyway is not shown twice."""
+        wanted = "" if channel in self._always else channel
+        if self.ride is None or wanted == self._besides:
+            return
+        view, at = self.in_view, self.at_s
+        self._besides, self._besides_values = wanted, values
+        self._lay_out()
+        if self._plots:
+            self._plots[0].setXRange(*view, padding=0)
+            self.point_at(at)
+
+    def _get(self, channel: str) -> Array:
+        assert self.ride is not None
+        return self._besides_values if channel == self._besides else self.ride.get(channel)
 
     def show_units(self, units: Units) -> None:
         """Show figures in these units."""
@@ -132,9 +164,9 @@ class Traces(QWidget):
         index = int(np.argmin(np.abs(self.ride.time_s - self.at_s)))
         words = [clock(self.at_s)]
         for name in self.channels:
-            value = float(self.ride.get(name)[index])
+            value = float(self._get(name)[index])
             if np.isfinite(value):
-                number = f"{100 * value:.0f} %" if name == "throttle" else f"{value:.1f} {UNITS[name]}".strip()
+                number = f"{100 * value:.0f} %" if name == "throttle" else f"{value:.1f} {ALL_UNITS[name]}".strip()
                 words.append(f"{WORDS.get(name, name)} {number}")
         return self.units.text(" · ".join(words))
 
@@ -153,7 +185,7 @@ class Traces(QWidget):
     def _shown(self, name: str, values: Array) -> Array:
         if name == "throttle":
             return 100 * values
-        low, high = self.units.value(0.0, UNITS[name]), self.units.value(1.0, UNITS[name])
+        low, high = self.units.value(0.0, ALL_UNITS[name]), self.units.value(1.0, ALL_UNITS[name])
         if (low, high) == (0.0, 1.0):
             return values
         return low + (high - low) * values
@@ -183,7 +215,7 @@ class Traces(QWidget):
 
     def _add_plot(self, row: int, name: str, ride: Ride, last: bool) -> None:
         theme = self.theme
-        unit = "%" if name == "throttle" else self.units.unit(UNITS[name])
+        unit = "%" if name == "throttle" else self.units.unit(ALL_UNITS[name])
         words = pg.LabelItem(f"{WORDS.get(name, name)} {unit}", justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
         words.setFixedWidth(80)
         self._view.addItem(words, row=row, col=0)
@@ -196,7 +228,7 @@ class Traces(QWidget):
         curve = pg.PlotDataItem()
         plot.addItem(curve)
         curve.setPen(pg.mkPen(theme.color("measured"), width=1))
-        values = self._shown(name, ride.get(name))
+        values = self._shown(name, self._get(name))
         pyramid = Pyramid(values)
         self._curves.append((curve, pyramid))
         low, high = pyramid.extremes

@@ -11,12 +11,18 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.bench.widgets.traces import Traces, clock
+from crisp_hornet.bench.widgets.traces import ALL_UNITS, Traces, clock
+from crisp_hornet.core.derived import derivable, derived
 from crisp_hornet.core.evidence.channels import UNITS, Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.spread import stretch, time_at
 
 TINTS, MOST_POINTS = 6, 1500
+WORKED_OUT = {
+    "battery_w": "electric power", "wh": "energy drawn", "ah": "charge drawn", "distance_km": "way ridden", "grade": "grade",
+    "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road", "human_share": "rider's share",
+    "efficiency": "battery to road", "rested_v": "rested voltage, estimated",
+}  # fmt: skip
 
 
 class TrackMap(QWidget):
@@ -119,6 +125,7 @@ class RideSide(QWidget):
     def __init__(self, desk: Desk, theme: Theme, traces: Traces) -> None:
         super().__init__()
         self._desk, self._traces = desk, traces
+        self._more: tuple[Ride, Ride] | None = None  # the open ride, and it with what is worked out
         self.channel = QComboBox()
         self.channel.setAccessibleName("channel to look at")
         self.channel.activated.connect(lambda _at: self.refresh())
@@ -142,28 +149,42 @@ class RideSide(QWidget):
             return
         present = [name for name in WORDS if name in UNITS and name not in ("lat_deg", "lon_deg") and ride.has(name)]
         names = [WORDS[name] for name in present]
+        if self._desk.bike is not None:
+            names += [WORKED_OUT[name] for name in derivable(ride)]
         if [self.channel.itemText(at) for at in range(self.channel.count())] != names:
             now = self.channel.currentText()
             self.channel.clear()
             self.channel.addItems(names)
             self.channel.setCurrentIndex(names.index(now) if now in names else 0)
-        self.track.show_track(ride, self._name)
-        edges, seconds = time_at(ride, self._name)
+        shown = self._shown(ride)
+        self._traces.show_besides(self._name, shown.get(self._name))
+        self.track.show_track(shown, self._name)
+        edges, seconds = time_at(shown, self._name)
         self.bars.show_bars(self._turned(edges), seconds, self._unit)
         self._show_figures()
 
+    def _shown(self, ride: Ride) -> Ride:
+        """The ride, with what is worked out from it once that is asked for."""
+        if self._name in UNITS or self._desk.bike is None:
+            return ride
+        if self._more is None or self._more[0] is not ride:
+            more = Ride(ride.name, ride.time_s, ride.channels | derived(ride, self._desk.bike))
+            self._more = ride, more
+        return self._more[1]
+
     @property
     def _name(self) -> str:
-        return next((name for name, words in WORDS.items() if words == self.channel.currentText()), "wheel_speed_kmh")
+        every = WORKED_OUT | {name: words for name, words in WORDS.items() if name in UNITS}
+        return next((name for name, words in every.items() if words == self.channel.currentText()), "wheel_speed_kmh")
 
     @property
     def _unit(self) -> str:
-        return "%" if self._name == "throttle" else self._desk.units.unit(UNITS[self._name])
+        return "%" if self._name == "throttle" else self._desk.units.unit(ALL_UNITS[self._name])
 
     def _turned(self, values: Array) -> Array:
         if self._name == "throttle":
             return 100 * values
-        low, high = (self._desk.units.value(one, UNITS[self._name]) for one in (0.0, 1.0))
+        low, high = (self._desk.units.value(one, ALL_UNITS[self._name]) for one in (0.0, 1.0))
         turned: Array = low + (high - low) * values
         return turned
 
@@ -172,7 +193,7 @@ class RideSide(QWidget):
         if ride is None or not self.isVisible():
             return
         low, high = self._traces.in_view
-        found = stretch(ride, self._name, low, high)
+        found = stretch(self._shown(ride), self._name, low, high)
         if found is None:
             self.figures.setText("Nothing was recorded in view.")
             return
