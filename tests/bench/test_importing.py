@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox
 
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
 from crisp_hornet.demo import MESSY
@@ -225,3 +225,6 @@ def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qt
     side.channel.setCurrentText("speed, wheel")
     side.channel.activated.emit(side.channel.currentIndex())
     assert len(traces.channels) == lines
+    demo_window.switch_theme()
+    QApplication.processEvents()
+    assert traces._plots[0].getViewBox().width() > 0.8 * traces.width()  # drawn anew as wide as before

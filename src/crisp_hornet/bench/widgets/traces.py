@@ -110,6 +110,7 @@ class Traces(QWidget):
             return
         for row, name in enumerate(present):
             self._add_plot(row, name, ride, last=row == len(present) - 1)
+        self._view.ci.setGeometry(self._view.range)  # while it was empty it shrank to its least, and would stay so
         self._plots[0].sigXRangeChanged.connect(self._show_range)
         self._show_all()
         self._show_range()
