@@ -225,6 +225,12 @@ def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qt
     side.channel.setCurrentText("speed, wheel")
     side.channel.activated.emit(side.channel.currentIndex())
     assert len(traces.channels) == lines
+    side.channel.setCurrentText("power on the road, estimated")
+    side.channel.activated.emit(side.channel.currentIndex())
+    light, bike = traces.values_at_cursor(), desk.bike
+    heavier = bike.chassis.model_copy(update={"cargo_kg": bike.chassis.cargo_kg + 60})
+    desk.change_bike(bike.model_copy(update={"chassis": heavier}), "a heavier load")
+    assert traces.values_at_cursor() != light  # it is worked out for the bike as it is now
     demo_window.switch_theme()
     QApplication.processEvents()
     assert traces._plots[0].getViewBox().width() > 0.8 * traces.width()  # drawn anew as wide as before

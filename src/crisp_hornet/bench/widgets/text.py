@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -64,6 +74,19 @@ def column_scroll(inside: QWidget) -> QScrollArea:
     scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is inside can be reached, and scrolls into view
     return scroll
+
+
+def two_columns(page: QWidget, left: QLayout, right: QLayout) -> None:
+    """Fill a page with two columns that scroll together."""
+    inside = QWidget()
+    row = QHBoxLayout(inside)
+    row.setContentsMargins(0, 4, 8, 0)
+    row.setSpacing(18)
+    row.addLayout(left, 1)
+    row.addLayout(right, 1)
+    outer = QVBoxLayout(page)
+    outer.setContentsMargins(0, 0, 0, 0)
+    outer.addWidget(column_scroll(inside))
 
 
 def clear(layout: QLayout) -> None:

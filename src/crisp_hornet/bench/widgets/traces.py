@@ -124,7 +124,8 @@ class Traces(QWidget):
     def show_besides(self, channel: str, values: Array) -> None:
         """Show one more channel (n,) of the ride below the usual ones; what is shown anyway is not shown twice."""
         wanted = "" if channel in self._always else channel
-        if self.ride is None or wanted == self._besides:
+        same = wanted == self._besides and (not wanted or values is self._besides_values)
+        if self.ride is None or same:
             return
         view, at = self.in_view, self.at_s
         self._besides, self._besides_values = wanted, values

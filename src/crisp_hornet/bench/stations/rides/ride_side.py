@@ -16,12 +16,13 @@ from crisp_hornet.core.derived import derivable, derived
 from crisp_hornet.core.evidence.channels import UNITS, Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.spread import stretch, time_at
+from crisp_hornet.documents.bike import Bike
 
 TINTS, MOST_POINTS = 6, 1500
 WORKED_OUT = {
     "battery_w": "electric power", "wh": "energy drawn", "ah": "charge drawn", "distance_km": "way ridden", "grade": "grade",
-    "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road", "human_share": "rider's share",
-    "efficiency": "battery to road", "rested_v": "rested voltage, estimated",
+    "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road, estimated",
+    "human_share": "rider's share", "efficiency": "battery to road, estimated", "rested_v": "rested voltage, estimated",
 }  # fmt: skip
 
 
@@ -125,7 +126,7 @@ class RideSide(QWidget):
     def __init__(self, desk: Desk, theme: Theme, traces: Traces) -> None:
         super().__init__()
         self._desk, self._traces = desk, traces
-        self._more: tuple[Ride, Ride] | None = None  # the open ride, and it with what is worked out
+        self._more: tuple[Ride, Bike, Ride] | None = None  # the ride, its bike, and it with what is worked out
         self.channel = QComboBox()
         self.channel.setAccessibleName("channel to look at")
         self.channel.activated.connect(lambda _at: self.refresh())
@@ -165,12 +166,12 @@ class RideSide(QWidget):
 
     def _shown(self, ride: Ride) -> Ride:
         """The ride, with what is worked out from it once that is asked for."""
-        if self._name in UNITS or self._desk.bike is None:
+        bike = self._desk.bike
+        if self._name in UNITS or bike is None:
             return ride
-        if self._more is None or self._more[0] is not ride:
-            more = Ride(ride.name, ride.time_s, ride.channels | derived(ride, self._desk.bike))
-            self._more = ride, more
-        return self._more[1]
+        if self._more is None or self._more[0] is not ride or self._more[1] != bike:
+            self._more = ride, bike, Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike))
+        return self._more[2]
 
     @property
     def _name(self) -> str:

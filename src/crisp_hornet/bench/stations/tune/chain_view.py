@@ -15,7 +15,7 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
-from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
 from crisp_hornet.core.gauge import gauge_table
@@ -84,15 +84,7 @@ class ChainView(QWidget):
         acts.addStretch(1)
         right.addLayout(acts)
         right.addStretch(1)
-        inside = QWidget()
-        row = QHBoxLayout(inside)
-        row.setContentsMargins(0, 4, 8, 0)
-        row.setSpacing(18)
-        row.addLayout(left, 1)
-        row.addLayout(right, 1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(column_scroll(inside))
+        two_columns(self, left, right)
 
     def _form(self) -> QWidget:
         form = QWidget()

@@ -10,7 +10,7 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.core.step_plan import Step, step_plan
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import SETTINGS, Tune
@@ -47,15 +47,7 @@ class DraftsView(TuneView):
         )
         right.addLayout(self._plan)
         right.addStretch(1)
-        inside = QWidget()
-        row = QHBoxLayout(inside)
-        row.setContentsMargins(0, 4, 8, 0)
-        row.setSpacing(18)
-        row.addLayout(left, 1)
-        row.addLayout(right, 1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(column_scroll(inside))
+        two_columns(self, left, right)
         self._of: object = None
         self._goal: Tune | None = None
 
