@@ -5,7 +5,7 @@ from crisp_hornet.link.contact import make_contact, open_line
 from tests.link.inprocess import InProcess, Threaded
 
 MAPS = shipped_maps()
-ANSWER_S = 0.6
+ANSWER_S = 1.0
 
 
 @pytest.fixture(scope="session")

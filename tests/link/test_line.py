@@ -49,8 +49,10 @@ class ScriptedPeer:
                 os.write(self._ours, answer)
 
     def close(self):
-        for end in (self._theirs, self._ours):
-            os.close(end)
+        """With the line closed before: then the thread reads the end and goes, before its number is given to another."""
+        os.close(self._theirs)
+        self._thread.join()
+        os.close(self._ours)
 
 
 @pytest.fixture
@@ -59,7 +61,7 @@ def line_to():
 
     def connect(*script):
         peer = ScriptedPeer(*script)
-        line = ModbusLine(transport_to(peer.port, Line(), answer_s=0.35))
+        line = ModbusLine(transport_to(peer.port, Line(), answer_s=0.5))
         line.open()
         opened.append((line, peer))
         return line, peer
