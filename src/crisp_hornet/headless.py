@@ -26,7 +26,7 @@ from crisp_hornet.link.difference import Change, difference, left_out, said
 from crisp_hornet.link.errors import LinkError, PortFailed, WrongDevice
 from crisp_hornet.link.faults import clear_faults, standing_fault
 from crisp_hornet.link.marker import FileJournal, resolve
-from crisp_hornet.link.order import NO_ORDER, safe_order
+from crisp_hornet.link.order import NoOrder, safe_order
 from crisp_hornet.link.send import Held, Outcome, Plan, Report, send, trial_refusal
 from crisp_hornet.link.squeeze import Squeeze, can_show
 
@@ -112,9 +112,10 @@ def _send(options: argparse.Namespace, bike: Bike, tune: Tune, contact: Contact,
         return PROVED
     if options.trial and (why := trial_refusal(changes)):
         raise Refused(f"not on trial: {why}")
-    order = safe_order(bike, running, changes, typical_v(bike))
-    if order is None:
-        raise Refused(NO_ORDER.removesuffix(" Nothing was written."))
+    try:
+        order = safe_order(bike, running, changes, typical_v(bike))
+    except NoOrder as none:
+        raise Refused(str(none)) from None
     _say(f"backup kept: {_keep_backup(folder, backup)}")
     _say(CAUTION)
     if options.squeeze is not None:
@@ -130,7 +131,7 @@ def _guard(options: argparse.Namespace, bike: Bike, tune: Tune, contact: Contact
         if doubt.blocks or doubt.id not in confirmed:
             hint = "" if doubt.blocks else f". Confirm it with --confirm {doubt.id}"
             raise Refused(doubt.text + hint)
-    found = watch_list(bike, tune, running)
+    found = watch_list(bike, contact.map.as_run(tune), running)
     stops = [one for one in found if one.strength is Strength.STOP]
     if stops:
         raise Refused("; ".join(_line(one) for one in stops) + ". Nothing overrides a stop")

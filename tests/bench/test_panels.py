@@ -6,6 +6,8 @@ from PyQt6.QtWidgets import QApplication
 
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.backup import Backup
+from crisp_hornet.documents.controller_map import Lack
+from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import write
 from crisp_hornet.link.errors import PortFailed
 from crisp_hornet.link.ports import Port
@@ -68,6 +70,16 @@ def test_a_backup_of_another_type_is_never_put_back(qtbot, demo_window, standin,
     assert window.stations[5].target().changes == []
     click(qtbot, find(window, "Back to the draft"))
     assert window.stations[5].backup is None
+
+
+def test_the_watch_list_judges_what_the_controller_does_instead(demo_window):
+    """The draft fades braking as the pack fills, but this controller cannot: the full pack is not guarded."""
+    desk, sluice = demo_window.desk, shipped_map("Sluice 40")
+    gone = [Lack(name=f"regen.fade_{end}_v", value=100.0, reason="It has no such fade.") for end in ("start", "end")]
+    backup = Backup(taken="2026-10-12T10:00:00", vendor="v", product="p", firmware="1", serial="s", registers=[])
+    for lacks, stopped in (([], False), (gone, True), ([], False)):
+        desk.take_contact(desk.controller, backup, sluice.model_copy(update={"lacks": lacks}))
+        assert ("regen-on-full-pack" in {one.id for one in desk.warnings}) is stopped
 
 
 def test_files_that_cannot_be_read_or_written_are_said(demo_window, tmp_path):

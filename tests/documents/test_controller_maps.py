@@ -11,6 +11,7 @@ from crisp_hornet.documents.map_file import read_map
 from crisp_hornet.documents.maps import all_maps, map_for, shipped_map, shipped_maps
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.tune import SETTINGS
+from tests.bikes import a_tune
 
 FOLDER = Path(__file__).parents[2] / "src/crisp_hornet/documents/controllers"
 WEIR = (FOLDER / "weir-60.toml").read_text()
@@ -59,6 +60,20 @@ def test_a_shipped_description_says_for_every_setting_where_it_is_or_why_not(one
     assert all(fault.check and fault.meaning for fault in one.fault)
 
 
+def test_what_a_controller_does_instead_is_said_where_no_limit_is_no_answer(tmp_path):
+    path = tmp_path / "map.toml"
+    path.write_text((FOLDER / "sluice-40.toml").read_text().replace("value = 0\n", "", 1))
+    with pytest.raises(DocumentError, match="drive.field_weakening_a always has a value"):
+        read_map(path)
+
+
+def test_a_tune_comes_to_what_the_controller_does_instead():
+    sluice, tune = shipped_map("Sluice 40"), a_tune(drive__field_weakening_a=30)
+    ran = sluice.as_run(tune)
+    assert all(ran.setting(lack.name) == lack.value for lack in sluice.lacks) and ran.drive.field_weakening_a == 0
+    assert shipped_map("Weir 60").as_run(tune) is tune  # it lacks nothing
+
+
 def line_of(text, needle):
     return next(number for number, line in enumerate(text.splitlines(), 1) if needle in line)
 
@@ -72,10 +87,22 @@ def line_of(text, needle):
         ("baud = 115200", 'baud = "fast"', "line.baud", "must be a whole number"),
         ("min = 0\nmax = 80\ndefault = 30", "min = 90\nmax = 80\ndefault = 30", "register.1.max", "below min"),
         ('type = "i16", unit = "rpm"', 'type = "f32", unit = "rpm"', "telemetry.channel.1", "u16"),
+        (
+            'name = "wheel_speed_kmh"',
+            'name = "speed_kmh"',
+            "telemetry.channel.0",
+            "perhaps gps_speed_kmh or wheel_speed_kmh",
+        ),
         ('name = "pack_v", at = 2', 'name = "pack_v", at = 1', "telemetry.channel.2", "same place"),
         ("code = 12", "code = 11", "fault.0.code", "stands twice"),
         ("scale = 0.5", "scale = -0.5", "register.0.scale", "greater than 0"),
         ('access = "r"', 'access = "rw"', "register.62.access", "read only"),
+        (
+            'name = "drive.phase_current_a"',
+            'name = "drive.phase_current_a"\nnone_raw = 9',
+            "register.0.none_raw",
+            "always has",
+        ),
         ('state = "inhibited"', 'state = "still"', "inhibit.state", "no telemetry channel"),
         ('service = "7e3a0001', 'service = "xe3a0001', "bluetooth.service", "match"),
     ],

@@ -9,7 +9,7 @@ from crisp_hornet.core.rules import Situation, judge
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import changes_to, difference, left_out
 from crisp_hornet.link.marker import FileJournal, resolve
-from crisp_hornet.link.order import RANKS, SPEEDS, safe_order, with_values
+from crisp_hornet.link.order import RANKS, SPEEDS, NoOrder, safe_order, with_values, write_order
 from crisp_hornet.link.send import Held, Outcome, needs_inhibit, trial_refusal
 from tests.bikes import a_tune
 from tests.link.inprocess import BIKE
@@ -87,8 +87,9 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
             "heat_guard.motor_fade_end_c": float(rng.randint(110, 170)),
         }
         changes = changes_to(contact.map, contact.raws, wanted)
-        order = safe_order(BIKE, start, changes, 62.4)
-        if order is None:
+        try:
+            order = safe_order(BIKE, start, changes, 62.4)
+        except NoOrder:
             continue
         found += 1
         end = loud(with_values(start, {c.register.name: c.after for c in order}))
@@ -96,8 +97,44 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
             tune = with_values(start, {c.register.name: c.after for c in order[:count]})
             assert tune is not None
             for rule, strength in loud(tune).items():
-                assert strength <= max(loud(start).get(rule, 0), end.get(rule, 0)), rule
+                assert strength <= max(loud(start).get(rule, 0), end.get(rule, 0), 1), rule
     assert found >= 10
+
+
+def test_regen_is_switched_on_in_one_send_though_half_of_it_is_useless(standin, contact):
+    """One of the two currents is set before the other: a mere note, which must not bar the way."""
+    off = draft(contact, regen__phase_current_a=0, regen__battery_current_a=0)
+    assert send_all(contact, off).outcome is Outcome.PROVED
+    on = draft(contact, regen__phase_current_a=20, regen__battery_current_a=5)
+    assert len(safe_order(BIKE, contact.tune("now"), on, 60.0)) == 2
+
+
+def test_where_no_order_is_safe_it_is_said_what_stands_in_the_way(contact):
+    one, other = draft(contact, drive__phase_current_a=100, drive__battery_current_a=20)
+    always = {"drive.phase_current_a": "left-arm", "drive.battery_current_a": "right-arm"}
+
+    def strengths(values):  # either alone is dangerous, both together are not
+        return {always[name]: 3 for name in values} if len(values) == 1 else {}
+
+    with pytest.raises(NoOrder, match="In between this would hold: left-arm; right-arm. Send it in two steps"):
+        write_order([one, other], strengths)
+
+
+def test_an_order_is_not_sought_for_ever(contact):
+    """Twenty-odd changes, one of which bars the way: of a million states only so many are looked at."""
+    registers = [one for one in contact.map.register_list if one.name in contact.raws][:24]
+    changes = changes_to(contact.map, contact.raws, {one.name: one.max for one in registers})
+    asked = []
+
+    def strengths(values):
+        asked.append(1)
+        return {"bad": 3} if changes[-1].register.name in values and len(values) < len(changes) - 1 else {}
+
+    with pytest.raises(NoOrder):
+        write_order(
+            changes, lambda values: {**strengths(values), **({"worse": 3} if len(values) == len(changes) - 1 else {})}
+        )
+    assert len(asked) < 5000
 
 
 @pytest.mark.parametrize("survived", [0, 1, 2])

@@ -27,6 +27,7 @@ from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.companions import companions
+from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
 from crisp_hornet.garage.garage import Entry, Garage, KeptRide
@@ -59,6 +60,7 @@ class Desk(QObject):
         self.bike_id = 0
         self.draft: Tune | None = None
         self.controller: Tune | None = None
+        self.controller_map: ControllerMap | None = None  # known once it answered
         self.conditions = Conditions(rested_v=50.0)
         self.speeds: Array | None = None
         self.draft_prediction: Prediction | None = None
@@ -96,6 +98,7 @@ class Desk(QObject):
         self.bike_id, self.bike = found
         self._sensors = self._named = self._sent = None
         self._at_corners = []
+        self.controller_map = None
         self.draft = self.garage.tune(self.bike_id, "draft")
         self.controller = self.garage.tune(self.bike_id, "controller")
         if self.draft is None:
@@ -332,7 +335,7 @@ class Desk(QObject):
         if self.bike is None or self.draft is None:
             return []
         curve = self.draft_prediction.curve if self.draft_prediction else None
-        situation = Situation(self.bike, self.draft, curve, self.controller, self.sensors)
+        situation = Situation(self.bike, self._as_run(self.draft), curve, self.controller, self.sensors)
         if worst:
             found = worst_of(situation, self.conditions)
             self._at_corners = [one for one in found if one.corner]
@@ -368,12 +371,16 @@ class Desk(QObject):
         self.calibrations_changed.emit()
 
     def _predict_draft(self) -> None:
-        self.draft_prediction = self._predict(self.draft)
+        self.draft_prediction = self._predict(self.draft and self._as_run(self.draft))
         self._warnings = None
 
     def _predict_controller(self) -> None:
         self.controller_prediction = self._predict(self.controller)
         self._warnings = None
+
+    def _as_run(self, tune: Tune) -> Tune:
+        """What a tune comes to on the controller, as far as that is known."""
+        return tune if self.controller_map is None else self.controller_map.as_run(tune)
 
     def _predict(self, tune: Tune | None) -> Prediction | None:
         if self.bike is None or tune is None or self.speeds is None:
@@ -382,8 +389,11 @@ class Desk(QObject):
 
     # --- the controller -------------------------------------------------------------------------------------
 
-    def take_contact(self, tune: Tune, backup: Backup) -> None:
-        """A controller answered: keep its backup, and know what it holds."""
+    def take_contact(self, tune: Tune, backup: Backup, controller_map: ControllerMap | None = None) -> None:
+        """A controller answered: keep its backup, and know what it holds and what it lacks."""
+        if controller_map is not self.controller_map:
+            self.controller_map = controller_map
+            self._predict_draft()
         self.garage.keep_backup(self.bike_id, backup)
         self.log(
             "backup",

@@ -23,7 +23,7 @@ from crisp_hornet.link.contact import Contact, Doubt, Identity, Live, Raws, doub
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.line import ModbusLine
 from crisp_hornet.link.marker import FileJournal, Interrupted, resolve
-from crisp_hornet.link.order import NO_ORDER, safe_order
+from crisp_hornet.link.order import NoOrder, safe_order
 from crisp_hornet.link.send import Outcome, Plan, Progress, Report, send
 from crisp_hornet.link.squeeze import Squeeze, can_show
 
@@ -295,9 +295,10 @@ class Link(QObject):
         worker = self._worker
 
         def work(contact: Contact) -> Report:
-            order = safe_order(bike, contact.tune(tune.name), plan.changes, rested_v)
-            if order is None:
-                return Report(Outcome.REFUSED, NO_ORDER)
+            try:
+                order = safe_order(bike, contact.tune(tune.name), plan.changes, rested_v)
+            except NoOrder as none:
+                return Report(Outcome.REFUSED, f"{none} Nothing was written.")
             ordered = replace(plan, changes=order)
             return send(contact, ordered, worker.progress.emit, worker.stop.is_set, worker.journal)
 

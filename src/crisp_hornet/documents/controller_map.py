@@ -7,15 +7,17 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from difflib import get_close_matches
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, ValidationError, model_validator
 from pydantic_core import PydanticCustomError
 
 from crisp_hornet.documents.base import Count, Number, Part, Positive, Text
+from crisp_hornet.documents.channels import LIVE
 from crisp_hornet.documents.register import CALIBRATION, INFORMATION, Address, Channel, Coded, Register, Word
 from crisp_hornet.documents.settings import FURTHER
-from crisp_hornet.documents.tune import KNOWN, SETTINGS
+from crisp_hornet.documents.tune import KNOWN, SETTINGS, Tune, may_be_unlimited
 
 MAP_VERSION = 1
 NOT_DESCRIBED = "Not on this controller: set it where the bike has it, and note it under who is in charge"
@@ -185,6 +187,15 @@ class ControllerMap(Part):
             return Lack(name=name, reason=NOT_DESCRIBED)
         return listed
 
+    def as_run(self, tune: Tune) -> Tune:
+        """What a tune comes to on this controller: where it lacks a limit or a guard, what it does instead. A tune that is none
+        with that (a fade pair crossed) stays as it is."""
+        instead = {lack.name: lack.value for lack in self.lacks if lack.name in SETTINGS}
+        try:
+            return tune.with_settings(instead) if instead else tune
+        except ValidationError:
+            return tune
+
     def fault_of(self, code: float) -> Fault | None:
         """The meaning of a fault code, if the description knows it."""
         return next((fault for fault in self.fault if fault.code == int(code)), None)
@@ -226,6 +237,8 @@ def _check_names(found: ControllerMap) -> None:
             )
         if name.startswith(INFORMATION) and found.register_list[index].access != "r":
             raise _fault(f'register {name}: information is read only: access = "r"', "register", index, "access")
+        if found.register_list[index].none_raw is not None and _always_has_a_value(name):
+            raise _fault(f"{name} always has a value: no none_raw", "register", index, "none_raw")
         if found.register_list[index].max < found.register_list[index].min:
             raise _fault(f"register {name}: max lies below min", "register", index, "max")
     for index, lack in enumerate(found.lacks):
@@ -233,9 +246,15 @@ def _check_names(found: ControllerMap) -> None:
             raise _fault(f"lacks {lack.name!r} names no setting of a tune", "lacks", index, "name")
         if lack.name in names:
             raise _fault(f"{lack.name} stands both as register and under lacks", "lacks", index, "name")
+        if lack.value is None and _always_has_a_value(lack.name):
+            raise _fault(f"{lack.name} always has a value: say what this controller does", "lacks", index, "value")
     lacking = {lack.name for lack in found.lacks}
     if missing := [name for name in SETTINGS if name not in names and name not in lacking]:
         raise _fault(f"the setting {missing[0]} has neither a register nor an entry under lacks")
+
+
+def _always_has_a_value(name: str) -> bool:
+    return name in KNOWN and not may_be_unlimited(name)
 
 
 def _check_places(found: ControllerMap) -> None:
@@ -259,6 +278,11 @@ def _check_places(found: ControllerMap) -> None:
 
 def _check_channels(found: ControllerMap) -> None:
     names = found.telemetry.names
+    for index, channel in enumerate(found.telemetry.channel):
+        if channel.name not in LIVE:
+            near = get_close_matches(channel.name, sorted(LIVE), 2)
+            meant = f"; perhaps {' or '.join(near)}" if near else ""
+            raise _fault(f"there is no live value {channel.name!r}{meant}", "telemetry", "channel", index)
     if found.keep.unkept not in names:
         raise _fault(f"keep.unkept names no telemetry channel: {found.keep.unkept!r}", "keep", "unkept")
     if found.inhibit is not None and found.inhibit.state not in names:

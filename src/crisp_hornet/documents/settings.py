@@ -35,7 +35,7 @@ FURTHER = [*FEEL, *ASSIST, *LEVELS, *MODES]
 
 def choices(path: str) -> tuple[str, ...]:
     """The words a setting chooses from; empty for a number."""
-    field = _kind(path).model_fields.get(path.rpartition(".")[2])
+    field = kind_of(path).model_fields.get(path.rpartition(".")[2])
     if field is None:
         return ()
     return (
@@ -121,7 +121,8 @@ def _steps(path: str) -> tuple[str, int, str]:
     return (group, int(place), key) if group in LISTS and place.isdecimal() else (where, 0, key)
 
 
-def _kind(path: str) -> type[Part]:
+def kind_of(path: str) -> type[Part]:
+    """The part of the document that holds the setting at a path of :data:`FURTHER`."""
     where, _, _ = _steps(path)
     kinds: dict[str, type[Part]] = {**LISTS, "throttle": Throttle, "assist": Assist}
     return kinds.get(where, Part)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
@@ -189,3 +189,10 @@ SETTING_GROUPS: dict[str, type[Part]] = {
 }
 SETTINGS = [f"{group}.{key}" for group, part in SETTING_GROUPS.items() for key in part.model_fields]
 KNOWN = frozenset([*SETTINGS, *settings.FURTHER])
+
+
+def may_be_unlimited(path: str) -> bool:
+    """Whether the setting at a path of :data:`KNOWN` can be ``None``: no limit."""
+    group, _, key = path.rpartition(".")
+    field = (SETTING_GROUPS.get(group) or settings.kind_of(path)).model_fields.get(key)
+    return field is not None and type(None) in get_args(field.annotation)

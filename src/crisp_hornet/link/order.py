@@ -13,28 +13,46 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.link.difference import Change
 
-NO_ORDER = (
-    "There is no order of writing in which every state in between is as safe as both ends. Send it in two steps: what asks "
-    "less of the bike first. Nothing was written."
-)
 RANKS = {Strength.NOTE: 1, Strength.WARN: 2, Strength.STOP: 3}
+MOST_TRIED = 2000  # states looked at before giving up: with n changes there are 2^n
 SPEEDS = np.linspace(0.0, 70.0, 36)
 Values = Mapping[str, float | None]
 Strengths = Callable[[Values], Mapping[str, int] | None]
 
 
-def safe_order(bike: Bike, running: Tune, changes: list[Change], rested_v: float) -> list[Change] | None:
+class NoOrder(Exception):
+    """There is no order of writing in which every state in between is as safe as both ends; says what stands in its way."""
+
+    def __init__(self, bars: list[str]) -> None:
+        self.bars = bars
+        why = f" In between this would hold: {'; '.join(bars)}." if bars else ""
+        super().__init__(
+            "There is no order of writing in which every state in between is as safe as both ends."
+            f"{why} Send it in two steps: what asks less of the bike first."
+        )
+
+
+def safe_order(bike: Bike, running: Tune, changes: list[Change], rested_v: float) -> list[Change]:
     """The changes in an order in which no rule of the watch list speaks louder in between than at both ends, and no fade pair is
-    ever crossed; what eases first as far as that allows. None if there is none."""
+    ever crossed; what eases first as far as that allows. Where there is none, mere notes may speak in between: what is useless
+    for a moment harms nobody. Raises :class:`NoOrder` where even then there is none."""
+    said: dict[str, str] = {}
 
     def strengths(values: Values) -> Mapping[str, int] | None:
         tune = with_values(running, values)
         if tune is None:
             return None
         curve = pull_curve(bike, tune, SPEEDS, Conditions(rested_v))
-        return {found.id: RANKS[found.strength] for found in judge(Situation(bike, tune, curve, running))}
+        found = judge(Situation(bike, tune, curve, running))
+        said.update({one.id: one.text for one in found})
+        return {one.id: RANKS[one.strength] for one in found}
 
-    return write_order(changes, strengths)
+    for harmless in (0, RANKS[Strength.NOTE]):
+        try:
+            return write_order(changes, strengths, harmless)
+        except NoOrder as none:
+            bars = none.bars
+    raise NoOrder([said[bar] for bar in bars])
 
 
 def with_values(tune: Tune, values: Values) -> Tune | None:
@@ -45,29 +63,37 @@ def with_values(tune: Tune, values: Values) -> Tune | None:
         return None
 
 
-def write_order(
-    changes: list[Change], strengths: Callable[[Mapping[str, float | None]], Mapping[str, int] | None]
-) -> list[Change] | None:
+def write_order(changes: list[Change], strengths: Strengths, harmless: int = 0) -> list[Change]:
     """An order in which no state in between is worse than both ends; what eases first, as far as that allows.
 
     ``strengths`` gives, for the values after some of the changes, how strongly each rule speaks (by rule, the larger the
-    stronger), or None where they make no tune at all (a fade pair crossed). None if there is no such order.
+    stronger), or None where they make no tune at all (a fade pair crossed); up to ``harmless`` it may speak anywhere. Raises
+    :class:`NoOrder` with the rules that barred the way where it led furthest.
     """
     first, last = strengths({}), strengths(_values(changes))
     if first is None or last is None:
-        return None
+        raise NoOrder([])
     allowed = {rule: max(first.get(rule, 0), last.get(rule, 0)) for rule in {*first, *last}}
     dead: set[frozenset[str]] = set()
+    furthest, bars, tried = 0, set[str](), 0
 
     def go_on(done: list[Change], left: list[Change]) -> list[Change] | None:
+        nonlocal furthest, tried
         if not left:
             return done
         state = frozenset(change.register.name for change in done)
-        if state in dead:
+        if state in dead or tried > MOST_TRIED:
             return None
+        if len(done) > furthest:
+            furthest = len(done)
+            bars.clear()
         for change in left:
-            found = strengths(_values([*done, change]))
-            if found is None or any(strength > allowed.get(rule, 0) for rule, strength in found.items()):
+            found, tried = strengths(_values([*done, change])), tried + 1
+            louder = [
+                rule for rule, strength in (found or {}).items() if strength > max(allowed.get(rule, 0), harmless)
+            ]
+            if found is None or louder:
+                bars.update(louder if len(done) == furthest else ())
                 continue
             order = go_on([*done, change], [one for one in left if one is not change])
             if order is not None:
@@ -75,7 +101,10 @@ def write_order(
         dead.add(state)
         return None
 
-    return go_on([], sorted(changes, key=Change.turn))
+    order = go_on([], sorted(changes, key=Change.turn))
+    if order is None:
+        raise NoOrder(sorted(bars))
+    return order
 
 
 def _values(changes: list[Change]) -> dict[str, float | None]:

@@ -100,7 +100,7 @@ class SimulatedController:
             live = self.live()
             for channel in block.channel:
                 words[channel.at : channel.at + channel.words] = self.map.words_of(
-                    channel, channel.encode(live[channel.name])
+                    channel, channel.encode(live.get(channel.name, 0.0))
                 )
             start = address - block.address
             return words[start : start + count]

@@ -15,9 +15,10 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
 from crisp_hornet.core.derived import UNITS as WORKED_OUT_UNITS
-from crisp_hornet.core.evidence.channels import UNITS, Ride
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pyramid import Pyramid
+from crisp_hornet.documents.channels import UNITS
 
 SHOWN = ["wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "throttle", "motor_c", "human_nm", "altitude_m"]
 WORDS = {

@@ -7,28 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from crisp_hornet.core.motor import Array
+from crisp_hornet.documents.channels import UNITS
 
-UNITS = {
-    "wheel_speed_kmh": "km/h",
-    "gps_speed_kmh": "km/h",
-    "motor_rpm": "rpm",
-    "pack_v": "V",
-    "battery_a": "A",
-    "phase_a": "A",
-    "d_axis_a": "A",
-    "throttle": "",
-    "human_nm": "N·m",
-    "cadence_rpm": "rpm",
-    "motor_c": "°C",
-    "controller_c": "°C",
-    "level": "",
-    "mode": "",
-    "altitude_m": "m",
-    "lat_deg": "°",
-    "lon_deg": "°",
-    "brake": "",
-    "fault": "",
-}
 CHANNELS = tuple(UNITS)
 
 

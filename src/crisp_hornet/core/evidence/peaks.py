@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import UNITS, Ride
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
+from crisp_hornet.documents.channels import UNITS
 from crisp_hornet.documents.tune import Tune
 
 REACHED = 0.97  # a limit counts as reached from this share of it on

@@ -152,7 +152,7 @@ class HookUpPage(Station):
             return  # what it holds is not this bike's
         self._backup_at = datetime.now()
         self.desk.remember_port(made.port)
-        self.desk.take_contact(made.tune, made.backup)
+        self.desk.take_contact(made.tune, made.backup, made.map)
         if made.interrupted is not None:
             self.desk.log("send", "An interrupted send was found", made.interrupted.text)
 

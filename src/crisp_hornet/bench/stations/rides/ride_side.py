@@ -13,10 +13,11 @@ from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.traces import ALL_UNITS, Traces, clock
 from crisp_hornet.core.derived import derivable, derived
-from crisp_hornet.core.evidence.channels import UNITS, Ride
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.spread import stretch, time_at
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.channels import UNITS
 
 TINTS, MOST_POINTS = 6, 1500
 WORKED_OUT = {
