@@ -69,7 +69,7 @@ class Desk(QObject):
         self.raw_ride: Ride | None = None  # as it was recorded
         self.flaws: list[Flaw] = []
         self.left_flaws: frozenset[str] = frozenset()
-        self._ride_id = 0
+        self.ride_id = 0
         self.ride_tune: Tune | None = None
         self._tokens = count(1)
         self._keep_soon = QTimer(self)
@@ -465,7 +465,7 @@ class Desk(QObject):
 
     def open_ride(self, kept: KeptRide) -> None:
         """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
-        self.raw_ride, self.ride_tune, self._ride_id = self.garage.load_ride(kept), kept.tune, kept.id
+        self.raw_ride, self.ride_tune, self.ride_id = self.garage.load_ride(kept), kept.tune, kept.id
         left = self.garage.setting(f"flaws left in ride {kept.id}")
         self.left_flaws = (
             frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
@@ -477,7 +477,7 @@ class Desk(QObject):
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
         self.left_flaws = frozenset(left)
         try:
-            self.garage.keep_setting(f"flaws left in ride {self._ride_id}", sorted(left))
+            self.garage.keep_setting(f"flaws left in ride {self.ride_id}", sorted(left))
         except DocumentError as error:
             self.said.emit("warn", str(error))
         self._clean()

@@ -5,18 +5,20 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.limit_along import limit_along
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_cell_table
 from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
 
 UNITS = {
     "battery_w": "W", "wh": "Wh", "ah": "Ah", "distance_km": "km", "grade": "%", "acceleration_mps2": "m/s²", "human_w": "W",
     "wheel_w": "W",
-    "human_share": "%", "efficiency": "%", "rested_v": "V",
+    "human_share": "%", "efficiency": "%", "rested_v": "V", "phase_per_battery": "×", "limit": "",
 }  # fmt: skip
 _PACK, _CRANK = ("pack_v", "battery_a"), ("human_nm", "cadence_rpm")
-GRADE_M, SMOOTH_S = 40.0, 1.5
+GRADE_M, SMOOTH_S, LEAST_A, GAP_S = 40.0, 1.5, 1.0, 3.0
 
 
 def derivable(ride: Ride) -> list[str]:
@@ -25,23 +27,30 @@ def derivable(ride: Ride) -> list[str]:
     pack, crank = (all(ride.has(one) for one in needed) for needed in (_PACK, _CRANK))
     needs = {
         "battery_w": pack, "wh": pack, "ah": pack, "rested_v": pack, "distance_km": moves, "acceleration_mps2": moves, "wheel_w": moves,
+        "phase_per_battery": pack and ride.has("phase_a"),
+        "limit": pack and ride.has("wheel_speed_kmh") and ride.has("throttle"),
         "human_w": crank, "grade": moves and ride.has("altitude_m"), "human_share": moves and pack, "efficiency": moves and pack,
     }  # fmt: skip
     return [name for name in UNITS if needs[name]]
 
 
-def derived(ride: Ride, bike: Bike) -> dict[str, Array]:
-    """All derived channels the ride allows, each (n,), NaN where a part is missing. Percent where the unit says so."""
+def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array]:
+    """All derived channels the ride allows, each (n,), NaN where a part is missing. Percent where the unit says so. With the tune it
+    was ridden on, ``limit`` is among them (codes of :data:`~crisp_hornet.core.evidence.limit_along.LIMITS`)."""
     found: dict[str, Array] = {}
     time = ride.time_s
     if ride.has("pack_v") and ride.has("battery_a"):
         watts = ride.get("pack_v") * ride.get("battery_a")
         found["battery_w"] = watts
-        found["wh"], found["ah"] = _summed(time, watts) / 3600, _summed(time, ride.get("battery_a")) / 3600
+        found["wh"], found["ah"] = summed(time, watts) / 3600, summed(time, ride.get("battery_a")) / 3600
         found["rested_v"] = _rested(ride, bike)
+        if ride.has("phase_a"):
+            found["phase_per_battery"] = _ratio(ride.get("phase_a"), ride.get("battery_a"))
+        if tune is not None and ride.has("wheel_speed_kmh") and ride.has("throttle"):
+            found["limit"] = limit_along(ride, bike, tune, found["rested_v"])
     speed = ride.get("wheel_speed_kmh") if ride.has("wheel_speed_kmh") else ride.get("gps_speed_kmh")
     if np.isfinite(speed).any():
-        found["distance_km"] = _summed(time, speed) / 3600
+        found["distance_km"] = summed(time, speed) / 3600
         found["acceleration_mps2"] = _slope(time, speed / 3.6, SMOOTH_S)
     if ride.has("human_nm") and ride.has("cadence_rpm"):
         found["human_w"] = ride.get("human_nm") * ride.get("cadence_rpm") * (2 * np.pi / 60)
@@ -50,6 +59,12 @@ def derived(ride: Ride, bike: Bike) -> dict[str, Array]:
     if "acceleration_mps2" in found:
         _add_wheel(ride, bike, speed, found)
     return found
+
+
+def _ratio(phase_a: Array, battery_a: Array) -> Array:
+    """How many times the battery current flows in the phases; of currents too small to say nothing."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(np.abs(battery_a) > LEAST_A, phase_a / battery_a, np.nan)
 
 
 def _add_wheel(ride: Ride, bike: Bike, speed: Array, found: dict[str, Array]) -> None:
@@ -71,7 +86,8 @@ def _add_wheel(ride: Ride, bike: Bike, speed: Array, found: dict[str, Array]) ->
             found["efficiency"] = np.where((motor > 150) & (net > 0), np.clip(100 * net / motor, 0, 120), np.nan)
 
 
-def _summed(time: Array, values: Array) -> Array:
+def summed(time: Array, values: Array) -> Array:
+    """The integral over time from the first row on (n,), missing values as nothing."""
     steps = np.diff(time) * np.nan_to_num((values[1:] + values[:-1]) / 2)
     total: Array = np.concatenate(([0.0], np.cumsum(steps)))
     return total
@@ -92,6 +108,10 @@ def _slope(time: Array, values: Array, over_s: float) -> Array:
 
     before, after = np.clip(time - over_s / 2, time[0], None), np.clip(time + over_s / 2, None, time[-1])
     slope: Array = (mean(after) - mean(before)) / np.maximum(after - before, 1e-9)
+    wide = np.flatnonzero(np.diff(time) > GAP_S)
+    for gap in wide.tolist():  # what changed in a gap did not change in its last row
+        low, high = np.searchsorted(time, [time[gap] - over_s, time[gap + 1] + over_s])
+        slope[low:high] = np.nan
     return slope
 
 

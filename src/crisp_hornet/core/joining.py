@@ -31,7 +31,8 @@ def join(first: Ride, second: Ride) -> Joined:
     one, other = _speed(first), _speed(second)
     if len(one) * STEP_S < LEAST_S or len(other) * STEP_S < LEAST_S:
         raise ValueError("both need half a minute of speed to be joined by")
-    shift, fit = _best_shift(one, other)
+    shift, fit = best_shift(one, other, LEAST_S / STEP_S)
+    shift *= STEP_S
     if fit < LEAST_FIT:
         raise ValueError(f"their speeds do not fit anywhere (best correlation {fit:.2f}): are they of one ride?")
     channels = dict(first.channels)
@@ -61,7 +62,9 @@ def _speed(ride: Ride) -> Array:
     return speed
 
 
-def _best_shift(one: Array, other: Array) -> tuple[float, float]:
+def best_shift(one: Array, other: Array, least: float) -> tuple[float, float]:
+    """(steps, correlation): by how many steps the second (m,) is to be moved to fit the first (n,) best; they overlap by at least
+    ``least`` steps, and by two fifths of the shorter."""
     size = 1 << int(np.ceil(np.log2(len(one) + len(other))))
     ones = [np.ones(len(one)), np.ones(len(other))]
 
@@ -73,7 +76,7 @@ def _best_shift(one: Array, other: Array) -> tuple[float, float]:
     sum_a, sum_b = cross(one, ones[1]), cross(ones[0], other)
     var_a = cross(one**2, ones[1]) - sum_a**2 / count
     var_b = cross(ones[0], other**2) - sum_b**2 / count
-    covers = count > max(LEAST_S / STEP_S, 0.4 * min(len(one), len(other)))
+    covers = count > max(least, 0.4 * min(len(one), len(other)))
     spread = np.sqrt(np.maximum(var_a, 1e-9) * np.maximum(var_b, 1e-9))
     fit = np.where(covers & (var_a > 1) & (var_b > 1), (cross(one, other) - sum_a * sum_b / count) / spread, -1.0)
     at = int(np.argmax(fit))
@@ -81,4 +84,4 @@ def _best_shift(one: Array, other: Array) -> tuple[float, float]:
     bend = left - 2 * middle + right
     part = float(0.5 * (left - right) / bend) if bend < -1e-12 and min(left, right) > -1 else 0.0
     whole = at - size if at > size // 2 else at
-    return (whole + part) * STEP_S, float(middle)
+    return whole + part, float(middle)

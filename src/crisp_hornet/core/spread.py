@@ -46,6 +46,14 @@ def stretch(ride: Ride, channel: str, from_s: float, to_s: float) -> Stretch | N
     )
 
 
+def between(ride: Ride, from_s: float, to_s: float) -> Ride:
+    """The rows from one time to another, both included, their times counted from the first of them."""
+    first, last = np.searchsorted(ride.time_s, from_s), np.searchsorted(ride.time_s, to_s, "right")
+    rows = slice(int(first), max(int(last), int(first) + 1))
+    times = ride.time_s[rows]
+    return Ride(ride.name, times - times[:1].sum(), {name: values[rows] for name, values in ride.channels.items()})
+
+
 def _weighed(ride: Ride, channel: str) -> tuple[Array, Array]:
     """(values, seconds that each stands for), missing ones left out."""
     if len(ride) < 2:

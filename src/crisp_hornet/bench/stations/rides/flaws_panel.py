@@ -12,7 +12,7 @@ from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
-from crisp_hornet.bench.widgets.traces import clock
+from crisp_hornet.bench.widgets.trace_axes import clock
 
 
 class FlawsPanel(QWidget):

@@ -12,14 +12,16 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.stations.rides.export import EXPORTS, export
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
 from crisp_hornet.bench.stations.rides.ride_side import RideSide
+from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label
-from crisp_hornet.bench.widgets.traces import Traces, clock
+from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import energy
 from crisp_hornet.core.joining import Joined, join
@@ -28,7 +30,7 @@ from crisp_hornet.garage.garage import KeptRide
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import Mapping, kept_rows, remembered, suggest
 from crisp_hornet.rides.recorder import ENDING
-from crisp_hornet.rides.registry import Loaded, read_ride, read_table, write_ride
+from crisp_hornet.rides.registry import Loaded, read_ride, read_table
 from crisp_hornet.rides.table import Table
 from crisp_hornet.rides.taking import literal, take
 
@@ -50,7 +52,9 @@ class RidesPage(Station):
         self.flaws.shown_at.connect(lambda at: self.traces.point_at(at))
         self._flaws_link = button("", self._switch_flaws, "link", "Show what was found wrong with the ride")
         self._join_link = button("Join another log", self._ask_join, "link")
-        self._export_link = button("Export", self._ask_export, "link", "Export the ride")
+        self._export_link = button(
+            "Export", self._ask_export, "link", "Export the ride, what is in view of it, or the picture"
+        )
         self._views = QStackedWidget()
         self.recording = RecordBar(desk, link, theme)
         self.recording.recorded.connect(self._take_recorded)
@@ -70,12 +74,10 @@ class RidesPage(Station):
         self._list.itemClicked.connect(self._open_item)
         self._title = label("", "title")
         self._about = label("", "quiet")
-        self._cursor = label("", "quiet", wrap=True)
-        self._cursor.setMinimumHeight(36)
         self._cancel = button("Cancel the import", self._cancel_import, "link")
-        self.traces = Traces(theme)
-        self.traces.pointed.connect(self._show_cursor)
-        self.beside = RideSide(desk, theme, self.traces)
+        self.view = RideView(desk, theme)
+        self.traces = self.view.traces
+        self.beside = RideSide(desk, theme, self.view)
         self._lay_out()
         desk.rides_changed.connect(self._show)
         desk.bike_changed.connect(self._show)
@@ -100,8 +102,7 @@ class RidesPage(Station):
         middle.addWidget(self.recording)
         middle.addWidget(self._about)
         middle.addWidget(self.flaws)
-        middle.addWidget(self.traces, 1)
-        middle.addWidget(self._cursor)
+        middle.addWidget(self.view, 1)
         self.flaws.hide()
         self._views.addWidget(ride)
         self._views.addWidget(self.panel)
@@ -213,14 +214,9 @@ class RidesPage(Station):
             if ride
             else "Import a log: separated text, Parquet, JSON Lines, a spreadsheet, GPX, TCX or FIT."
         )
-        self.traces.show_units(self.desk.units)
-        if self.traces.ride is not ride:
-            self.traces.show_ride(ride)
-        self.beside.refresh()
-        self.beside.setVisible(
-            not self.mapping
-        )  # what is beside is of the ride that is open, not of the log being read
-        self._show_cursor(0.0)
+        self.view.refresh()
+        # what is beside is of the ride that is open, not of the log being read
+        self.beside.offer(ride is not None and not self.mapping)
         self.news.emit()
 
     def side(self) -> QWidget | None:
@@ -235,9 +231,6 @@ class RidesPage(Station):
             words += [f"{used.distance_km:.1f} km by the wheel", f"{used.wh_out - used.wh_back:.0f} Wh"]
         words.append(f"ridden on {self.desk.ride_tune.name}" if self.desk.ride_tune else "tune not known")
         return self.desk.units.text(" · ".join(words))
-
-    def _show_cursor(self, _at_s: float) -> None:
-        self._cursor.setText(self.traces.values_at_cursor())
 
     def state(self) -> BoltState:
         if self._import.running:
@@ -324,18 +317,16 @@ class RidesPage(Station):
         self._take_import(Loaded(ride, [told]))
 
     def _ask_export(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Export the ride", "ride.csv", "CSV (*.csv);;Parquet (*.parquet);;JSON Lines (*.jsonl);;GPX (*.gpx)"
-        )
+        name, kind = QFileDialog.getSaveFileName(self, "Export", "ride.csv", ";;".join(EXPORTS))
         if name:
-            self.export_file(Path(name))
+            self.export_file(Path(name), EXPORTS.get(kind, "whole"))
 
-    def export_file(self, path: Path) -> None:
-        """Write the open ride, mended as shown."""
+    def export_file(self, path: Path, what: str = "whole") -> None:
+        """Write the open ride, mended as shown; of ``what`` "view" only what the traces show, of "picture" how they show it."""
         if self.desk.ride is None:
             return
         try:
-            write_ride(self.desk.ride, path)
+            export(self.desk.ride, self.view, path, what)
         except DocumentError as error:
             self._take_failure(error)
             return

@@ -14,7 +14,7 @@ from crisp_hornet.bench.link_worker import LIVE_EVERY_MS, Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, label
-from crisp_hornet.bench.widgets.traces import clock
+from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.link.contact import Live
 from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind

@@ -1,205 +1,242 @@
-"""Beside the traces: the track coloured by a channel, the time spent at each of its sizes, and the figures of what is in view."""
+"""Beside the traces: the track coloured by a channel, small pictures of it, and the figures of what is in view."""
 
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.prediction import axis_speeds
+from crisp_hornet.bench.stations.rides.against import Against
 from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
-from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.stations.rides.profile import Profile
+from crisp_hornet.bench.stations.rides.ride_view import RideView
+from crisp_hornet.bench.stations.rides.time_bars import TimeAt
+from crisp_hornet.bench.stations.rides.track_map import TrackMap
+from crisp_hornet.bench.stations.rides.worked_out import WORDS as WORKED_OUT
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.bench.widgets.traces import ALL_UNITS, Traces, clock
-from crisp_hornet.core.derived import derivable, derived
+from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_rows import limit_word, turned, unit_of
+from crisp_hornet.core.against import model_channels
+from crisp_hornet.core.along import way_km
+from crisp_hornet.core.derived import derivable
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import pull_curve
 from crisp_hornet.core.spread import stretch, time_at
-from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.channels import UNITS
 
-TINTS, MOST_POINTS = 6, 1500
-WORKED_OUT = {
-    "battery_w": "electric power", "wh": "energy drawn", "ah": "charge drawn", "distance_km": "way ridden", "grade": "grade",
-    "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road, estimated",
-    "human_share": "rider's share", "efficiency": "battery to road, estimated", "rested_v": "rested voltage, estimated",
-}  # fmt: skip
-
-
-class TrackMap(QWidget):
-    """The way ridden, north up, no map below it; darker where the channel is greater. A ring marks the cursor."""
-
-    def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self.theme = theme
-        self._x = self._y = self._tint = np.zeros(0)
-        self._times = np.zeros(0)
-        self._at_s = 0.0
-        self.setFixedHeight(150)
-
-    def sizeHint(self) -> QSize:
-        return QSize(280, 150)
-
-    def show_track(self, ride: Ride | None, channel: str) -> None:
-        """Show a ride's track; nothing where it has no positions."""
-        lat, lon = (ride.get(one) for one in ("lat_deg", "lon_deg")) if ride is not None else (np.zeros(0), np.zeros(0))
-        good = np.flatnonzero(np.isfinite(lat) & np.isfinite(lon))
-        self.setVisible(good.size > 1)
-        if ride is None or good.size < 2:
-            return
-        good = good[:: max(1, good.size // MOST_POINTS)]
-        self._times = ride.time_s[good]
-        self._x, self._y = lon[good] * np.cos(np.radians(float(np.mean(lat[good])))), lat[good]
-        values = ride.get(channel)[good]
-        low, high = np.nanpercentile(values, [2, 98]) if np.isfinite(values).any() else (0.0, 1.0)
-        share = np.nan_to_num((values - low) / max(float(high - low), 1e-9))
-        self._tint = np.clip(np.floor(share * TINTS), 0, TINTS - 1)
-        self.setAccessibleName(f"track, darker where {WORDS.get(channel, channel)} is greater")
-        self.update()
-
-    def point_at(self, at_s: float) -> None:
-        """Mark the place of a moment."""
-        self._at_s = at_s
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
-        if self._x.size < 2:
-            return
-        span = max(float(np.ptp(self._x)) / (self.width() - 20), float(np.ptp(self._y)) / (self.height() - 20), 1e-12)
-        middle_x, middle_y = (float(one.min() + one.max()) / 2 for one in (self._x, self._y))
-        x = self.width() / 2 + (self._x - middle_x) / span
-        y = self.height() / 2 - (self._y - middle_y) / span
-        for tint in range(TINTS):
-            lines = [QLineF(x[k], y[k], x[k + 1], y[k + 1]) for k in np.flatnonzero(self._tint[:-1] == tint).tolist()]
-            painter.setPen(QPen(self.theme.color("stop", 0.2 + 0.8 * tint / (TINTS - 1)), 2))
-            painter.drawLines(lines)  # type: ignore[call-overload]
-        at = int(np.argmin(np.abs(self._times - self._at_s)))
-        painter.setPen(QPen(self.theme.color("text"), 2))
-        painter.drawEllipse(QPointF(x[at], y[at]), 5, 5)
-
-
-class TimeAt(QWidget):
-    """Bars: how long the ride was at each size of a channel."""
-
-    def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self.theme = theme
-        self._edges = self._seconds = np.zeros(0)
-        self._unit = ""
-        self.setFixedHeight(100)
-
-    def show_bars(self, edges: Array, seconds: Array, unit: str) -> None:
-        """Show other bars."""
-        self._edges, self._seconds, self._unit = edges, seconds, unit
-        if seconds.size:
-            most = int(np.argmax(seconds))
-            self.setAccessibleName(
-                f"time at: most at {edges[most]:.4g} to {edges[most + 1]:.4g} {unit}, {clock(float(seconds[most]))}"
-            )
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
-        if not self._seconds.size:
-            return
-        wide, high = self.width() / len(self._seconds), self.height() - 34.0
-        most = float(self._seconds.max()) or 1.0
-        for at, seconds in enumerate(self._seconds.tolist()):
-            bar = high * seconds / most
-            painter.fillRect(QRectF(at * wide + 1, 14 + high - bar, wide - 2, bar), self.theme.color("measured"))
-        painter.setFont(font(QUIET_PX))
-        painter.setPen(self.theme.color("quiet"))
-        metrics = QFontMetricsF(painter.font())
-        painter.drawText(QPointF(2, 12), f"at most {clock(most)}")
-        texts = (f"{self._edges[0]:.3g}", f"{self._edges[-1]:.4g} {self._unit}")
-        painter.drawText(QPointF(2, self.height() - 5), texts[0])
-        painter.drawText(QPointF(self.width() - metrics.horizontalAdvance(texts[1]) - 2, self.height() - 5), texts[1])
+PICTURES = ("time at", "against", "profile")
+UNSEEN = ("lat_deg", "lon_deg")
 
 
 class RideSide(QWidget):
     """The right side of Rides."""
 
-    def __init__(self, desk: Desk, theme: Theme, traces: Traces) -> None:
+    def __init__(self, desk: Desk, theme: Theme, view: RideView) -> None:
         super().__init__()
-        self._desk, self._traces = desk, traces
-        self._more: tuple[Ride, Bike, Ride] | None = None  # the ride, its bike, and it with what is worked out
-        self.channel = QComboBox()
+        self._desk, self._view = desk, view
+        self._way: tuple[Ride, Array | None] | None = None
+        self.channel, self.across = QComboBox(), QComboBox()
         self.channel.setAccessibleName("channel to look at")
-        self.channel.activated.connect(lambda _at: self.refresh())
-        self.track, self.bars = TrackMap(theme), TimeAt(theme)
+        self.channel.activated.connect(lambda _at: view.look_at(self._name))
+        self.across.setAccessibleName("channel it is drawn against")
+        self.across.activated.connect(lambda _at: self._show_picture())
+        self.track, self.bars, self.against, self.profile = (
+            TrackMap(theme),
+            TimeAt(theme),
+            Against(theme),
+            Profile(theme),
+        )
+        self.pictures = PageChoice(PICTURES, "picture")
+        self.pictures.chosen.connect(lambda _at: self._show_picture())
         self.figures = label("", "quiet", wrap=True)
-        column = QVBoxLayout(self)
+        self._lay_out()
+        view.changed.connect(self.refresh)
+        view.traces.pointed.connect(self._point_at)
+        view.traces.ranged.connect(self._show_view)
+
+    def _lay_out(self) -> None:
+        against = QWidget()
+        both = QVBoxLayout(against)
+        both.setContentsMargins(0, 0, 0, 0)
+        both.addWidget(self.across)
+        both.addWidget(self.against)
+        self._stack = QStackedWidget()
+        self._pages = (self.bars, against, self.profile)
+        for page in self._pages:
+            self._stack.addWidget(page)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        self._inside = QWidget()  # the window shows and hides the whole of it
+        outer.addWidget(self._inside)
+        column = QVBoxLayout(self._inside)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addWidget(self.channel)
-        for widget in (self.track, label("TIME AT", "caps"), self.bars, label("IN VIEW", "caps"), self.figures):
-            column.addWidget(widget)
+        column.addWidget(self.track)
+        column.addWidget(self.pictures)
+        column.addWidget(self._stack)
+        column.addWidget(label("IN VIEW", "caps"))
+        column.addWidget(self.figures)
         column.addStretch(1)
-        traces.pointed.connect(self.track.point_at)
-        traces.ranged.connect(lambda: self._show_figures())
+
+    # --- what is shown --------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show the open ride."""
         ride = self._desk.ride
-        self.setVisible(ride is not None)
+        self.offer(ride is not None)
         if ride is None:
             return
-        present = [name for name in WORDS if name in UNITS and name not in ("lat_deg", "lon_deg") and ride.has(name)]
-        names = [WORDS[name] for name in present]
-        if self._desk.bike is not None:
-            names += [WORKED_OUT[name] for name in derivable(ride)]
-        if [self.channel.itemText(at) for at in range(self.channel.count())] != names:
-            now = self.channel.currentText()
-            self.channel.clear()
-            self.channel.addItems(names)
-            self.channel.setCurrentIndex(names.index(now) if now in names else 0)
-        shown = self._shown(ride)
-        self._traces.show_besides(self._name, shown.get(self._name))
-        self.track.show_track(shown, self._name)
-        edges, seconds = time_at(shown, self._name)
-        self.bars.show_bars(self._turned(edges), seconds, self._unit)
+        names = [_in_words(name) for name in self._names(ride)]
+        for box, usual in ((self.channel, self._view.besides), (self.across, "battery_a")):
+            if [box.itemText(at) for at in range(box.count())] != names:
+                now = box.currentText() or _in_words(usual)
+                box.clear()
+                box.addItems(names)
+                box.setCurrentIndex(names.index(now) if now in names else 0)
+        self._view.besides = self._name
+        self.track.show_track(self._ride(self._name), self._name)
+        self._show_picture()
         self._show_figures()
 
-    def _shown(self, ride: Ride) -> Ride:
-        """The ride, with what is worked out from it once that is asked for."""
-        bike = self._desk.bike
-        if self._name in UNITS or bike is None:
-            return ride
-        if self._more is None or self._more[0] is not ride or self._more[1] != bike:
-            self._more = ride, bike, Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike))
-        return self._more[2]
+    def offer(self, offered: bool) -> None:
+        """Whether there is anything to look at."""
+        self._inside.setVisible(offered)
+
+    def _names(self, ride: Ride) -> list[str]:
+        present = [name for name in WORDS if name in UNITS and name not in UNSEEN and ride.has(name)]
+        worked_out = derivable(ride) if self._desk.bike is not None else []
+        return present + [name for name in worked_out if name != "limit" or self._desk.ride_tune is not None]
+
+    def _ride(self, *names: str) -> Ride:
+        """The ride, with what is worked out from it where one of the channels is."""
+        ride = self._desk.ride
+        assert ride is not None
+        whole = self._view.worked_out.ride if any(name not in UNITS for name in names) else ride
+        return whole if whole is not None else ride
 
     @property
     def _name(self) -> str:
-        every = WORKED_OUT | {name: words for name, words in WORDS.items() if name in UNITS}
-        return next((name for name, words in every.items() if words == self.channel.currentText()), "wheel_speed_kmh")
+        return _named(self.channel.currentText())
+
+    def _show_picture(self) -> None:
+        self._stack.setCurrentIndex(self.pictures.at)
+        self._stack.setFixedHeight(self._pages[self.pictures.at].sizeHint().height())
+        if self._desk.ride is None:
+            return
+        (self._show_bars, self._show_against, self._show_profile)[self.pictures.at]()
+
+    def _show_bars(self) -> None:
+        if self._name == "limit":
+            ride = self._ride("limit")
+            self.bars.show_kinds(_held_by(ride, 0.0, float(ride.time_s[-1]) + 1.0))
+            return
+        edges, seconds = time_at(self._ride(self._name), self._name)
+        self.bars.show_bars(self._turned(edges), seconds, self._unit)
+
+    def _show_against(self) -> None:
+        across, name = _named(self.across.currentText()), self._name
+        ride = self._ride(across, name)
+        rows = slice(*np.searchsorted(ride.time_s, self._view.traces.in_view).tolist())
+        units, model = self._desk.units, self._model(across, name)
+        words = tuple(f"{_in_words(one)} {unit_of(one, units)}".strip() for one in (across, name))
+        curve = None if model is None else (turned(across, model[0], units), turned(name, model[1], units))
+        x, y = (turned(one, ride.get(one)[rows], units) for one in (across, name))
+        self.against.show_points(x, y, curve, (words[0], words[1]))
+
+    def _model(self, across: str, name: str) -> tuple[Array, Array] | None:
+        """The full pull of the tune it was ridden on, as these two channels; None where the model does not know both."""
+        bike, tune, ride = self._desk.bike, self._desk.ride_tune, self._desk.ride
+        conditions = conditions_at_start(ride, bike) if ride is not None and bike is not None else None
+        if bike is None or tune is None or conditions is None:
+            return None
+        columns = model_channels(pull_curve(bike, tune, axis_speeds(bike), conditions))
+        return (columns[across], columns[name]) if across in columns and name in columns and across != name else None
+
+    def _show_profile(self) -> None:
+        ride = self._ride("grade")
+        way = self._way_of(ride)
+        nothing = np.zeros(0)
+        if way is None or not ride.has("altitude_m"):
+            self.profile.show_profile(nothing, nothing, nothing, "", 1.0)
+            return
+        units = self._desk.units
+        self.profile.show_profile(
+            way, ride.get("altitude_m"), ride.get("grade"), units.unit("km"), units.value(1.0, "km")
+        )
+        self._point_at(self._view.traces.at_s)
+
+    def _way_of(self, ride: Ride) -> Array | None:
+        if self._way is None or self._way[0].time_s is not ride.time_s:
+            self._way = ride, way_km(ride)
+        return self._way[1]
+
+    # --- cursor and view ------------------------------------------------------------------------------------
+
+    def _point_at(self, at_s: float) -> None:
+        self.track.point_at(at_s)
+        ride = self._desk.ride
+        if (
+            self.pictures.at == PICTURES.index("profile")
+            and ride is not None
+            and (way := self._way_of(ride)) is not None
+        ):
+            self.profile.point_at(float(np.interp(at_s, ride.time_s, way)))
+
+    def _show_view(self) -> None:
+        if self.isVisible():
+            self._show_figures()
+            if self.pictures.at == PICTURES.index("against"):
+                self._show_against()
 
     @property
     def _unit(self) -> str:
-        return "%" if self._name == "throttle" else self._desk.units.unit(ALL_UNITS[self._name])
+        return unit_of(self._name, self._desk.units)
 
     def _turned(self, values: Array) -> Array:
-        if self._name == "throttle":
-            return 100 * values
-        low, high = (self._desk.units.value(one, ALL_UNITS[self._name]) for one in (0.0, 1.0))
-        turned: Array = low + (high - low) * values
-        return turned
+        return turned(self._name, values, self._desk.units)
 
     def _show_figures(self) -> None:
-        ride = self._desk.ride
-        if ride is None or not self.isVisible():
+        if self._desk.ride is None or not self.isVisible():
             return
-        low, high = self._traces.in_view
-        found = stretch(self._shown(ride), self._name, low, high)
+        low, high = self._view.traces.in_view
+        told = f"{clock(low)} to {clock(high)}: {self._figures(self._ride(self._name), low, high)}"
+        laid = self._view.beside
+        if laid is not None and laid.ride.has(self._name):
+            told += f"\nbehind it: {self._figures(laid.ride, low, high)}"
+        self.figures.setText(told)
+
+    def _figures(self, ride: Ride, from_s: float, to_s: float) -> str:
+        if self._name == "limit":
+            return (
+                ", ".join(f"{word} {clock(spent)}" for word, spent in _held_by(ride, from_s, to_s))
+                or "not driven in view"
+            )
+        found = stretch(ride, self._name, from_s, to_s)
         if found is None:
-            self.figures.setText("Nothing was recorded in view.")
-            return
+            return "nothing was recorded in view"
         least, mean, most = self._turned(np.array([found.least, found.mean, found.most])).tolist()
-        self.figures.setText(
-            f"{clock(low)} to {clock(high)}: {least:.4g} to {most:.4g} {self._unit}, on average {mean:.4g}"
-        )
+        return f"{least:.4g} to {most:.4g} {self._unit}, on average {mean:.4g}"
+
+
+def _held_by(ride: Ride, from_s: float, to_s: float) -> list[tuple[str, float]]:
+    """How long (s) each limit held the motor back, the longest first."""
+    rows = slice(*np.searchsorted(ride.time_s, [from_s, to_s]).tolist())
+    codes, steps = ride.get("limit")[rows], np.diff(ride.time_s[rows], append=ride.time_s[rows][-1:])
+    kinds = np.unique(codes[np.isfinite(codes)]).tolist()
+    spent = [(word, float(steps[codes == code].sum())) for code in kinds if (word := limit_word(code))]
+    return sorted(spent, key=lambda one: -one[1])
+
+
+def _in_words(name: str) -> str:
+    return WORKED_OUT.get(name) or WORDS.get(name, name)
+
+
+def _named(words: str) -> str:
+    every = WORKED_OUT | {name: told for name, told in WORDS.items() if name in UNITS}
+    return next((name for name, told in every.items() if told == words), "wheel_speed_kmh")

@@ -17,14 +17,15 @@ from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
-from crisp_hornet.bench.widgets.traces import Traces, clock
+from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.evidence.findings import Finding, findings
 from crisp_hornet.core.evidence.measured_pull import measured_pull
 from crisp_hornet.core.evidence.peaks import Peak, energy, peaks
 from crisp_hornet.core.evidence.rested import conditions_at_start
 
-STRIP = ["wheel_speed_kmh", "pack_v", "battery_a", "motor_c"]
+STRIP = (("wheel_speed_kmh",), ("pack_v",), ("battery_a",), ("motor_c",))
 
 
 class VerdictPage(Station):

@@ -1,0 +1,76 @@
+"""How long a ride was at each size of a channel."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.core.motor import Array
+
+MOST_KINDS, WORD_PX, TIME_PX = 5, 84, 44
+
+
+class TimeAt(QWidget):
+    """Bars: how long the ride was at each size of a channel."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self._edges = self._seconds = np.zeros(0)
+        self._unit = ""
+        self._kinds: list[tuple[str, float]] = []
+        self.setFixedHeight(100)
+
+    def sizeHint(self) -> QSize:
+        return QSize(280, 100)
+
+    def show_bars(self, edges: Array, seconds: Array, unit: str) -> None:
+        """Show other bars."""
+        self._edges, self._seconds, self._unit, self._kinds = edges, seconds, unit, []
+        if seconds.size:
+            most = int(np.argmax(seconds))
+            self.setAccessibleName(
+                f"time at: most at {edges[most]:.4g} to {edges[most + 1]:.4g} {unit}, {clock(float(seconds[most]))}"
+            )
+        self.update()
+
+    def show_kinds(self, kinds: list[tuple[str, float]]) -> None:
+        """Show how long (s) each of a few kinds held, by its word."""
+        self._kinds, self._unit = kinds[:MOST_KINDS], ""
+        self.setAccessibleName("time at: " + ", ".join(f"{word} {clock(seconds)}" for word, seconds in kinds))
+        self.update()
+
+    def _paint_kinds(self, painter: QPainter) -> None:
+        high, most = self.height() / MOST_KINDS, max(seconds for _, seconds in self._kinds) or 1.0
+        painter.setFont(font(QUIET_PX))
+        for at, (word, seconds) in enumerate(self._kinds):
+            bar = QRectF(WORD_PX, at * high + 3, (self.width() - WORD_PX - TIME_PX) * seconds / most, high - 6)
+            painter.fillRect(bar, self.theme.color("measured"))
+            painter.setPen(self.theme.color("quiet"))
+            painter.drawText(QPointF(2, (at + 1) * high - 5), word)
+            painter.drawText(QPointF(bar.right() + 4, (at + 1) * high - 5), clock(seconds))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        if self._kinds:
+            self._paint_kinds(painter)
+            return
+        if not self._seconds.size:
+            return
+        wide, high = self.width() / len(self._seconds), self.height() - 34.0
+        most = float(self._seconds.max()) or 1.0
+        for at, seconds in enumerate(self._seconds.tolist()):
+            bar = high * seconds / most
+            painter.fillRect(QRectF(at * wide + 1, 14 + high - bar, wide - 2, bar), self.theme.color("measured"))
+        painter.setFont(font(QUIET_PX))
+        painter.setPen(self.theme.color("quiet"))
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(QPointF(2, 12), f"at most {clock(most)}")
+        texts = (f"{self._edges[0]:.3g}", f"{self._edges[-1]:.4g} {self._unit}")
+        painter.drawText(QPointF(2, self.height() - 5), texts[0])
+        painter.drawText(QPointF(self.width() - metrics.horizontalAdvance(texts[1]) - 2, self.height() - 5), texts[1])

@@ -1,0 +1,36 @@
+"""The open ride with all that can be worked out from it, for the bike and the tune it is seen with."""
+
+from __future__ import annotations
+
+from crisp_hornet.bench.desk import Desk
+from crisp_hornet.core.derived import derived
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+WORDS = {
+    "battery_w": "electric power", "wh": "energy drawn", "ah": "charge drawn", "distance_km": "way ridden", "grade": "grade",
+    "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road, estimated",
+    "human_share": "rider's share", "efficiency": "battery to road, estimated", "rested_v": "rested voltage, estimated",
+    "phase_per_battery": "phase per battery current", "limit": "what held it back, by the model",
+}  # fmt: skip
+
+
+class WorkedOut:
+    """Worked out once for a ride, a bike and a tune."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._made: tuple[Ride, Bike, Tune | None, Ride] | None = None
+
+    @property
+    def ride(self) -> Ride | None:
+        """The open ride with what is worked out from it; shares its times."""
+        ride, bike, tune = self._desk.ride, self._desk.bike, self._desk.ride_tune
+        if ride is None or bike is None:
+            return ride
+        made = self._made
+        if made is None or made[0] is not ride or made[1] != bike or made[2] != tune:
+            whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, tune))
+            self._made = made = ride, bike, tune, whole
+        return made[3]

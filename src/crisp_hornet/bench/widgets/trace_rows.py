@@ -1,0 +1,66 @@
+"""Which channels are shown together, and in which words."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.bench.units import Units
+from crisp_hornet.core.derived import UNITS as WORKED_OUT_UNITS
+from crisp_hornet.core.evidence.limit_along import LIMITS
+from crisp_hornet.core.motor import Array
+from crisp_hornet.documents.channels import UNITS
+
+Rows = tuple[tuple[str, ...], ...]
+"""From the top: what shares a row has one unit."""
+
+WHOLE: Rows = (("wheel_speed_kmh",), ("pack_v",), ("battery_a",), ("phase_a",), ("throttle",), ("motor_c",), ("human_nm",),
+               ("altitude_m",))  # fmt: skip
+GROUPS: dict[str, Rows] = {
+    "whole": WHOLE,
+    "pull": (("wheel_speed_kmh",), ("throttle",), ("limit",), ("phase_a", "d_axis_a"), ("battery_a",), ("battery_w", "wheel_w"),
+             ("phase_per_battery",)),
+    "pack": (("pack_v", "rested_v"), ("battery_a",), ("battery_w",), ("wh",), ("ah",)),
+    "heat": (("motor_c", "controller_c"), ("phase_a",), ("battery_a",), ("wheel_speed_kmh",)),
+    "rider": (("human_w",), ("human_nm",), ("cadence_rpm",), ("level",), ("human_share",), ("wheel_speed_kmh",)),
+    "way": (("altitude_m",), ("grade",), ("wheel_speed_kmh", "gps_speed_kmh"), ("acceleration_mps2",), ("efficiency",)),
+}  # fmt: skip
+WORDS = {
+    "wheel_speed_kmh": "speed", "gps_speed_kmh": "GPS", "motor_rpm": "motor", "pack_v": "pack", "battery_a": "battery", "phase_a": "phase",
+    "d_axis_a": "d-axis", "throttle": "throttle", "motor_c": "motor", "controller_c": "controller", "human_nm": "rider",
+    "cadence_rpm": "cadence", "altitude_m": "height", "level": "level", "battery_w": "electric", "wh": "energy", "ah": "charge",
+    "distance_km": "way", "acceleration_mps2": "accel.", "human_w": "rider", "wheel_w": "road", "human_share": "rider",
+    "efficiency": "to road", "rested_v": "rested", "phase_per_battery": "phase/batt.", "limit": "held by", "grade": "grade",
+    "ahead_s": "ahead",
+}  # fmt: skip
+LIMIT_WORDS = {"none": "", "rider": "throttle", "low_voltage": "low voltage"}
+ALL_UNITS = UNITS | WORKED_OUT_UNITS | {"ahead_s": "s"}
+
+
+def limit_word(code: float) -> str:
+    """What held the motor back, in words; "" where nothing did."""
+    name = LIMITS[int(code)]
+    return LIMIT_WORDS.get(name, name)
+
+
+def unit_of(channel: str, units: Units) -> str:
+    """The unit a channel is shown in."""
+    return "%" if channel == "throttle" else units.unit(ALL_UNITS[channel])
+
+
+def turned(channel: str, values: Array, units: Units) -> Array:
+    """Values of a channel as they are shown."""
+    if channel == "throttle":
+        return 100 * values
+    low, high = units.value(0.0, ALL_UNITS[channel]), units.value(1.0, ALL_UNITS[channel])
+    return values if (low, high) == (0.0, 1.0) else low + (high - low) * values
+
+
+def told(channel: str, value: float) -> str:
+    """``battery 30.0 A``; "" for a value that is missing."""
+    if not np.isfinite(value):
+        return ""
+    if channel == "limit":
+        word = limit_word(value)
+        return f"held by {word}" if word else "not driven"
+    number = f"{100 * value:.0f} %" if channel == "throttle" else f"{value:.1f} {ALL_UNITS[channel]}".strip()
+    return f"{WORDS.get(channel, channel)} {number}"

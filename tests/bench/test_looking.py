@@ -1,0 +1,185 @@
+"""Looking through a ride in the real window: groups, way and time, strip, small pictures, a second ride behind, export."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QComboBox
+
+from crisp_hornet.bench.widgets.ribbon import Ribbon
+from crisp_hornet.core.along import way_km
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.rides.registry import read_ride
+from tests.bench.driving import click, drag, find, go, press_keys, texts
+from tests.core.test_along import a_ride
+
+
+@pytest.fixture
+def rides(qtbot, demo_window):
+    go(qtbot, demo_window, 6)
+    return demo_window.stations[6]
+
+
+def choose(box, words):
+    box.setCurrentText(words)
+    box.activated.emit(box.currentIndex())
+
+
+def test_channels_stand_in_groups_by_meaning_reached_by_keyboard(qtbot, demo_window, rides):
+    traces, seen = rides.traces, {}
+    rides.view.groups.buttons[0].setFocus()
+    for _ in range(6):
+        seen[rides.view.group] = traces.channels
+        press_keys(qtbot, rides.view.groups, Qt.Key.Key_Right)
+    assert list(seen) == ["whole", "pull", "pack", "heat", "rider", "way"] and rides.view.group == "whole"
+    assert seen["heat"][:2] == ["motor_c", "controller_c"] and "rested_v" in seen["pack"] and "grade" in seen["way"]
+    assert all(1 < len(traces_row) <= 9 for traces_row in seen.values())
+
+
+def test_what_held_it_back_is_a_band_with_words(qtbot, demo_window, rides):
+    click(qtbot, find(demo_window, "traces pull"))
+    traces = rides.traces
+    band = next(item for plot in traces._plots for item in plot.items if isinstance(item, Ribbon))
+    traces.point_at(380)
+    assert "held by battery" in traces.values_at_cursor()
+    found = [word for begin, end, word in band.stretches(375, 385)]
+    assert found == ["battery"]
+    choose(rides.beside.channel, "what held it back, by the model")
+    assert "time at: throttle" in rides.beside.bars.accessibleName() and "battery 3:" in rides.beside.figures.text()
+    rides.grab()  # painted in a narrow view and in a wide one
+    traces.show_between(375, 385)
+    rides.grab()
+    assert rides.beside.figures.text() == "6:15 to 6:25: battery 0:10"
+
+
+def test_by_way_the_same_places_are_under_the_cursor(qtbot, demo_window, rides):
+    traces, ride = rides.traces, demo_window.desk.ride
+    traces.show_between(200, 500)
+    traces.point_at(300)
+    click(qtbot, find(demo_window, "axis by way"))
+    way = way_km(ride)
+    low, high = traces._plots[0].viewRange()[0]
+    assert (low, high) == (
+        pytest.approx(np.interp(200, ride.time_s, way)),
+        pytest.approx(np.interp(500, ride.time_s, way)),
+    )
+    assert traces.at_s == pytest.approx(300, abs=0.2)
+    assert traces._cursors[0].value() == pytest.approx(np.interp(300, ride.time_s, way), abs=0.01)
+    demo_window.desk.switch_units()
+    assert "mi" in traces._plots[-1].getAxis("bottom").tickStrings([1.0], 1.0, 1.0)[0]
+    click(qtbot, find(demo_window, "axis by time"))
+    assert traces.in_view == (pytest.approx(200, abs=1), pytest.approx(500, abs=1))
+
+
+def test_keys_zoom_and_go_on(qtbot, demo_window, rides):
+    traces = rides.traces
+    traces.setFocus()
+    traces.point_at(400)
+    press_keys(qtbot, traces, Qt.Key.Key_Plus, Qt.Key.Key_Plus)
+    low, high = traces.in_view
+    assert high - low == pytest.approx(traces.ride.time_s[-1] / 4, rel=0.01) and low < 400 < high
+    press_keys(qtbot, traces, Qt.Key.Key_PageDown)
+    assert traces.in_view[0] == pytest.approx(low + (high - low) / 2, rel=0.01)
+    press_keys(qtbot, traces, Qt.Key.Key_Minus, Qt.Key.Key_Home)
+    assert traces.in_view == (0.0, pytest.approx(traces.ride.time_s[-1]))
+
+
+def test_the_strip_shows_and_moves_what_is_in_view(qtbot, demo_window, rides):
+    strip, traces = rides.view.overview, rides.traces
+    traces.show_between(300, 600)
+    left, right = strip._x(300), strip._x(600)
+    middle = QPointF((left + right) / 2, 15)
+    drag(strip, middle, [middle + QPointF(40, 0), middle + QPointF(80, 0)])
+    by = strip._time(80) - strip._time(0)
+    assert traces.in_view == (pytest.approx(300 + by, abs=2), pytest.approx(600 + by, abs=2))
+    end = QPointF(strip._x(traces.in_view[1]), 15)
+    drag(strip, end, [end + QPointF(-30, 0)])
+    assert traces.in_view[1] == pytest.approx(600 + by - (strip._time(30) - strip._time(0)), abs=3)
+    drag(strip, QPointF(strip._x(100), 15), [QPointF(strip._x(100), 15)])
+    assert sum(traces.in_view) / 2 == pytest.approx(max(100, np.ptp(traces.in_view) / 2), abs=3)
+    drag(strip, QPointF(strip._x(120), 15), [QPointF(-5000, 15)])
+    assert traces.in_view[0] == pytest.approx(0, abs=1)
+
+
+def test_two_channels_against_each_other_with_the_model_behind(qtbot, demo_window, rides):
+    side = rides.beside
+    click(qtbot, find(demo_window, "picture against"))
+    choose(side.across, "speed, wheel")
+    choose(side.channel, "phase current")
+    told = side.against.accessibleName()
+    assert "phase current A against speed, wheel km/h" in told and told.endswith("with the model's full pull")
+    speed, amps = side.against._model
+    assert np.all(np.diff(speed) > 0) and amps[0] == pytest.approx(max(amps))
+    whole = side.against.count
+    rides.traces.show_between(300, 400)
+    assert 0 < side.against.count < whole / 5
+    choose(side.across, "height")
+    assert "model" not in side.against.accessibleName()
+    side.grab()
+
+
+def test_the_profile_tells_what_was_climbed(qtbot, demo_window, rides):
+    click(qtbot, find(demo_window, "picture profile"))
+    ride = demo_window.desk.ride
+    height = ride.get("altitude_m")
+    least = np.nanmax(height) - height[np.isfinite(height)][0]
+    told = rides.beside.profile.accessibleName()
+    climbed = float(told.split(": ")[1].split(" m")[0])
+    assert least <= climbed < 2 * least and "11 % at the steepest" in told
+    rides.traces.point_at(600)
+    assert rides.beside.profile._at_km == pytest.approx(np.interp(600, ride.time_s, way_km(ride)), abs=0.01)
+    rides.beside.grab()
+
+
+def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, rides):
+    desk, rng = demo_window.desk, np.random.default_rng(5)
+    made = [a_ride(rng, 0.7, 6.0, 30, 1.01), a_ride(rng, 1.0, 5.8, 24)]
+    for ride, name in zip(made, ("quick", "slow"), strict=True):
+        desk.take_ride(Ride(name, ride.time_s, {**ride.channels, "motor_c": ride.channels["place"]}), [])
+    box = find(demo_window, "ride to lay behind", QComboBox)
+    choose(box, "behind it: quick")
+    qtbot.waitUntil(lambda: rides.view.beside is not None, timeout=8_000)
+    assert "quick lies behind, found by its course" in demo_window.notice.text and rides.traces.by_way
+    laid = rides.view.beside
+    off_m = 1000 * np.abs(laid.ride.get("motor_c") - desk.ride.get("motor_c"))
+    assert np.nanmedian(off_m) < 15
+    assert rides.traces.channels[0] == "ahead_s" and laid.ahead_s[-1] < -100  # the slow one is behind all the way
+    rides.traces.point_at(300)
+    assert "(" in rides.traces.values_at_cursor() and "behind it:" in rides.beside.figures.text()
+    rides.grab()
+    choose(box, "no other ride behind")
+    assert rides.view.beside is None and "ahead_s" not in rides.traces.channels
+    choose(box, "behind it: Bakery round")  # another way: laid start to start, or refused, but told
+    qtbot.waitUntil(lambda: "Bakery round" in demo_window.notice.text, timeout=8_000)
+    demo_window.desk.open_ride(next(one for one in rides._kept if one.name == "quick"))
+    qtbot.waitUntil(lambda: not rides.view._laying.running, timeout=8_000)
+    assert rides.view.beside is None or rides.view.beside.ride.time_s is desk.ride.time_s
+
+
+def test_a_ride_that_tells_no_way_is_not_laid_behind(qtbot, demo_window, rides):
+    desk, time = demo_window.desk, np.arange(0, 60, 0.5)
+    desk.take_ride(Ride("volts only", time, {"pack_v": 60 - time / 100}), [])
+    assert not rides.traces.by_way
+    choose(find(demo_window, "ride to lay behind", QComboBox), "behind it: Bakery round")
+    qtbot.waitUntil(lambda: "need a speed or positions" in demo_window.notice.text, timeout=8_000)
+    assert rides.view.beside is None and rides.view.other.currentIndex() == 0
+
+
+def test_what_is_in_view_and_the_picture_are_exported(qtbot, demo_window, rides, tmp_path):
+    rides.traces.show_between(300, 420)
+    rides.export_file(tmp_path / "part.csv", "view")
+    part, whole = read_ride(tmp_path / "part.csv").ride, demo_window.desk.ride
+    rows = (whole.time_s >= 300 - 1e-6) & (whole.time_s <= 420 + 1e-6)
+    assert len(part) == rows.sum() and part.time_s[0] == 0
+    assert np.allclose(part.get("pack_v"), whole.get("pack_v")[rows], equal_nan=True)
+    rides.export_file(tmp_path / "picture.png")
+    image = QImage(str(tmp_path / "picture.png"))
+    assert image.width() > 500 and image.height() > 300
+    rides.export_file(tmp_path / "no" / "picture.png")
+    assert "picture.png" in demo_window.notice.text
+    assert "Written" not in demo_window.notice.text
+
+
+def test_an_empty_garage_shows_no_choices(qtbot, empty_window):
+    go(qtbot, empty_window, 6)
+    assert "by way" not in texts(empty_window) and "against" not in texts(empty_window)
