@@ -6,6 +6,8 @@ import sqlite3
 import subprocess
 import sys
 
+import pytest
+
 from crisp_hornet.garage.garage import NEWEST, Garage
 from crisp_hornet.garage.tables import Base
 from tests.bikes import a_bike, a_tune
@@ -46,18 +48,28 @@ def test_a_kill_at_any_instant_loses_nothing_that_was_said_to_be_kept(tmp_path):
         garage.close()
 
 
-def test_a_garage_of_the_first_version_is_brought_up_to_date_with_all_it_holds(tmp_path):
+# what each version brought, newest first: taken away again it is the garage of the version before
+UNDONE = {
+    "0004": "alter table ride drop column card",
+    "0003": "drop table calibration",
+    "0002": "drop table job",
+    "0001": "alter table bike drop column archived",
+}
+
+
+@pytest.mark.parametrize("version", UNDONE)
+def test_a_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(tmp_path, version):
     folder = tmp_path / "old"
     garage = Garage(folder)
     number = garage.save_bike(a_bike())
     garage.save_draft(number, a_tune())
     garage.log(number, "note", "from before")
     garage.close()
-    with sqlite3.connect(folder / "garage.sqlite") as database:  # as the first version made it
-        database.execute("alter table bike drop column archived")
-        database.execute("drop table job")
-        database.execute("drop table calibration")
-        database.execute("update alembic_version set version_num = '0001'")
+    with sqlite3.connect(folder / "garage.sqlite") as database:  # as that version made it
+        for made, undo in UNDONE.items():
+            if made >= version:
+                database.execute(undo)
+        database.execute("update alembic_version set version_num = ?", (version,))
     database.close()
     garage = Garage(folder)
     assert garage.last_bike() == (number, a_bike()) and garage.tune(number, "draft") == a_tune()

@@ -29,8 +29,10 @@ from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.companions import companions
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
-from crisp_hornet.garage.garage import Entry, Garage, KeptRide
+from crisp_hornet.garage.garage import Entry, Garage
+from crisp_hornet.garage.rides import KeptRide
 
 DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
@@ -70,6 +72,7 @@ class Desk(QObject):
         self.flaws: list[Flaw] = []
         self.left_flaws: frozenset[str] = frozenset()
         self.ride_id = 0
+        self.card = RideCard()
         self.ride_tune: Tune | None = None
         self._tokens = count(1)
         self._keep_soon = QTimer(self)
@@ -456,9 +459,9 @@ class Desk(QObject):
 
     # --- rides and logbook ----------------------------------------------------------------------------------
 
-    def take_ride(self, ride: Ride, notes: list[str]) -> None:
+    def take_ride(self, ride: Ride, notes: list[str], card: RideCard | None = None) -> None:
         """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
-        kept = self.garage.keep_ride(self.bike_id, ride, self.controller)
+        kept = self.garage.keep_ride(self.bike_id, ride, self.controller, card)
         minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
         self.log("ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes]))
         self.open_ride(kept)
@@ -466,12 +469,20 @@ class Desk(QObject):
     def open_ride(self, kept: KeptRide) -> None:
         """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
         self.raw_ride, self.ride_tune, self.ride_id = self.garage.load_ride(kept), kept.tune, kept.id
+        self.card = kept.card
         left = self.garage.setting(f"flaws left in ride {kept.id}")
         self.left_flaws = (
             frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
         )
         self.flaws = flaws(self.raw_ride)
         self._clean()
+
+    def keep_card(self, card: RideCard) -> None:
+        """What is known of the open ride besides its log."""
+        if self.raw_ride is not None and card != self.card:
+            self.card = card
+            self.garage.keep_card(self.ride_id, card)
+            self.rides_changed.emit()
 
     def leave_flaws(self, left: Set[str]) -> None:
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""

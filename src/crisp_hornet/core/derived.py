@@ -51,7 +51,7 @@ def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array
     speed = ride.get("wheel_speed_kmh") if ride.has("wheel_speed_kmh") else ride.get("gps_speed_kmh")
     if np.isfinite(speed).any():
         found["distance_km"] = summed(time, speed) / 3600
-        found["acceleration_mps2"] = _slope(time, speed / 3.6, SMOOTH_S)
+        found["acceleration_mps2"] = slope(time, speed / 3.6, SMOOTH_S)
     if ride.has("human_nm") and ride.has("cadence_rpm"):
         found["human_w"] = ride.get("human_nm") * ride.get("cadence_rpm") * (2 * np.pi / 60)
     if "distance_km" in found and ride.has("altitude_m"):
@@ -93,7 +93,7 @@ def summed(time: Array, values: Array) -> Array:
     return total
 
 
-def _slope(time: Array, values: Array, over_s: float) -> Array:
+def slope(time: Array, values: Array, over_s: float) -> Array:
     """The slope of a straight line through the values about each moment, from running sums."""
     good = np.isfinite(values)
     if good.sum() < 3:
@@ -107,12 +107,12 @@ def _slope(time: Array, values: Array, over_s: float) -> Array:
         return area / np.maximum(high - low, 1e-9)
 
     before, after = np.clip(time - over_s / 2, time[0], None), np.clip(time + over_s / 2, None, time[-1])
-    slope: Array = (mean(after) - mean(before)) / np.maximum(after - before, 1e-9)
+    found: Array = (mean(after) - mean(before)) / np.maximum(after - before, 1e-9)
     wide = np.flatnonzero(np.diff(time) > GAP_S)
     for gap in wide.tolist():  # what changed in a gap did not change in its last row
         low, high = np.searchsorted(time, [time[gap] - over_s, time[gap + 1] + over_s])
-        slope[low:high] = np.nan
-    return slope
+        found[low:high] = np.nan
+    return found
 
 
 def _grade(metres: Array, height: Array) -> Array:

@@ -6,7 +6,6 @@ with a write-ahead log: what was committed survives a kill at any instant.
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -18,18 +17,16 @@ from sqlalchemy import Connection, Engine, create_engine, event, select, text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.tune import TUNE_VERSION, Tune
-from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow, RideRow
+from crisp_hornet.garage.rides import RideShelf
+from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow
 from crisp_hornet.garage.tunes import TuneShelf
-from crisp_hornet.rides.registry import read_ride
 
-NEWEST = "0004"
+NEWEST = "0005"
 
 
 class GarageError(Exception):
@@ -53,17 +50,6 @@ class KeptBike:
     id: int
     name: str
     archived: bool
-
-
-@dataclass(frozen=True)
-class KeptRide:
-    """A ride of the garage, its channels not yet loaded. ``tune`` is what was on the controller."""
-
-    id: int
-    name: str
-    at: datetime
-    file: Path
-    tune: Tune | None
 
 
 @dataclass(frozen=True)
@@ -106,7 +92,7 @@ def default_folder() -> Path:
     return Path(platformdirs.user_data_dir("crisp-hornet"))
 
 
-class Garage(TuneShelf):
+class Garage(TuneShelf, RideShelf):
     """An open garage. Call :meth:`close` when done."""
 
     def __init__(self, folder: Path) -> None:
@@ -216,37 +202,6 @@ class Garage(TuneShelf):
                 for row in rows
             ]
 
-    def keep_ride(self, bike_id: int, ride: Ride, tune: Tune | None) -> KeptRide:
-        """Keep a ride's channels, list it, and remember the tune that was on the controller."""
-        from crisp_hornet.rides.exchange import write_parquet
-
-        name = f"{uuid.uuid4().hex}.parquet"
-        write_parquet(ride, self._rides / name)
-        with self._session() as session:
-            row = RideRow(
-                bike_id=bike_id,
-                name=ride.name[:200],
-                file=name,
-                at=datetime.now(),
-                tune=store.dump(tune) if tune else None,
-            )
-            session.add(row)
-            session.flush()
-            return self._kept(row)
-
-    def rides(self, bike_id: int) -> list[KeptRide]:
-        """All rides of a bike, the newest first."""
-        with self._session() as session:
-            rows = session.scalars(
-                select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc())
-            )
-            return [self._kept(row) for row in rows]
-
-    def load_ride(self, kept: KeptRide) -> Ride:
-        """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
-        ride = read_ride(kept.file).ride
-        return Ride(kept.name, ride.time_s, ride.channels)
-
     def keep_calibration(self, bike_id: int, calibration: Calibration) -> None:
         """Keep a calibration of a sensor."""
         row = CalibrationRow(
@@ -305,11 +260,6 @@ class Garage(TuneShelf):
                 select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc())
             )
             return [Entry(row.at, row.kind, row.title, row.detail) for row in rows]
-
-    def _kept(self, row: RideRow) -> KeptRide:
-        where = f"{self.folder}: tune of ride {row.name}"
-        tune = store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.tune, where) if row.tune else None
-        return KeptRide(row.id, row.name, row.at, self._rides / Path(row.file).name, tune)
 
     @contextmanager
     def _session(self) -> Iterator[Session]:

@@ -57,6 +57,7 @@ class RideRow(Base):
     file: Mapped[str] = mapped_column(String(300))
     tune: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     at: Mapped[datetime]
+    card: Mapped[dict[str, Any] | None] = mapped_column(JSON)
 
 
 class EventRow(Base):

@@ -12,12 +12,15 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.stations.rides.export import EXPORTS, export
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
+from crisp_hornet.bench.stations.rides.rest_row import RestRow
 from crisp_hornet.bench.stations.rides.ride_side import RideSide
 from crisp_hornet.bench.stations.rides.ride_view import RideView
+from crisp_hornet.bench.stations.rides.runs_panel import RunsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label
@@ -26,7 +29,8 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import energy
 from crisp_hornet.core.joining import Joined, join
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.garage import KeptRide
+from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import Mapping, kept_rows, remembered, suggest
 from crisp_hornet.rides.recorder import ENDING
@@ -50,7 +54,9 @@ class RidesPage(Station):
         self.panel.dropped.connect(lambda: self._show_panel(False))
         self.flaws = FlawsPanel(desk, theme)
         self.flaws.shown_at.connect(lambda at: self.traces.point_at(at))
-        self._flaws_link = button("", self._switch_flaws, "link", "Show what was found wrong with the ride")
+        self._flaws_link = button(
+            "", lambda: self._switch(self.flaws), "link", "Show what was found wrong with the ride"
+        )
         self._join_link = button("Join another log", self._ask_join, "link")
         self._export_link = button(
             "Export", self._ask_export, "link", "Export the ride, what is in view of it, or the picture"
@@ -58,6 +64,13 @@ class RidesPage(Station):
         self._views = QStackedWidget()
         self.recording = RecordBar(desk, link, theme)
         self.recording.recorded.connect(self._take_recorded)
+        self.rest = RestRow(desk, link)
+        self.card = CardFields("card of the ride", after=True)
+        self.card.changed.connect(lambda: self.desk.keep_card(self.card.card))
+        self.runs = RunsPanel(desk, theme)
+        self.runs.shown_between.connect(lambda low, high: self.traces.show_between(low - 3, high + 3))
+        self._card_link = button("Card", lambda: self._switch(self.card), "link", "Show the card of the ride")
+        self._runs_link = button("Runs", lambda: self._switch(self.runs), "link", "Show the test runs in the ride")
         self._left_link = button("", self.take_left, "link", "Take a recording that was left behind")
         self._import.failed.connect(self._take_failure)
         self._finishing = Background(DocumentError)
@@ -92,18 +105,26 @@ class RidesPage(Station):
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)
-        for one in (self._left_link, self._cancel, self._flaws_link, self._join_link, self._export_link):
+        for one in (
+            self._left_link,
+            self._cancel,
+            self._flaws_link,
+            self._card_link,
+            self._runs_link,
+            self._join_link,
+            self._export_link,
+        ):
             head.addWidget(one)
-            head.addSpacing(8)
+            head.addSpacing(6)
         ride = QWidget()
         middle = QVBoxLayout(ride)
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(4)
-        middle.addWidget(self.recording)
-        middle.addWidget(self._about)
-        middle.addWidget(self.flaws)
+        for widget in (self.recording, self.rest, self._about, self.flaws, self.card, self.runs):
+            middle.addWidget(widget)
         middle.addWidget(self.view, 1)
-        self.flaws.hide()
+        for panel in self._panels:
+            panel.hide()
         self._views.addWidget(ride)
         self._views.addWidget(self.panel)
         outer = QVBoxLayout()
@@ -162,9 +183,9 @@ class RidesPage(Station):
         self._import.cancel()
         self._show()
 
-    def _take_import(self, loaded: Loaded) -> None:
+    def _take_import(self, loaded: Loaded, card: RideCard | None = None) -> None:
         try:
-            self.desk.take_ride(loaded.ride, loaded.notes)
+            self.desk.take_ride(loaded.ride, loaded.notes, card)
         except DocumentError as error:
             self._take_failure(error)
             return
@@ -207,7 +228,11 @@ class RidesPage(Station):
         self._flaws_link.setVisible(bool(self.desk.flaws) and not self.mapping)
         self.flaws.setVisible(self.flaws.isVisibleTo(self) and bool(self.desk.flaws))
         self.flaws.refresh()
-        for link in (self._join_link, self._export_link):
+        self.runs.refresh()
+        self.card.show_card(self.desk.card)
+        for panel in self._panels if ride is None else ():
+            panel.hide()
+        for link in (self._card_link, self._runs_link, self._join_link, self._export_link):
             link.setVisible(ride is not None and not self.mapping)
         self._about.setText(
             self._summary()
@@ -275,16 +300,18 @@ class RidesPage(Station):
 
     # --- recording ------------------------------------------------------------------------------------------
 
-    def _take_recorded(self, path: Path) -> None:
+    def _take_recorded(self, path: Path, card: RideCard | None = None) -> None:
         """A recording is read back and kept as a ride; its file goes once that is done."""
-        self._finishing.start(lambda: (path, read_ride(path)))
+        self._finishing.start(lambda: (path, card, read_ride(path)))
 
-    def _take_finished(self, found: tuple[Path, Loaded]) -> None:
-        path, loaded = found
+    def _take_finished(self, found: tuple[Path, RideCard | None, Loaded]) -> None:
+        path, card, loaded = found
         ride = Ride(path.name.removesuffix(ENDING), loaded.ride.time_s, loaded.ride.channels)
-        self._take_import(Loaded(ride, loaded.notes))
+        self._take_import(Loaded(ride, loaded.notes), card)
         if self.desk.raw_ride is not None and self.desk.raw_ride.name == ride.name:
             path.unlink(missing_ok=True)
+            if card is not None:
+                self.rest.watch()
         self._show()
 
     def take_left(self) -> None:
@@ -293,10 +320,18 @@ class RidesPage(Station):
         if left:
             self._take_recorded(left[0])
 
-    # --- flaws, joining, export -----------------------------------------------------------------------------
+    # --- panels, joining, export ----------------------------------------------------------------------------
 
-    def _switch_flaws(self) -> None:
-        self.flaws.setVisible(not self.flaws.isVisible())
+    @property
+    def _panels(self) -> tuple[QWidget, ...]:
+        return (self.flaws, self.card, self.runs)
+
+    def _switch(self, wanted: QWidget) -> None:
+        """Show one panel above the traces, or none."""
+        shown = wanted.isVisible()
+        for panel in self._panels:
+            panel.setVisible(panel is wanted and not shown)
+        self.runs.refresh()
 
     def _ask_join(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Join another log of this ride", "", FILES)

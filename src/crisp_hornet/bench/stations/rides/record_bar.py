@@ -1,4 +1,4 @@
-"""Recording from the link: a ride card before, laps and notes while riding, the ride into the garage afterwards."""
+"""Recording from the link: a ride card and a test programme before, laps and notes while riding, the ride into the garage afterwards."""
 
 from __future__ import annotations
 
@@ -7,36 +7,49 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import LIVE_EVERY_MS, Link
+from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.core.programmes.catalogue import programmes
+from crisp_hornet.core.programmes.lead import Lead, Result
+from crisp_hornet.core.programmes.run import Programme
+from crisp_hornet.core.resting import REST_A
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.link.contact import Live
 from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 
 RECORDINGS = "recordings"
-CARD = ("tyres", "wind", "air", "load", "purpose")
+FREE = "free ride"
 STILL_S = 180.0
 FAST_MS = 20  # 50 readings a second while recording
 
 
 class RecordBar(QWidget):
-    """``recorded`` carries the file of a finished recording."""
+    """``recorded`` carries the file of a finished recording and its card."""
 
-    recorded = pyqtSignal(object)
+    recorded = pyqtSignal(object, object)
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()
         self._desk, self._link = desk, link
         self.recorder: Recorder | None = None
+        self.lead: Lead | None = None
+        self._card = RideCard()
         self.waits = Confirm(theme, "record from the first movement")
         self.waits.setChecked(True)
-        self.fields = {name: QLineEdit() for name in CARD}
+        self.card = CardFields("ride card", after=False)
+        self.fields = self.card.fields
+        self.programme = QComboBox()
+        self.programme.setAccessibleName("test programme to be led through")
+        self.programme.activated.connect(lambda _at: self.refresh())
+        self._waits_label = label("from first movement", "quiet")
         self._start = button("Record", self.start, "large", "Record the ride")
         self._stop = button("End the recording", self.stop, "large")
         self._lap = button("Lap", self.lap, "large", "Mark a lap")
@@ -45,25 +58,23 @@ class RecordBar(QWidget):
         self.note.setAccessibleName("note while recording")
         self.note.returnPressed.connect(self._take_note)
         self._told = label("", "quiet")
-        self._card = QWidget()
-        card = QHBoxLayout(self._card)
-        card.setContentsMargins(0, 0, 0, 0)
-        card.setSpacing(6)
-        for name, field in self.fields.items():
-            field.setAccessibleName(f"ride card: {name}")
-            field.setPlaceholderText(name)
-            card.addWidget(field, 1)
-        card.addWidget(self.waits)
-        card.addWidget(label("from first movement", "quiet"))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self._start)
-        row.addWidget(self._card, 1)
-        for widget in (self._stop, self._lap, self.note, self._told):
+        self._led, self._last_run = label("", wrap=True), label("", "quiet", wrap=True)
+        row = QHBoxLayout()
+        for widget in (self._start, self.programme, self.waits, self._waits_label, self._stop, self._lap):
             row.addWidget(widget)
+        row.addWidget(self.note, 1)
+        row.addWidget(self._told)
+        row.addStretch(0)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addLayout(row)
+        for below in (self.card, self._led, self._last_run):
+            column.addWidget(below)
         QShortcut(QKeySequence("Ctrl+L"), self).activated.connect(self.lap)
         link.live_changed.connect(self._take)
         link.changed.connect(self.refresh)
+        desk.controller_changed.connect(self.refresh)
         self.refresh()
 
     @property
@@ -71,26 +82,53 @@ class RecordBar(QWidget):
         """Where recordings are written until they are rides."""
         return self._desk.garage.folder / RECORDINGS
 
+    @property
+    def _programmes(self) -> tuple[Programme, ...]:
+        tune = self._desk.controller
+        return programmes(len(tune.assist.levels) if tune is not None else 5)
+
+    @property
+    def _chosen(self) -> Programme | None:
+        at = self.programme.currentIndex() - 1
+        return self._programmes[at] if 0 <= at < len(self._programmes) else None
+
+    # --- begin and end --------------------------------------------------------------------------------------
+
     def start(self) -> None:
         """Begin to record, or to wait for the first movement."""
-        now = datetime.now()
+        now, programme, bike = datetime.now(), self._chosen, self._desk.bike
         path = self.folder / f"Recorded {now:%Y-%m-%d %H-%M-%S}{ENDING}"
         try:
             self.recorder = Recorder(path, self.waits.isChecked(), STILL_S)
         except DocumentError as error:
             self._desk.said.emit("stop", str(error))
             return
+        self.lead = Lead(programme, bike) if programme is not None and bike is not None else None
         self._link.set_live_every(FAST_MS)
         tune = self._desk.controller.name if self._desk.controller is not None else "not known"
-        self.recorder.card({name: field.text() for name, field in self.fields.items()} | {"tune": tune})
+        self._card = self._rested(self.card.card).model_copy(update={"programme": programme.title if programme else ""})
+        known = {name.replace("_", " "): str(value) for name, value in self._card.model_dump().items() if value}
+        self.recorder.card(known | {"tune": tune})
+        self._last_run.setText("")
         self.refresh()
+
+    def _rested(self, card: RideCard) -> RideCard:
+        """The card with the pack's voltage of now, where it rests and none was typed in."""
+        live = self._link.live
+        if card.rested_start_v is not None or live is None:
+            return card
+        volts, amps, speed = (live.values.get(one) for one in ("pack_v", "battery_a", "wheel_speed_kmh"))
+        rests = volts is not None and volts > 0 and abs(amps or 0.0) <= REST_A and not speed
+        return card.model_copy(update={"rested_start_v": round(volts, 2)}) if rests and volts is not None else card
 
     def stop(self) -> None:
         """End the recording and hand it over."""
         recorder = self.recorder
         if recorder is None:
             return
-        self.recorder = None
+        if self.lead is not None:
+            self._tell_run(self.lead.mark())
+        self.recorder = self.lead = None
         self._link.set_live_every(LIVE_EVERY_MS)
         try:
             recorder.finish()
@@ -98,16 +136,21 @@ class RecordBar(QWidget):
             self._desk.said.emit("stop", str(error))
         self.refresh()
         if recorder.rows > 1:
-            self.recorded.emit(recorder.path)
+            self.recorded.emit(recorder.path, self._card)
         else:
             recorder.path.unlink(missing_ok=True)
             self._desk.said.emit("note", "Nothing moved: no ride was recorded.")
 
+    # --- while riding ---------------------------------------------------------------------------------------
+
     def lap(self) -> None:
-        """Mark a lap."""
-        if self.recorder is not None:
-            self.recorder.lap()
-            self._desk.said.emit("settled", f"Lap at {clock(self.recorder.lasts_s)}.")
+        """Mark a lap; it also ends the run of a programme that is under way."""
+        if self.recorder is None:
+            return
+        self.recorder.lap()
+        self._desk.said.emit("settled", f"Lap at {clock(self.recorder.lasts_s)}.")
+        if self.lead is not None:
+            self._tell_run(self.lead.mark())
 
     def left(self) -> list[Path]:
         """Recordings that a crash left behind."""
@@ -129,10 +172,19 @@ class RecordBar(QWidget):
             self._desk.said.emit("stop", str(error))
             self.stop()
             return
+        if self.lead is not None and not recorder.waiting:
+            self._tell_run(self.lead.take(recorder.lasts_s, live.values))
         if recorder.done:  # it stood for long
             self.stop()
         elif recorder.rows % 10 == 0:
             self._tell()
+
+    def _tell_run(self, result: Result | None) -> None:
+        if result is None or self.recorder is None or self.lead is None:
+            return
+        self.recorder.note(f"{self.lead.programme.title}, {result.text}")
+        self._last_run.setText(self._desk.units.text(f"{'Usable: ' if result.usable else 'Again: '}{result.text}"))
+        self._tell()
 
     def _tell(self) -> None:
         if self.recorder is not None:
@@ -140,12 +192,23 @@ class RecordBar(QWidget):
             self._told.setText(
                 waiting if self.recorder.waiting else f"{clock(self.recorder.lasts_s)}, {self.recorder.rows} rows"
             )
+        if self.lead is not None:
+            self._led.setText(self._desk.units.text(self.lead.sentence))
 
     def refresh(self) -> None:
         """Show what can be done now."""
-        recording = self.recorder is not None
+        recording, chosen = self.recorder is not None, self._chosen
+        titles = [FREE, *(one.title for one in self._programmes)]
+        if [self.programme.itemText(at) for at in range(self.programme.count())] != titles:
+            self.programme.clear()
+            self.programme.addItems(titles)
         self.setVisible(recording or self._link.contact is not None)
-        for widget, shown in ((self._start, not recording), (self._card, not recording), (self._stop, recording), (self._lap, recording),
-                              (self.note, recording), (self._told, recording)):  # fmt: skip
+        before = (self._start, self.programme, self.waits, self._waits_label, self.card)
+        while_riding = (self._stop, self._lap, self.note, self._told)
+        for widget, shown in [(one, not recording) for one in before] + [(one, recording) for one in while_riding]:
             widget.setVisible(shown)
+        if not recording and chosen is not None:
+            self._led.setText(f"{chosen.title}: {chosen.purpose}. {chosen.caution}")
+        self._led.setVisible(self.lead is not None if recording else chosen is not None)
+        self._last_run.setVisible(recording and self.lead is not None)
         self._tell()

@@ -202,7 +202,7 @@ class RideSide(QWidget):
         return turned(self._name, values, self._desk.units)
 
     def _show_figures(self) -> None:
-        if self._desk.ride is None or not self.isVisible():
+        if self._desk.ride is None:
             return
         low, high = self._view.traces.in_view
         told = f"{clock(low)} to {clock(high)}: {self._figures(self._ride(self._name), low, high)}"

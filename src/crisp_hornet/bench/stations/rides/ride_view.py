@@ -18,7 +18,7 @@ from crisp_hornet.core.along import Beside, beside
 from crisp_hornet.core.derived import derived
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.garage import KeptRide
+from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.errors import RideError
 
 ALONE = "no other ride behind"

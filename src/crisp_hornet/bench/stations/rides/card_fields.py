@@ -1,0 +1,73 @@
+"""The ride card: what is known of a ride besides its log, typed in before the start or later."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
+
+from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.documents.ride_card import RideCard
+
+WORDS = {"tyres": "tyres", "wind": "wind", "air": "air", "load": "load", "purpose": "purpose"}
+VOLTS = {"rested_start_v": "V before", "rested_end_v": "V after"}
+LEAST_V, MOST_V = 5.0, 200.0
+
+
+class CardFields(QWidget):
+    """``changed``: something was typed to its end. Voltages that are none are marked and left out."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, name: str, after: bool) -> None:
+        super().__init__()
+        names = WORDS | {key: words for key, words in VOLTS.items() if after or key == "rested_start_v"}
+        self.fields = {key: QLineEdit() for key in names}
+        self._kept = RideCard()
+        self.told = label("", "quiet")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        for at, (key, field) in enumerate(self.fields.items()):
+            field.setAccessibleName(f"{name}: {names[key]}")
+            field.setPlaceholderText(names[key])
+            if key in VOLTS:
+                field.setToolTip(f"voltage of the rested pack {names[key].removeprefix('V ')} the ride")
+            field.setMaxLength(200)
+            field.editingFinished.connect(self.changed)
+            grid.addWidget(field, 0, at)
+        grid.addWidget(self.told, 1, 0, 1, len(self.fields))
+        self.told.hide()
+
+    def show_card(self, card: RideCard) -> None:
+        """Show another card."""
+        self._kept = card
+        for key, field in self.fields.items():
+            value = getattr(card, key)
+            text = f"{value:g}" if isinstance(value, float) else value or ""
+            if field.text() != text:
+                field.setText(text)
+
+    @property
+    def card(self) -> RideCard:
+        """What is typed; a voltage that is none stays what it was."""
+        values: dict[str, str | float | None] = {key: self.fields[key].text().strip() for key in WORDS}
+        wrong = []
+        for key in VOLTS:
+            if key not in self.fields:
+                continue
+            text = self.fields[key].text().strip().replace(",", ".").removesuffix("V").strip()
+            values[key] = _volts(text)
+            if text and values[key] is None:
+                values[key] = getattr(self._kept, key)
+                wrong.append(VOLTS[key].removeprefix("V "))
+        self.told.setText(f"Rested voltage {' and '.join(wrong)}: {LEAST_V:g} to {MOST_V:g} V is needed.")
+        self.told.setVisible(bool(wrong))
+        return self._kept.model_copy(update=values)
+
+
+def _volts(text: str) -> float | None:
+    try:
+        value = float(text)
+    except ValueError:
+        return None
+    return value if LEAST_V <= value <= MOST_V else None

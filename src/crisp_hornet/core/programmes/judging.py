@@ -1,0 +1,129 @@
+"""What can be wrong with a run, and what it shows, in words."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.along import way_km
+from crisp_hornet.core.derived import derived, summed
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.programmes.run import CLOSED, FULL
+from crisp_hornet.core.track import steps_m
+from crisp_hornet.documents.bike import Bike
+
+LEAST_HZ = 4.0
+LEVEL_GRADE = 2.5
+
+
+def speed(ride: Ride) -> np.ndarray:
+    """The wheel's speed where it is known (k,)."""
+    values = ride.get("wheel_speed_kmh")
+    return values[np.isfinite(values)]
+
+
+def sparse(ride: Ride, least_hz: float = LEAST_HZ) -> list[str]:
+    """Too few readings a second, or a hole in them."""
+    if len(ride) < 5:
+        return ["hardly any readings: is the link steady?"]
+    steps, found = np.diff(ride.time_s), []
+    if np.median(steps) > 1 / least_hz:
+        found.append(
+            f"only {1 / float(np.median(steps)):.1f} readings a second, {least_hz:g} are needed: record faster"
+        )
+    if steps.max() > 2.0:
+        found.append(f"{float(steps.max()):.1f} s without readings: check the link")
+    return found
+
+
+def not_level(ride: Ride, bike: Bike) -> list[str]:
+    """Grades that are no level stretch; silent where no heights are known."""
+    grade = derived(ride, bike).get("grade")
+    if grade is None or not np.isfinite(grade).any():
+        return []
+    mean = float(np.nanmean(grade))
+    return [f"it goes {mean:+.1f} %: choose a level stretch"] if abs(mean) > LEVEL_GRADE else []
+
+
+def throttle_open(ride: Ride) -> list[str]:
+    """A throttle that was not fully open, or a brake that was pulled."""
+    throttle, found = ride.get("throttle"), []
+    share = float(np.mean(throttle[np.isfinite(throttle)] >= FULL)) if np.isfinite(throttle).any() else 0.0
+    if share < 0.93:
+        found.append(f"the throttle was fully open for {100 * share:.0f} % of it only: hold it at the stop")
+    return found + braked(ride)
+
+
+def braked(ride: Ride) -> list[str]:
+    """A brake lever that was pulled."""
+    return ["the brake was pulled: leave it alone until the end"] if np.nanmax(ride.get("brake"), initial=0) > 0 else []
+
+
+def driven(ride: Ride) -> list[str]:
+    """Anything that pushes or holds while the bike is to roll freely."""
+    found = braked(ride)
+    if np.nanmax(ride.get("throttle"), initial=0) > 2 * CLOSED:
+        found.append("the throttle was opened: let the bike roll")
+    if np.nanmax(ride.get("human_nm"), initial=0) > 8:
+        found.append("somebody pedalled: keep the feet still")
+    amps = ride.get("battery_a")
+    if np.isfinite(amps).any() and np.nanmin(amps) < -1.5:
+        found.append("regen braked: switch it off for this")
+    return found
+
+
+def too_short(ride: Ride, least_s: float) -> list[str]:
+    """Less than so many seconds."""
+    lasts = float(ride.time_s[-1]) if len(ride) else 0.0
+    return [f"{lasts:.0f} s only, {least_s:.0f} s are needed"] if lasts < least_s else []
+
+
+def uneven(ride: Ride, share: float) -> list[str]:
+    """A speed that spreads by more than a share of its mean."""
+    values = speed(ride)
+    if not values.size or values.mean() <= 0:
+        return ["no speed was seen"]
+    spread = float(values.std() / values.mean())
+    return (
+        [f"the speed varied by {100 * spread:.0f} %, {100 * share:g} % at most: hold it evenly"]
+        if spread > share
+        else []
+    )
+
+
+def from_to(ride: Ride) -> str:
+    """``3 to 38 km/h in 7.2 s``."""
+    values = speed(ride)
+    return f"{values[0]:.0f} to {values[-1]:.0f} km/h in {ride.time_s[-1]:.1f} s" if values.size else "no speed"
+
+
+def used(ride: Ride) -> str:
+    """``7.4 km, 216 Wh, 29.1 Wh/km``, as far as it is known."""
+    way = way_km(ride)
+    words = [f"{way[-1]:.1f} km"] if way is not None else []
+    if ride.has("pack_v") and ride.has("battery_a"):
+        wh = float(summed(ride.time_s, ride.get("pack_v") * ride.get("battery_a"))[-1] / 3600)
+        words.append(f"{wh:.0f} Wh")
+        if way is not None and way[-1] > 0.1:
+            words.append(f"{wh / way[-1]:.1f} Wh/km")
+    return ", ".join(words)
+
+
+def apart_m(ride: Ride) -> float:
+    """Metres from the first position to the last; NaN without positions."""
+    lat, lon = ride.get("lat_deg"), ride.get("lon_deg")
+    good = np.flatnonzero(np.isfinite(lat) & np.isfinite(lon))
+    if good.size < 2:
+        return float("nan")
+    ends = good[[0, -1]]
+    return float(steps_m(lat[ends], lon[ends])[0])
+
+
+def heading_deg(ride: Ride) -> float:
+    """The direction from the first position to the last (degrees from north); NaN without positions."""
+    lat, lon = ride.get("lat_deg"), ride.get("lon_deg")
+    good = np.flatnonzero(np.isfinite(lat) & np.isfinite(lon))
+    if good.size < 2 or apart_m(ride) < 5:
+        return float("nan")
+    first, last = good[0], good[-1]
+    east = (lon[last] - lon[first]) * np.cos(np.radians(lat[first]))
+    return float(np.degrees(np.arctan2(east, lat[last] - lat[first])) % 360)

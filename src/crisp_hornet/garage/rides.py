@@ -1,0 +1,90 @@
+"""The rides of the garage: their channels in files, what is known of them in rows."""
+
+from __future__ import annotations
+
+import uuid
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+
+from pydantic import ValidationError
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.documents import store
+from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.documents.tune import TUNE_VERSION, Tune
+from crisp_hornet.garage.tables import RideRow
+from crisp_hornet.rides.registry import read_ride
+
+
+@dataclass(frozen=True)
+class KeptRide:
+    """A ride of the garage, its channels not yet loaded. ``tune`` is what was on the controller."""
+
+    id: int
+    name: str
+    at: datetime
+    file: Path
+    tune: Tune | None
+    card: RideCard = field(default_factory=RideCard)
+
+
+class RideShelf:
+    """The part of the garage that keeps rides."""
+
+    folder: Path
+    _rides: Path
+
+    def _session(self) -> AbstractContextManager[Session]:
+        raise NotImplementedError
+
+    def keep_ride(self, bike_id: int, ride: Ride, tune: Tune | None, card: RideCard | None = None) -> KeptRide:
+        """Keep a ride's channels, list it, and remember the tune that was on the controller and what is known besides."""
+        from crisp_hornet.rides.exchange import write_parquet
+
+        name = f"{uuid.uuid4().hex}.parquet"
+        write_parquet(ride, self._rides / name)
+        with self._session() as session:
+            row = RideRow(
+                bike_id=bike_id,
+                name=ride.name[:200],
+                file=name,
+                at=datetime.now(),
+                tune=store.dump(tune) if tune else None,
+                card=card.model_dump(mode="json") if card else None,
+            )
+            session.add(row)
+            session.flush()
+            return self._kept(row)
+
+    def keep_card(self, ride_id: int, card: RideCard) -> None:
+        """Keep what is known of a ride."""
+        with self._session() as session:
+            row = session.get(RideRow, ride_id)
+            if row is not None:
+                row.card = card.model_dump(mode="json")
+
+    def rides(self, bike_id: int) -> list[KeptRide]:
+        """All rides of a bike, the newest first."""
+        with self._session() as session:
+            rows = session.scalars(
+                select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc())
+            )
+            return [self._kept(row) for row in rows]
+
+    def load_ride(self, kept: KeptRide) -> Ride:
+        """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
+        ride = read_ride(kept.file).ride
+        return Ride(kept.name, ride.time_s, ride.channels)
+
+    def _kept(self, row: RideRow) -> KeptRide:
+        where = f"{self.folder}: tune of ride {row.name}"
+        tune = store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.tune, where) if row.tune else None
+        try:
+            card = RideCard.model_validate(row.card or {})
+        except ValidationError:
+            card = RideCard()  # a damaged card costs the card, never the ride
+        return KeptRide(row.id, row.name, row.at, self._rides / Path(row.file).name, tune, card)
