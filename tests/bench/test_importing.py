@@ -130,6 +130,27 @@ def test_a_gps_track_is_joined_and_the_whole_exported(qtbot, demo_window, rides,
     qtbot.waitUntil(lambda: "do not fit anywhere" in demo_window.notice.text, timeout=8_000)
 
 
+def test_a_clock_that_was_set_is_mended_or_left_by_choice(qtbot, demo_window, rides, tmp_path):
+    """The second half was written with a clock set back: mended all rows count, left as it is those that lie behind do not."""
+    rows = ["Zeit (s);Speed (km/h);Voltage (V)"]
+    rows += [
+        f"{1000 + at * 0.5 - (300 if at >= 400 else 0):.1f};{20 + at % 7};{60 - at / 500:.2f}" for at in range(800)
+    ]
+    path = tmp_path / "set clock.csv"
+    path.write_text("\n".join(rows))
+    lengths = []
+    for mended in (True, False):
+        open_log(qtbot, rides, path)
+        assert "was set back by 300 s" in texts(rides.panel) and "Unticked, rows that lie behind are left out" in texts(
+            rides.panel
+        )
+        if rides.panel.steady.isChecked() != mended:
+            click(qtbot, find(demo_window, "mend the clock"))
+        rides.take_mapped()
+        lengths.append((len(demo_window.desk.ride), float(demo_window.desk.ride.time_s[-1])))
+    assert lengths[0] == (800, 399.5) and 400 <= lengths[1][0] < 800 and lengths[1][1] < 399
+
+
 def test_long_rides_are_drawn_by_their_extremes(qtbot, demo_window, rides):
     desk, time = demo_window.desk, np.arange(300_000) * 0.1
     channels = {name: np.sin(time / 50) * 10 + 20 for name in ("wheel_speed_kmh", "pack_v", "battery_a")}

@@ -148,7 +148,16 @@ def _script(
     wait(lambda: rides.mapping)
     yield "rides-columns"
     rides.panel.dropped.emit()
-    for number, name in ((6, "rides"), (7, "verdict"), (8, "logbook")):
+    rides.recording.programme.setCurrentIndex(1)
+    rides.recording.refresh()
+    rides.view.groups.choose(1)
+    rides.traces.show_between(280, 620)
+    rides.beside.pictures.choose(1)
+    rides.beside.across.setCurrentText("speed, wheel")
+    rides.beside.channel.setCurrentText("phase current")
+    rides.view.look_at("phase_a")
+    yield "rides"
+    for number, name in ((7, "verdict"), (8, "logbook")):
         window.show_station(number)
         yield name
     hookup = window.stations[2]

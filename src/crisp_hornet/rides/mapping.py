@@ -72,12 +72,14 @@ class Assigned:
 
 @dataclass(frozen=True)
 class Mapping:
-    """Which columns are what; ``time`` names the columns that hold the time (a date beside its clock first)."""
+    """Which columns are what; ``time`` names the columns that hold the time (a date beside its clock first). ``steady``: what follows a
+    fault of the clock is moved so that the time goes on; otherwise rows that lie behind are left out."""
 
     assigned: list[Assigned]
     time: tuple[int, ...]
     time_told: str = ""
     notes: list[str] = field(default_factory=list)
+    steady: bool = True
 
     def of(self, channel: str) -> Assigned | None:
         """The column of a channel."""

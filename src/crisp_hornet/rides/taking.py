@@ -23,9 +23,7 @@ MPH = 1.609344
 
 def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
     """The ride of a table. Raises :class:`RideError` where no time can be made of it."""
-    seconds, jumps = steadied(
-        _seconds(table, mapping, file), [table.columns[one.column].values for one in mapping.assigned]
-    )
+    seconds, jumps = _steady_seconds(table, mapping, file) if mapping.steady else (_seconds(table, mapping, file), [])
     order, notes = _in_order(seconds, file)
     columns = {
         one.channel: table.columns[one.column].values[order] * one.factor + one.offset for one in mapping.assigned
@@ -47,6 +45,18 @@ def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
     if left:
         notes.append(f"columns not known and left out: {', '.join(left[:8])}{' …' if len(left) > 8 else ''}")
     return Loaded(Ride(table.name[:120] or "ride", time, channels), notes)
+
+
+def clock_faults(table: Table, mapping: Mapping, file: Path) -> list[str]:
+    """What is wrong with the clock of a table, each with what becomes of it; nothing where no time can be made of it at all."""
+    try:
+        return _steady_seconds(table, mapping, file)[1]
+    except RideError:
+        return []
+
+
+def _steady_seconds(table: Table, mapping: Mapping, file: Path) -> tuple[Array, list[str]]:
+    return steadied(_seconds(table, mapping, file), [table.columns[one.column].values for one in mapping.assigned])
 
 
 def literal(table: Table, file: Path) -> Loaded | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -11,11 +12,13 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.motor import Array
 from crisp_hornet.rides.mapping import Mapping
 from crisp_hornet.rides.quantities import CHANNEL_UNIT, shown_unit, units_of
 from crisp_hornet.rides.table import Column, Table
+from crisp_hornet.rides.taking import clock_faults
 
 NOTHING = "left out"
 SURE = 0.7
@@ -70,6 +73,9 @@ class MappingPanel(QWidget):
         self.channels: dict[int, QComboBox] = {}
         self.units: dict[int, QComboBox] = {}
         self._about = label("", "quiet", wrap=True)
+        self.steady = Confirm(theme, "mend the clock")
+        self.steady.toggled.connect(self._set_steady)
+        self._faults = label("", wrap=True)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(12)
         self._grid.setVerticalSpacing(3)
@@ -84,13 +90,26 @@ class MappingPanel(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._about)
+        clock = QHBoxLayout()
+        clock.addWidget(self.steady)
+        clock.addWidget(self._faults, 1)
+        outer.addLayout(clock)
         outer.addWidget(column_scroll(inside), 1)
         outer.addLayout(acts)
 
     def show_table(self, path: Path, table: Table, mapping: Mapping) -> None:
         """Show a log's columns."""
         self.path, self.table, self.mapping = path, table, mapping
+        found = clock_faults(table, mapping, path)
+        self._faults.setText(f"{'; '.join(found)}. Unticked, rows that lie behind are left out.")
+        for widget in (self.steady, self._faults):
+            widget.setVisible(bool(found))
+        self.steady.setChecked(mapping.steady)
         self._show()
+
+    def _set_steady(self, steady: bool) -> None:
+        if self.mapping is not None:
+            self.mapping = replace(self.mapping, steady=steady)
 
     def _show(self) -> None:
         table, mapping = self.table, self.mapping

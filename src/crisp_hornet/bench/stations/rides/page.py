@@ -36,7 +36,7 @@ from crisp_hornet.rides.mapping import Mapping, kept_rows, remembered, suggest
 from crisp_hornet.rides.recorder import ENDING
 from crisp_hornet.rides.registry import Loaded, read_ride, read_table
 from crisp_hornet.rides.table import Table
-from crisp_hornet.rides.taking import literal, take
+from crisp_hornet.rides.taking import clock_faults, literal, take
 
 FILES = "Ride logs (*.csv *.txt *.tsv *.log *.gz *.parquet *.jsonl *.xlsx *.gpx *.tcx *.fit);;All files (*)"
 
@@ -385,7 +385,8 @@ def _opened(path: Path, kept: Callable[[str], object]) -> Opened:
     rows = kept(f"mapping {table.signature}")
     if loaded is None and isinstance(rows, list):
         mapping = remembered(mapping, table, rows)
-        loaded = take(table, mapping, path)
+        if not clock_faults(table, mapping, path):  # they are for the rider to look at
+            loaded = take(table, mapping, path)
     return Opened(path, table, mapping, loaded)
 
 
