@@ -176,8 +176,9 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     standin.do("wheel-up 0")
     standin.do("throttle 0.8")
     qtbot.waitUntil(lambda: bar.recorder is not None and bar.recorder.rows > 30, timeout=12_000)
-    qtbot.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
-    bar.note.setFocus()
+    qtbot.keyClick(window, Qt.Key.Key_F2)
+    qtbot.keyClick(window, Qt.Key.Key_F3)
+    pressed_s = bar.recorder.lasts_s
     qtbot.keyClicks(bar.note, "gate of the mill")
     qtbot.keyClick(bar.note, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: bar.recorder.rows > 60, timeout=12_000)
@@ -186,6 +187,8 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name.startswith("Recorded "), timeout=8_000)
     assert np.nanmax(desk.ride.get("wheel_speed_kmh")) > 2 and desk.ride.has("battery_a") and desk.ride_tune is not None
     entry = next(one for one in desk.garage.logbook(desk.bike_id) if one.kind == "ride")
+    noted_s = float(entry.detail.split("note at ")[1].split(" s")[0])
+    assert noted_s <= pressed_s + 0.6  # it counts from the key, not from when it was typed
     assert "lap at" in entry.detail and "gate of the mill" in entry.detail and "tyres 3.5 bar" in entry.detail
     assert bar.left() == []
 

@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox
 
+from crisp_hornet.bench.stations.rides.record_bar import _kilograms
 from crisp_hornet.bench.units import Units
 from crisp_hornet.link.contact import Live
 from tests.bench.driving import click, find, go, texts
@@ -26,6 +27,13 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     bar, page = window.stations[6].recording, window.stations[6]
     choose(find(window, "test programme to be led through", QComboBox), "Full pull")
     assert "Local codes decide" in texts(bar) and "pull against the predicted edge" in texts(bar)
+    assert not bar.flywheel.isVisible()
+    choose(bar.programme, "Dyno run")
+    assert bar.flywheel.isVisible() and "Wheel and flywheel guarded" in texts(bar)
+    for typed, watts in (("95", 95.0), ("heavy", None), ("", None)):
+        bar.flywheel.setText(typed)
+        assert _kilograms(bar.flywheel.text()) == watts
+    choose(bar.programme, "Full pull")
     bar.fields["wind"].setText("none")
     click(qtbot, find(window, "Record the ride"))
     standin.do("wheel-up 0")

@@ -76,9 +76,9 @@ class Recorder:
         """Mark a lap now."""
         self._event("lap", self.lasts_s, "")
 
-    def note(self, text: str) -> None:
-        """A note now."""
-        self._event("note", self.lasts_s, text)
+    def note(self, text: str, at_s: float | None = None) -> None:
+        """A note, of now or of a moment before."""
+        self._event("note", self.lasts_s if at_s is None else at_s, text)
 
     def card(self, lines: Mapping[str, str]) -> None:
         """What is known before the start: tyre pressure, wind, load, purpose."""

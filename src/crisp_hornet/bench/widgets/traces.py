@@ -10,7 +10,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPen
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -25,6 +25,8 @@ from crisp_hornet.core.pyramid import Pyramid
 
 RIBBON_PX = 26
 GAP_S, GAP_KM = 2.0, 0.2
+KINDS = ("limit",)  # a row of kinds instead of sizes
+DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
 ZOOMS = {Qt.Key.Key_Plus: 0.5, Qt.Key.Key_Equal: 0.5, Qt.Key.Key_Minus: 2.0}
 PAGES = {Qt.Key.Key_PageUp: -0.5, Qt.Key.Key_PageDown: 0.5}
 
@@ -45,13 +47,17 @@ class Traces(QWidget):
         self.at_s = 0.0
         self.units = Units()
         self._x, self._gap = np.zeros(0), GAP_S
+        self._built: object = (
+            None  # what the plots were built for; another ride of the same kind goes into the same plots
+        )
         self._plots: list[pg.PlotItem] = []
         self._curves: list[tuple[pg.PlotDataItem, Pyramid]] = []
         self._cursors: list[pg.InfiniteLine] = []
+        self._lines: list[list[pg.PlotDataItem]] = []
         self._view = pg.GraphicsLayoutWidget()
         self._view.setAntialiasing(False)
         self._view.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._view.ci.layout.setSpacing(2)
+        self._view.ci.layout.setSpacing(5)
         self._view.ci.layout.setContentsMargins(0, 0, 0, 0)
         self._view.scene().sigMouseMoved.connect(self._mouse_moved)
         column = QVBoxLayout(self)
@@ -103,27 +109,54 @@ class Traces(QWidget):
 
     def _lay_out(self, stays: bool) -> None:
         ride, view, at = self.ride, self._plots[0].viewRange()[0] if self._plots else None, self.at_s
-        self._view.clear()
-        self._plots, self._cursors, self._curves = [], [], []
-        self._view.setBackground(self.theme.color("ground"))
-        if ride is None or not len(ride):
+        present = () if ride is None or not len(ride) else self._present(ride)
+        if ride is None or not present:
+            self._clear()
             return
         way = way_km(ride) if self.by_way else None
         self._x, self._gap = (ride.time_s, GAP_S) if way is None else (way, GAP_KM)
-        present = [row for row in (tuple(name for name in row if ride.has(name)) for row in self._rows) if row]
-        if not present:
-            return
-        for at_row, row in enumerate(present):
-            self._view.ci.layout.setRowMaximumHeight(at_row, 1e6)
-            self._add_plot(at_row, row, ride, last=at_row == len(present) - 1)
-        self._view.ci.setGeometry(self._view.range)  # while it was empty it shrank to its least, and would stay so
-        self._plots[0].sigXRangeChanged.connect(self._show_range)
+        behind = tuple(self.other is not None and self.other.has(row[0]) for row in present)
+        wanted = (present, behind, self.theme, self.units, way is None)
+        if wanted != self._built:
+            self._clear()
+            for at_row, row in enumerate(present):
+                self._add_plot(at_row, row, behind[at_row], last=at_row == len(present) - 1)
+            self._view.ci.setGeometry(self._view.range)  # while it was empty it shrank to its least, and would stay so
+            self._plots[0].sigXRangeChanged.connect(self._show_range)
+            self._built = wanted
+        self._fill(present, ride)
         if stays and view is not None:
             self._plots[0].setXRange(*view, padding=0)
         else:
             self.show_all()
         self._show_range()
         self.point_at(at if stays else float(ride.time_s[int(0.3 * (len(ride) - 1))]))
+
+    def _present(self, ride: Ride) -> Rows:
+        return tuple(row for row in (tuple(name for name in row if ride.has(name)) for row in self._rows) if row)
+
+    def _clear(self) -> None:
+        self._view.clear()
+        self._view.setBackground(self.theme.color("ground"))
+        self._plots, self._cursors, self._curves, self._lines, self._built = [], [], [], [], None
+
+    def _fill(self, present: Rows, ride: Ride) -> None:
+        """Give each row its figures."""
+        self._curves = []
+        for plot, names, lines in zip(self._plots, present, self._lines, strict=True):
+            plot.getViewBox().setLimits(xMin=0, xMax=float(self._x[-1]))
+            if names == KINDS:
+                for old in [item for item in plot.items if isinstance(item, Ribbon)]:
+                    plot.removeItem(old)
+                plot.addItem(Ribbon(self.theme, self._x, ride.get(names[0]), limit_word))
+                continue
+            behind = [(self.other, names[0])] if len(lines) > len(names) and self.other is not None else []
+            shown = [*behind, *((ride, name) for name in names)]
+            pyramids = [Pyramid(turned(name, one.get(name), self.units)) for one, name in shown]
+            self._curves += list(zip(lines, pyramids, strict=True))
+            extremes = [one.extremes for one in pyramids]
+            low, high = min(one for one, _ in extremes), max(one for _, one in extremes)
+            plot.setYRange(low, high if high > low else low + 1, padding=0.06)
 
     # --- cursor and view ------------------------------------------------------------------------------------
 
@@ -220,43 +253,26 @@ class Traces(QWidget):
 
     # --- one row --------------------------------------------------------------------------------------------
 
-    def _add_plot(self, row: int, names: tuple[str, ...], ride: Ride, last: bool) -> None:
+    def _add_plot(self, row: int, names: tuple[str, ...], behind: bool, last: bool) -> None:
         plot = self._empty_plot(row, names, last)
-        if names == ("limit",):
-            plot.addItem(Ribbon(self.theme, self._x, ride.get("limit"), limit_word))
+        self._view.ci.layout.setRowMaximumHeight(row, RIBBON_PX + (22 if last else 4) if names == KINDS else 1e6)
+        if names == KINDS:
             plot.setYRange(0, 1, padding=0)
-            self._view.ci.layout.setRowMaximumHeight(row, RIBBON_PX + (22 if last else 4))
             plot.getAxis("left").setStyle(showValues=False)
-        else:
-            self._add_curves(plot, names, ride)
+        measured, quiet = self.theme.color("measured"), self.theme.color("quiet")
+        pens = [pg.mkPen(quiet, width=1)] if behind else []
+        pens += [pg.mkPen(measured, width=1, style=dash) for _, dash in zip(names, DASHES, strict=False)]
+        lines = [pg.PlotDataItem(pen=pen) for pen in pens] if names != KINDS else []
+        for line in lines:
+            plot.addItem(line)
+        self._lines.append(lines)
         cursor = pg.InfiniteLine(angle=90, pen=pg.mkPen(self.theme.color("text"), width=1))
+        cursor.setZValue(10)
         plot.addItem(cursor, ignoreBounds=True)
         self._cursors.append(cursor)
         if self._plots:
             plot.setXLink(self._plots[0])
         self._plots.append(plot)
-
-    def _add_curves(self, plot: pg.PlotItem, names: tuple[str, ...], ride: Ride) -> None:
-        measured, quiet = self.theme.color("measured"), self.theme.color("quiet")
-        dashes = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
-        lines = (
-            [(self.other, names[0], pg.mkPen(quiet, width=1))]
-            if self.other is not None and self.other.has(names[0])
-            else []
-        )
-        lines += [
-            (ride, name, pg.mkPen(measured, width=1, style=dash)) for name, dash in zip(names, dashes, strict=False)
-        ]
-        extremes = [self._add_curve(plot, pen, turned(name, one.get(name), self.units)) for one, name, pen in lines]
-        low, high = min(one for one, _ in extremes), max(one for _, one in extremes)
-        plot.setYRange(low, high if high > low else low + 1, padding=0.06)
-
-    def _add_curve(self, plot: pg.PlotItem, pen: QPen, values: Array) -> tuple[float, float]:
-        curve, pyramid = pg.PlotDataItem(), Pyramid(values)
-        plot.addItem(curve)
-        curve.setPen(pen)
-        self._curves.append((curve, pyramid))
-        return pyramid.extremes
 
     def _empty_plot(self, row: int, names: tuple[str, ...], last: bool) -> pg.PlotItem:
         theme = self.theme
@@ -270,7 +286,6 @@ class Traces(QWidget):
         plot.hideButtons()
         plot.setMouseEnabled(x=True, y=False)
         plot.getViewBox().setBackgroundColor(theme.color("sheet"))
-        plot.getViewBox().setLimits(xMin=0, xMax=float(self._x[-1]))
         left, bottom = plot.getAxis("left"), plot.getAxis("bottom")
         left.setWidth(34)
         for axis in (left, bottom):
@@ -278,8 +293,10 @@ class Traces(QWidget):
             axis.setPen(pg.mkPen(theme.color("rule")))
             axis.setTextPen(pg.mkPen(theme.color("quiet")))
         left.setStyle(autoReduceTextSpace=False)
-        bottom.setStyle(showValues=last)
-        bottom.setHeight(22 if last else 4)
+        if last:
+            bottom.setHeight(22)
+        else:
+            plot.hideAxis("bottom")
         return plot
 
     def _bottom_axis(self) -> pg.AxisItem:

@@ -129,14 +129,14 @@ LOOP = Step(
 )
 
 
-def _dyno(number: int) -> Step:
+def _dyno(number: int, flywheel_kg: float | None) -> Step:
     return Step(
         f"pull {number}",
         "From walking pace: throttle fully open in one go, held until the speed stands. The same gear and the same place each time.",
         lambda run: _full(run) and _speed(run) < 12,
         lambda run: not _full(run) or (run.lasts_s > 3 and run.steady("wheel_speed_kmh", 1.5, 0.4)),
         lambda ride, bike: j.sparse(ride, 9) + j.throttle_open(ride) + _gained(ride, 15) + j.not_level(ride, bike),
-        lambda ride, bike: _power(ride, bike),
+        lambda ride, bike: _power(ride, bike, flywheel_kg),
         _short_of_full,
     )
 
@@ -200,8 +200,8 @@ def _no_loop(ride: Ride) -> list[str]:
     return found
 
 
-def _power(ride: Ride, bike: Bike) -> str:
-    found = dyno_run(ride, bike)
+def _power(ride: Ride, bike: Bike, flywheel_kg: float | None) -> str:
+    found = dyno_run(ride, bike, flywheel_kg)
     return (
         f"{found.peak[0]:.0f} W at the wheel at {found.peak[1]:.0f} km/h"
         if found is not None
@@ -209,8 +209,9 @@ def _power(ride: Ride, bike: Bike) -> str:
     )
 
 
-def programmes(levels: int) -> tuple[Programme, ...]:
-    """All of them; the one by levels has a run for each of ``levels``."""
+def programmes(levels: int, flywheel_kg: float | None = None) -> tuple[Programme, ...]:
+    """All of them; the one by levels has a run for each of ``levels``. ``flywheel_kg``: the dyno runs are made on a stand whose flywheel
+    weighs so much at the tyre; else bike and rider on the road are the mass."""
     speed = ("wheel_speed_kmh",)
     return (
         Programme("full_pull", "Full pull", "pull against the predicted edge, limits, sag", ROAD, (_pull("one way"), _pull("back")),
@@ -223,6 +224,6 @@ def programmes(levels: int) -> tuple[Programme, ...]:
         Programme("levels", "Level by level", "what each assist level gives for the rider's watts", ROAD,
                   tuple(_level(number) for number in range(1, levels + 1)), (*speed, "cadence_rpm", "human_nm")),
         Programme("loop", "Range loop", "Wh per km at your pace", ROAD, (LOOP,), speed),
-        Programme("dyno", "Dyno run", "wheel power from a known mass", f"{STAND} {ROAD}", tuple(_dyno(number) for number in (1, 2, 3)),
+        Programme("dyno", "Dyno run", "wheel power from a known mass", f"{STAND} {ROAD}", tuple(_dyno(at, flywheel_kg) for at in (1, 2, 3)),
                   (*speed, "throttle")),
     )  # fmt: skip

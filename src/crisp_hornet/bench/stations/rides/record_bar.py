@@ -28,6 +28,7 @@ from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 RECORDINGS = "recordings"
 FREE = "free ride"
 STILL_S = 180.0
+LEAST_KG, MOST_KG = 1.0, 1000.0
 FAST_MS = 20  # 50 readings a second while recording
 
 
@@ -42,6 +43,7 @@ class RecordBar(QWidget):
         self.recorder: Recorder | None = None
         self.lead: Lead | None = None
         self._card = RideCard()
+        self._note_at_s: float | None = None
         self.waits = Confirm(theme, "record from the first movement")
         self.waits.setChecked(True)
         self.card = CardFields("ride card", after=False)
@@ -49,18 +51,32 @@ class RecordBar(QWidget):
         self.programme = QComboBox()
         self.programme.setAccessibleName("test programme to be led through")
         self.programme.activated.connect(lambda _at: self.refresh())
+        self.flywheel = QLineEdit()
+        self.flywheel.setPlaceholderText("flywheel, kg")
+        self.flywheel.setAccessibleName("on a stand: what the flywheel weighs at the tyre, kg; empty on the road")
+        self.flywheel.setToolTip(
+            "On a stand: what the flywheel weighs at the tyre. Left empty, bike and rider on the road count."
+        )
         self._waits_label = label("from first movement", "quiet")
         self._start = button("Record", self.start, "large", "Record the ride")
         self._stop = button("End the recording", self.stop, "large")
-        self._lap = button("Lap", self.lap, "large", "Mark a lap")
+        self._lap = button("Lap  F2", self.lap, "large", "Mark a lap")
         self.note = QLineEdit()
-        self.note.setPlaceholderText("a note, Enter keeps it")
+        self.note.setPlaceholderText("F3: a note of this moment, Enter keeps it")
         self.note.setAccessibleName("note while recording")
         self.note.returnPressed.connect(self._take_note)
         self._told = label("", "quiet")
         self._led, self._last_run = label("", wrap=True), label("", "quiet", wrap=True)
         row = QHBoxLayout()
-        for widget in (self._start, self.programme, self.waits, self._waits_label, self._stop, self._lap):
+        for widget in (
+            self._start,
+            self.programme,
+            self.flywheel,
+            self.waits,
+            self._waits_label,
+            self._stop,
+            self._lap,
+        ):
             row.addWidget(widget)
         row.addWidget(self.note, 1)
         row.addWidget(self._told)
@@ -71,7 +87,8 @@ class RecordBar(QWidget):
         column.addLayout(row)
         for below in (self.card, self._led, self._last_run):
             column.addWidget(below)
-        QShortcut(QKeySequence("Ctrl+L"), self).activated.connect(self.lap)
+        QShortcut(QKeySequence("F2"), self).activated.connect(self.lap)
+        QShortcut(QKeySequence("F3"), self).activated.connect(self.begin_note)
         link.live_changed.connect(self._take)
         link.changed.connect(self.refresh)
         desk.controller_changed.connect(self.refresh)
@@ -85,7 +102,7 @@ class RecordBar(QWidget):
     @property
     def _programmes(self) -> tuple[Programme, ...]:
         tune = self._desk.controller
-        return programmes(len(tune.assist.levels) if tune is not None else 5)
+        return programmes(len(tune.assist.levels) if tune is not None else 5, _kilograms(self.flywheel.text()))
 
     @property
     def _chosen(self) -> Programme | None:
@@ -157,10 +174,17 @@ class RecordBar(QWidget):
         mine = self.recorder.path if self.recorder is not None else None
         return [path for path in left_behind(self.folder) if path != mine]
 
+    def begin_note(self) -> None:
+        """A note of this moment: it is typed now, but counts from here."""
+        if self.recorder is not None:
+            self._note_at_s = self.recorder.lasts_s
+            self.note.setFocus()
+
     def _take_note(self) -> None:
         if self.recorder is not None and self.note.text().strip():
-            self.recorder.note(self.note.text().strip())
+            self.recorder.note(self.note.text().strip(), self._note_at_s)
             self.note.clear()
+        self._note_at_s = None
 
     def _take(self, live: Live) -> None:
         recorder = self.recorder
@@ -209,6 +233,16 @@ class RecordBar(QWidget):
             widget.setVisible(shown)
         if not recording and chosen is not None:
             self._led.setText(f"{chosen.title}: {chosen.purpose}. {chosen.caution}")
+        self.flywheel.setVisible(not recording and chosen is not None and chosen.id == "dyno")
         self._led.setVisible(self.lead is not None if recording else chosen is not None)
         self._last_run.setVisible(recording and self.lead is not None)
         self._tell()
+
+
+def _kilograms(text: str) -> float | None:
+    """A typed mass; None where it is none."""
+    try:
+        mass = float(text.replace(",", ".").removesuffix("kg").strip())
+    except ValueError:
+        return None
+    return mass if LEAST_KG <= mass <= MOST_KG else None
