@@ -59,8 +59,6 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     entry = next(one for one in desk.garage.logbook(desk.bike_id) if one.kind == "ride")
     assert "Full pull, one way:" in entry.detail and "rested start v" in entry.detail
     qtbot.waitUntil(lambda: page.rest.isVisible())
-    window.link.live_changed.emit(Live(1000.0, {"pack_v": 60.0, "battery_a": 9.0}))
-    assert "Waiting for the pack to rest" in texts(page.rest)
     qtbot.waitUntil(lambda: "The pack rests" in texts(page.rest), timeout=15_000)
     click(qtbot, find(window, "Take the pack's voltage as rested"))
     assert not page.rest.isVisible() and desk.card.rested_end_v is not None

@@ -1,0 +1,99 @@
+"""Energy and way of a ride, and what each is sure to.
+
+The error of a sum over time is read off the ride itself: summed from every second row instead of every row it differs by some twice of what
+noise and coarse sampling are worth; blocks of a minute are taken as independent. What a sensor's gain or zero is wrong by is not in it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import Estimate, around, refused
+from crisp_hornet.core.evidence.even import moving_mean
+from crisp_hornet.core.motor import Array
+from crisp_hornet.documents.bike import Bike
+
+BLOCK_S, GAP_S, LEAST_KM = 60.0, 2.0, 0.3
+QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
+
+
+@dataclass(frozen=True)
+class EnergyUsed:
+    """``wh_net`` leaves the pack for good; ``regen_share`` of what was drawn came back; ``distance_km`` by the wheel as it really rolls."""
+
+    wh_net: Estimate
+    regen_share: Estimate
+    distance_km: Estimate
+    wh_per_km: Estimate
+
+
+def energy_used(ride: Ride, bike: Bike, wheel: Estimate) -> EnergyUsed:
+    """What was used, with the circumference (m) that the ride showed, or the document's where it did not."""
+    distance = _distance(ride, bike, wheel)
+    if not (ride.has("pack_v") and ride.has("battery_a")):
+        why = "voltage and battery current are needed"
+        return EnergyUsed(refused(why, "Wh"), refused(why), distance, refused(why, "Wh/km"))
+    watts = ride.get("pack_v") * ride.get("battery_a")
+    net, error, freedom = _summed(ride.time_s, watts)
+    wh = around(net / 3600, error / 3600, freedom, "Wh")
+    return EnergyUsed(wh, _regen_share(ride, watts), distance, _ratio(wh, distance))
+
+
+def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:
+    unit = "km"
+    name = "wheel_speed_kmh" if ride.has("wheel_speed_kmh") else "gps_speed_kmh"
+    if not ride.has(name):
+        return refused("no speed was recorded", unit)
+    km, error, freedom = (one / 3600 if at < 2 else one for at, one in enumerate(_summed(ride.time_s, ride.get(name))))
+    if name == "wheel_speed_kmh" and wheel.known:
+        stretch, spread = wheel.value / bike.drivetrain.wheel_circumference_m, wheel.half_width / 1.96 / wheel.value
+    else:
+        stretch, spread = 1.0, 0.01  # nobody measured how the wheel rolls under this rider, or how GPS did
+    return around(km * stretch, float(np.hypot(error * stretch, km * stretch * spread)), freedom, unit)
+
+
+def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
+    unit = "Wh/km"
+    if not distance.known:
+        return refused(distance.reason, unit)
+    if distance.value < LEAST_KM:
+        return refused(f"less than {LEAST_KM:g} km", unit)
+    value = wh.value / distance.value
+    reach = value * float(np.hypot(wh.half_width / max(abs(wh.value), 1e-9), distance.half_width / distance.value))
+    return Estimate(value, value - abs(reach), value + abs(reach), unit)
+
+
+def _regen_share(ride: Ride, watts: Array) -> Estimate:
+    usual = float(np.median(np.diff(ride.time_s[:5000]))) if len(ride) > 2 else 1.0
+    rows = max(round(1.0 / max(usual, 1e-3)), 1)
+    amps = ride.get("battery_a")
+    about = moving_mean((moving_mean(amps, rows) < -QUIET_A).astype(float), 2 * rows) > 0
+    braking = about & (amps < 0)  # elsewhere a current below nothing is noise
+    back, back_error, freedom = _summed(ride.time_s, np.where(braking, -watts, 0.0))
+    out, out_error, _ = _summed(ride.time_s, np.where(braking, 0.0, watts))
+    if out <= 0:
+        return refused("nothing was drawn from the pack")
+    share = back / out
+    error = float(np.hypot(back_error / out, share * out_error / out))
+    return around(share, error, freedom)
+
+
+def _summed(time: Array, values: Array) -> tuple[float, float, float]:
+    """(integral over s, its standard error, degrees of freedom); nothing is known of gaps, nothing is added for them."""
+    good = np.isfinite(values)
+    time, values = time[good], values[good]
+    if len(time) < 8:
+        return 0.0, 0.0, 1.0
+    steps = np.diff(time)
+    pieces = np.where(steps <= GAP_S, steps * (values[1:] + values[:-1]) / 2, 0.0)
+    wide = time[2::2] - time[:-2:2]
+    coarse = np.where(wide <= 2 * GAP_S, wide * (values[2::2] + values[:-2:2]) / 2, 0.0)
+    pairs = len(coarse)
+    fine = pieces[: 2 * pairs].reshape(pairs, 2).sum(axis=1)
+    inside = (steps[: 2 * pairs].reshape(pairs, 2) <= GAP_S).all(axis=1)
+    block = np.floor((time[: 2 * pairs : 2] - time[0]) / BLOCK_S).astype(int)
+    off = np.bincount(block, np.where(inside, coarse - fine, 0.0))
+    return float(pieces.sum()), float(np.sqrt(np.sum(off**2))) / 2, float(max(len(off) - 1, 1))

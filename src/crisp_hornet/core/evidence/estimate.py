@@ -1,0 +1,98 @@
+"""A figure learned from a ride, with the interval it lies in, or the reason why the ride cannot say."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import stats
+
+from crisp_hornet.core.motor import Array
+
+SURE = 0.95
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """``value`` between ``low`` and ``high`` with 95 % confidence; NaN and a ``reason`` where the ride cannot say."""
+
+    value: float
+    low: float
+    high: float
+    unit: str = ""
+    reason: str = ""
+
+    @property
+    def known(self) -> bool:
+        """Whether the ride says anything."""
+        return not self.reason
+
+    @property
+    def half_width(self) -> float:
+        """Half of the interval, in the figure's unit."""
+        return (self.high - self.low) / 2
+
+    def times(self, factor: float, unit: str | None = None) -> Estimate:
+        """In another unit."""
+        ends = sorted((self.low * factor, self.high * factor))
+        return Estimate(self.value * factor, ends[0], ends[1], self.unit if unit is None else unit, self.reason)
+
+    def in_words(self, digits: int = 3) -> str:
+        """``0.0923 Ω (0.0901 to 0.0945)``, or why not."""
+        if not self.known:
+            return f"cannot be told: {self.reason}"
+        return f"{self.value:.{digits}g} {self.unit} ({self.low:.{digits}g} to {self.high:.{digits}g})".replace(
+            "  ", " "
+        )
+
+
+def refused(reason: str, unit: str = "") -> Estimate:
+    """The ride cannot say, and why."""
+    return Estimate(np.nan, np.nan, np.nan, unit, reason)
+
+
+def around(value: float, error: float, freedom: float, unit: str = "") -> Estimate:
+    """A value with its standard error: Student's t with so many degrees of freedom."""
+    reach = float(stats.t.ppf((1 + SURE) / 2, max(freedom, 1.0))) * error
+    return Estimate(value, value - reach, value + reach, unit)
+
+
+@dataclass(frozen=True, eq=False)
+class Fit:
+    """A least-squares solution (p,), its covariance (p, p) robust against what neighbours in a block share, and its freedom."""
+
+    values: Array
+    covariance: Array
+    freedom: float
+
+    def error(self, at: int) -> float:
+        """Standard error of one value."""
+        return float(np.sqrt(max(self.covariance[at, at], 0.0)))
+
+    def combined(self, weights: Array) -> tuple[float, float]:
+        """(value, standard error) of a weighted sum of the values."""
+        return float(weights @ self.values), float(np.sqrt(max(weights @ self.covariance @ weights, 0.0)))
+
+
+def clustered_fit(columns: Array, wanted: Array, block: Array) -> Fit | None:
+    """``wanted`` (n,) from ``columns`` (n, p) by least squares; rows of one ``block`` (n,) may err together.
+
+    Covariance: the cluster-robust sandwich with the small-sample factor (A. C. Cameron, D. L. Miller, *A Practitioner's Guide to
+    Cluster-Robust Inference*, 2015, eq. 11). None where the columns do not tell the values apart or there are too few blocks.
+    """
+    rows, count = columns.shape
+    kinds, which = np.unique(block, return_inverse=True)
+    blocks = len(kinds)
+    if blocks < count + 3 or rows < 3 * count:
+        return None
+    gram = columns.T @ columns
+    scale = np.sqrt(np.diag(gram))
+    if np.any(scale <= 0) or np.linalg.cond(gram / np.outer(scale, scale)) > 1e8:
+        return None
+    inverse = np.linalg.inv(gram)
+    values = inverse @ (columns.T @ wanted)
+    residual = wanted - columns @ values
+    scores = np.column_stack([np.bincount(which, columns[:, at] * residual, blocks) for at in range(count)])
+    factor = blocks / (blocks - 1) * (rows - 1) / (rows - count)
+    covariance = factor * inverse @ (scores.T @ scores) @ inverse
+    return Fit(values, covariance, float(blocks - count))

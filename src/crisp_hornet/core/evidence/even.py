@@ -1,0 +1,61 @@
+"""A ride on an even clock: means over equal steps of time, so that long rides are judged as fast as short ones."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.motor import Array
+
+STEP_S, GAP_S = 0.2, 2.0
+
+
+def even(ride: Ride, channels: tuple[str, ...], step_s: float = STEP_S) -> Ride:
+    """Means of channels (those the ride has) over steps of time; NaN where nothing was recorded within :data:`GAP_S`.
+
+    A ride recorded more slowly than that is interpolated between its rows.
+    """
+    time = ride.time_s
+    present = [name for name in channels if ride.has(name)]
+    if len(time) < 2:
+        return Ride(ride.name, time, {name: ride.get(name) for name in present})
+    usual = float(np.median(np.diff(time[:20_000])))
+    clock = np.arange(0.0, time[-1], step_s)
+    if usual > 0.6 * step_s:
+        return Ride(ride.name, clock, {name: _between(clock, time, ride.get(name)) for name in present})
+    starts = np.searchsorted(time, clock)
+    filled = np.append(starts[1:], len(time)) > starts
+    return Ride(ride.name, clock, {name: _means(ride.get(name), starts, filled) for name in present})
+
+
+def _means(values: Array, starts: Array, filled: Array) -> Array:
+    good = np.isfinite(values)
+    whole = bool(good.all())
+    clean = values if whole else np.where(good, values, 0.0)
+    safe = np.minimum(starts, len(values) - 1)
+    sums = np.add.reduceat(clean, safe)
+    counts = np.diff(np.append(safe, len(values))) if whole else np.add.reduceat(good.astype(np.float64), safe)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(filled & (counts > 0), sums / counts, np.nan)
+
+
+def _between(clock: Array, time: Array, values: Array) -> Array:
+    good = np.isfinite(values)
+    if good.sum() < 2:
+        return np.full(len(clock), np.nan)
+    known = time[good]
+    after = np.clip(np.searchsorted(known, clock), 1, len(known) - 1)
+    near = known[after] - known[after - 1] <= GAP_S
+    return np.where(near & (clock >= known[0]) & (clock <= known[-1]), np.interp(clock, known, values[good]), np.nan)
+
+
+def moving_mean(values: Array, rows: int) -> Array:
+    """The mean of ``rows`` about each place (n,), of those that are known; fewer at the ends and beside what is missing."""
+    good = np.isfinite(values)
+    sums = np.concatenate(([0.0], np.cumsum(np.where(good, values, 0.0))))
+    counts = np.concatenate(([0], np.cumsum(good)))
+    low = np.clip(np.arange(len(values)) - rows // 2, 0, len(values))
+    high = np.clip(np.arange(len(values)) + rows // 2 + 1, 0, len(values))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean: Array = (sums[high] - sums[low]) / (counts[high] - counts[low])
+    return mean

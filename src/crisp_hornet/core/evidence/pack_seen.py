@@ -1,0 +1,60 @@
+"""The pack as a ride shows it: its resistance with the state of charge taken out.
+
+The voltage follows ``V = E − k·q − R0·I − R1·z1 − R2·z2`` with ``q`` the charge drawn and ``z`` the current smoothed by two times of relaxation. What
+changes slowly (the bend of the charge curve, warming) is taken out by subtracting a moving mean from all of them; the rest is a
+least-squares problem. The resistance of a 10 s pulse is ``R0 + Σ Rk·(1 − exp(−10/τk))``. Source: G. L. Plett, *Battery Management Systems*, vol. I, ch. 2 (equivalent circuits).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.signal import lfilter
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
+from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
+from crisp_hornet.core.motor import Array
+
+PULSE_S, SLOW_S, BLOCK_S = 10.0, 90.0, 20.0
+MODEL = 0.001  # share by which packs that relax otherwise are misread
+RELAX_S = (15.0, 40.0)  # between two such times any relaxation of a pack is a mixture of both
+LEAST_A = 3.0  # standard deviation of the current once its slow part is gone
+LEAST_S = 120.0
+WIDEST = 0.4  # of the value: beyond this the ride does not say
+
+
+def resistance(ride: Ride) -> Estimate:
+    """Resistance of the pack (Ω) to a 10 s pulse, at the temperature of the ride."""
+    unit = "Ω"
+    if not (ride.has("pack_v") and ride.has("battery_a")):
+        return refused("voltage and battery current are needed", unit)
+    smooth = even(ride, ("pack_v", "battery_a"))
+    volts, amps = smooth.get("pack_v"), smooth.get("battery_a")
+    known = np.isfinite(volts) & np.isfinite(amps)
+    if known.sum() * STEP_S < LEAST_S:
+        return refused(f"less than {LEAST_S:.0f} s of voltage and current", unit)
+    clean = np.where(known, amps, 0.0)
+    relaxed = [_relaxed(clean, slow_s) for slow_s in RELAX_S]
+    rows = round(SLOW_S / STEP_S)
+    drawn = np.cumsum(clean) * STEP_S / 3600
+    fast = [one - moving_mean(np.where(known, one, np.nan), rows) for one in (volts, amps, *relaxed, drawn)]
+    good = known & np.isfinite(fast[0])
+    if float(np.std(fast[1][good])) < LEAST_A:
+        return refused("the current hardly changes: pull a few times and let go", unit)
+    columns = np.column_stack([-one[good] for one in fast[1:]])
+    block = np.floor(smooth.time_s[good] / BLOCK_S)
+    fit = clustered_fit(columns, fast[0][good], block)
+    if fit is None:
+        return refused("too few changes of current", unit)
+    value, error = fit.combined(np.array([1.0, *(1 - np.exp(-PULSE_S / slow_s) for slow_s in RELAX_S), 0.0]))
+    found = around(value, float(np.hypot(error, MODEL * value)), fit.freedom, unit)
+    if not value > 0 or found.half_width > WIDEST * value:
+        return refused("voltage and current do not go together", unit)
+    return found
+
+
+def _relaxed(amps: Array, slow_s: float) -> Array:
+    """The current through a first-order low-pass of a relaxation time."""
+    share = 1 - np.exp(-STEP_S / slow_s)
+    found: Array = lfilter([share], [1, share - 1], amps)
+    return found
