@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 
 from crisp_hornet.demo import HERON, ROUND
-from crisp_hornet.documents.maps import shipped_maps
+from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.standin.controller import SimulatedController
 from crisp_hornet.standin.hands import Hands
@@ -19,7 +19,7 @@ def main() -> None:
     hands = Hands(ambient_c=14)
     bike = SimulatedBike(true_bike(read_bike(HERON)), charge=0.86)
     bike.state.winding_c = bike.state.housing_c = bike.state.sink_c = 14.0
-    controller = SimulatedController(shipped_maps()[0], bike, hands, seed=12)
+    controller = SimulatedController(shipped_map("Weir 60"), bike, hands, seed=12)
     rows = list(record(bike, controller, hands, BAKERY_ROUND))
     with ROUND.open("w", newline="", encoding="utf-8") as file:
         writer = csv.DictWriter(file, fieldnames=list(rows[0]))

@@ -100,6 +100,12 @@ def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> N
     check.add_argument("--tune", type=Path, required=True)
     check.add_argument("--json", action="store_true", help="as a JSON list")
     check.set_defaults(run=_headless("check_tune"))
+    verdict = commands.add_parser("verdict", help="what a ride proves: estimates with 95 % intervals, and findings")
+    verdict.add_argument("--bike", type=Path, required=True)
+    verdict.add_argument("--tune", type=Path, required=True, help="the tune it was ridden on")
+    verdict.add_argument("--ride", type=Path, required=True, help="a log in any form that Rides reads")
+    verdict.add_argument("--json", type=Path, metavar="FILE", help="write it all into this file too")
+    verdict.set_defaults(run=_verdict)
     backup = commands.add_parser("backup", help="read every register of a controller into a file")
     backup.add_argument("--port", required=True, help=port)
     backup.add_argument("--out", type=Path, required=True)
@@ -116,6 +122,12 @@ def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> N
     faults.add_argument("--port", required=True, help=port)
     faults.add_argument("--clear", action="store_true")
     faults.set_defaults(run=_headless("tell_faults"))
+
+
+def _verdict(options: argparse.Namespace) -> int:
+    from crisp_hornet.verdict_file import judge_ride
+
+    return judge_ride(options)
 
 
 def _headless(name: str) -> Callable[[argparse.Namespace], int]:

@@ -87,8 +87,8 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     window.stations[6].import_file(ROUND)
     qtbot.waitUntil(lambda: desk.ride is not None and not window.stations[6]._import.running, timeout=10_000)
     go(qtbot, window, 7)
-    assert "Battery current peak 31.5 A" in texts(window)
-    assert "battery peak 31.5 A" in texts(window)
+    assert "Battery current peak 30.2 A" in texts(window)
+    assert "battery peak 30.2 A" in texts(window)
 
     # restart on the same garage: it is all in the logbook
     events = [one.title for one in desk.garage.logbook(desk.bike_id)]

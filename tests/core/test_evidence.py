@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.findings import findings
+from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.measured_pull import measured_pull
 from crisp_hornet.core.evidence.peaks import energy, peaks
 from crisp_hornet.core.evidence.rested import conditions_at_start
@@ -13,6 +13,10 @@ from crisp_hornet.core.vehicle import centre_of_gravity
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 50, 400)
+
+
+def findings(ride, tune, curve):
+    return judge(ride, a_bike(), tune, curve)[1]
 
 
 def a_pull(bike, tune, weaker=1.0, rested_v=62.0):

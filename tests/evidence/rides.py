@@ -53,7 +53,9 @@ class Road:
 
     def __init__(self, rng, steep=0.03, bends=True):
         self.waves = [(rng.uniform(0.3, 1.0) * steep, rng.uniform(300, 1500), rng.uniform(0, 6)) for _ in range(4)]
-        self.turns = [(rng.uniform(200, 900), rng.uniform(0, 6), rng.uniform(0.2, 0.9)) for _ in range(3)] if bends else []
+        self.turns = (
+            [(rng.uniform(200, 900), rng.uniform(0, 6), rng.uniform(0.2, 0.9)) for _ in range(3)] if bends else []
+        )
         self.heading = rng.uniform(0, 6)
 
     def grade(self, x):
@@ -76,7 +78,9 @@ def ridden(truth, road, plan, rng, start_charge=0.85):
             regen = 60.0 if brake < 0 and v > 2 else 0.0
             push = drive + (human_w * 0.95 / max(v, 1.5) if human_w else 0.0) - max(brake, 0.0) * (v > 0.05) - regen
             air = v + way * truth.wind_mps
-            resist = truth.mass_kg * G * (truth.crr * (v > 0.01) + way * road.grade(x)) + 0.5 * AIR * truth.cda * air * abs(air)
+            resist = truth.mass_kg * G * (
+                truth.crr * (v > 0.01) + way * road.grade(x)
+            ) + 0.5 * AIR * truth.cda * air * abs(air)
             a = (push - resist) / truth.effective_kg
             v = max(v + a * DT, 0.0)
             x += way * v * DT
@@ -99,12 +103,12 @@ def logged(truth, road, rows, rng, hz=5.0, gps=True, heights=True, drops=True):
     def seen(values, noise, step):
         return np.round((values + rng.normal(0, noise, len(values))) / step) * step
 
-    v, x, amps, volts, share, brake, human, way = true.T
+    v, x, amps, volts, share, brake, human, _ = true.T
     cadence = np.where(human > 0, 68.0, 0.0)
     channels = {
         "wheel_speed_kmh": np.maximum(seen(v * 3.6 / truth.wheel, 0.05, 0.1), 0), "pack_v": seen(volts, 0.03, 0.05),
         "battery_a": seen(amps, 0.15, 0.1), "throttle": np.clip(share, 0, 1), "brake": (brake > 0).astype(float),
-        "human_nm": np.where(human > 0, human / (68 * 2 * np.pi / 60), 0.0) + rng.normal(0, 0.4, len(v)) * (human > 0), "cadence_rpm": cadence,
+        "human_nm": (human / (68 * 2 * np.pi / 60) + rng.normal(0, 0.4, len(v))) * (human > 0), "cadence_rpm": cadence,
     }  # fmt: skip
     if heights:
         drift = np.cumsum(rng.normal(0, 0.011 * np.sqrt(1 / hz), len(v)))
@@ -157,7 +161,13 @@ def coast_downs(truth, rng, runs=6, slope=0.004, **sensors):
     plan = [(5, 0, 0, 0, 1)]
     for run in range(runs):
         way = 1 if run % 2 == 0 else -1
-        plan += [(rng.uniform(7, 11), 0.9, 0, 0, way), (rng.uniform(0.5, 2), 0.15, 0, 0, way), (34, 0, 0, 0, way), (8, 0, 250, 0, way), (6, 0, 250, 0, way)]
+        plan += [
+            (rng.uniform(7, 11), 0.9, 0, 0, way),
+            (rng.uniform(0.5, 2), 0.15, 0, 0, way),
+            (34, 0, 0, 0, way),
+            (8, 0, 250, 0, way),
+            (6, 0, 250, 0, way),
+        ]
     rows = ridden(truth, road, plan, rng)
     truth.found = figures(rows)
     return logged(truth, road, rows, rng, **{"drops": False, **sensors})

@@ -55,7 +55,7 @@ def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array
     if ride.has("human_nm") and ride.has("cadence_rpm"):
         found["human_w"] = ride.get("human_nm") * ride.get("cadence_rpm") * (2 * np.pi / 60)
     if "distance_km" in found and ride.has("altitude_m"):
-        found["grade"] = 100 * _grade(found["distance_km"] * 1000, ride.get("altitude_m"))
+        found["grade"] = 100 * grade(found["distance_km"] * 1000, ride.get("altitude_m"))
     if "acceleration_mps2" in found:
         _add_wheel(ride, bike, speed, found)
     return found
@@ -115,7 +115,7 @@ def slope(time: Array, values: Array, over_s: float) -> Array:
     return found
 
 
-def _grade(metres: Array, height: Array) -> Array:
+def grade(metres: Array, height: Array) -> Array:
     """Rise over run about each place, over :data:`GRADE_M` of way."""
     good = np.isfinite(height)
     moved = np.concatenate(([True], np.diff(metres) > 1e-6)) & good

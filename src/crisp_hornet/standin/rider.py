@@ -57,6 +57,7 @@ class _Rider:
         self._chance = random.Random(seed)
         self._leg_end_m = route[0].length_m
         self._stopped_until: float | None = None
+        self._braking = False
 
     def act(self, time_s: float, at_m: float, speed_mps: float) -> bool:
         """Set the hands for this moment; False once the route is done."""
@@ -66,12 +67,13 @@ class _Rider:
         if self._stopped_until is not None:
             hands.throttle, hands.brake, hands.human_nm, hands.cadence_rpm = 0.0, True, 0.0, 0.0
             if time_s >= self._stopped_until:
-                self._stopped_until = None
+                self._stopped_until, self._braking = None, False
                 hands.brake = False
                 return self._next_leg()
             return True
         left = self._leg_end_m - at_m
-        if leg.stop_s and (left < speed_mps**2 / (2 * BRAKING_MPS2) or left <= 0):
+        self._braking = leg.stop_s > 0 and (self._braking or left < speed_mps**2 / (2 * BRAKING_MPS2) or left <= 0)
+        if self._braking:  # once begun to the end, or lever and throttle would take turns
             hands.throttle, hands.brake = 0.0, True
             hands.human_nm = hands.cadence_rpm = 0.0
             if speed_mps < 0.1:

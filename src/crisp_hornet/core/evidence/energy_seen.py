@@ -12,7 +12,7 @@ import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
-from crisp_hornet.core.evidence.even import moving_mean
+from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
 from crisp_hornet.core.motor import Array
 from crisp_hornet.documents.bike import Bike
 
@@ -31,7 +31,8 @@ class EnergyUsed:
 
 
 def energy_used(ride: Ride, bike: Bike, wheel: Estimate) -> EnergyUsed:
-    """What was used, with the circumference (m) that the ride showed, or the document's where it did not."""
+    """What was used, with the circumference (m) that the ride showed, or the document's where it did not. Sums are taken over the rows as
+    they were recorded; what was braked and what was driven is told apart on an even clock."""
     distance = _distance(ride, bike, wheel)
     if not (ride.has("pack_v") and ride.has("battery_a")):
         why = "voltage and battery current are needed"
@@ -39,7 +40,7 @@ def energy_used(ride: Ride, bike: Bike, wheel: Estimate) -> EnergyUsed:
     watts = ride.get("pack_v") * ride.get("battery_a")
     net, error, freedom = _summed(ride.time_s, watts)
     wh = around(net / 3600, error / 3600, freedom, "Wh")
-    return EnergyUsed(wh, _regen_share(ride, watts), distance, _ratio(wh, distance))
+    return EnergyUsed(wh, _regen_share(even(ride, ("pack_v", "battery_a"))), distance, _ratio(wh, distance))
 
 
 def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:
@@ -66,14 +67,13 @@ def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
     return Estimate(value, value - abs(reach), value + abs(reach), unit)
 
 
-def _regen_share(ride: Ride, watts: Array) -> Estimate:
-    usual = float(np.median(np.diff(ride.time_s[:5000]))) if len(ride) > 2 else 1.0
-    rows = max(round(1.0 / max(usual, 1e-3)), 1)
-    amps = ride.get("battery_a")
+def _regen_share(smooth: Ride) -> Estimate:
+    amps = smooth.get("battery_a")
+    watts, rows = smooth.get("pack_v") * amps, round(1.0 / STEP_S)
     about = moving_mean((moving_mean(amps, rows) < -QUIET_A).astype(float), 2 * rows) > 0
-    braking = about & (amps < 0)  # elsewhere a current below nothing is noise
-    back, back_error, freedom = _summed(ride.time_s, np.where(braking, -watts, 0.0))
-    out, out_error, _ = _summed(ride.time_s, np.where(braking, 0.0, watts))
+    braking = about & (amps < -QUIET_A)  # elsewhere a current below nothing is noise
+    back, back_error, freedom = _summed(smooth.time_s, np.where(braking, -watts, 0.0))
+    out, out_error, _ = _summed(smooth.time_s, np.where(braking, 0.0, watts))
     if out <= 0:
         return refused("nothing was drawn from the pack")
     share = back / out

@@ -71,7 +71,7 @@ class Fit:
 
     def combined(self, weights: Array) -> tuple[float, float]:
         """(value, standard error) of a weighted sum of the values."""
-        return float(weights @ self.values), float(np.sqrt(max(weights @ self.covariance @ weights, 0.0)))
+        return float(weights @ self.values), float(np.sqrt(max(float(weights @ self.covariance @ weights), 0.0)))
 
 
 def clustered_fit(columns: Array, wanted: Array, block: Array) -> Fit | None:
@@ -86,7 +86,7 @@ def clustered_fit(columns: Array, wanted: Array, block: Array) -> Fit | None:
     if blocks < count + 3 or rows < 3 * count:
         return None
     gram = columns.T @ columns
-    scale = np.sqrt(np.diag(gram))
+    scale: Array = np.sqrt(gram.diagonal())
     if np.any(scale <= 0) or np.linalg.cond(gram / np.outer(scale, scale)) > 1e8:
         return None
     inverse = np.linalg.inv(gram)

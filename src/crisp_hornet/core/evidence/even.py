@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
@@ -20,6 +21,8 @@ def even(ride: Ride, channels: tuple[str, ...], step_s: float = STEP_S) -> Ride:
     if len(time) < 2:
         return Ride(ride.name, time, {name: ride.get(name) for name in present})
     usual = float(np.median(np.diff(time[:20_000])))
+    if abs(usual - step_s) < 1e-9 and abs(float(time[-1]) - (len(time) - 1) * step_s) < 1e-6:  # it is even already
+        return Ride(ride.name, time, {name: ride.get(name) for name in present})
     clock = np.arange(0.0, time[-1], step_s)
     if usual > 0.6 * step_s:
         return Ride(ride.name, clock, {name: _between(clock, time, ride.get(name)) for name in present})
@@ -28,7 +31,7 @@ def even(ride: Ride, channels: tuple[str, ...], step_s: float = STEP_S) -> Ride:
     return Ride(ride.name, clock, {name: _means(ride.get(name), starts, filled) for name in present})
 
 
-def _means(values: Array, starts: Array, filled: Array) -> Array:
+def _means(values: Array, starts: NDArray[np.intp], filled: NDArray[np.bool_]) -> Array:
     good = np.isfinite(values)
     whole = bool(good.all())
     clean = values if whole else np.where(good, values, 0.0)

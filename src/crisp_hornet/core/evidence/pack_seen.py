@@ -1,8 +1,9 @@
 """The pack as a ride shows it: its resistance with the state of charge taken out.
 
-The voltage follows ``V = E − k·q − R0·I − R1·z1 − R2·z2`` with ``q`` the charge drawn and ``z`` the current smoothed by two times of relaxation. What
-changes slowly (the bend of the charge curve, warming) is taken out by subtracting a moving mean from all of them; the rest is a
-least-squares problem. The resistance of a 10 s pulse is ``R0 + Σ Rk·(1 − exp(−10/τk))``. Source: G. L. Plett, *Battery Management Systems*, vol. I, ch. 2 (equivalent circuits).
+The voltage follows ``V = E − k·q − R0·I − R1·z1 − R2·z2`` with ``q`` the charge drawn and ``z`` the current smoothed by two times of
+relaxation. What changes slowly (the bend of the charge curve, warming) is taken out by subtracting a moving mean from all of them; the
+rest is a least-squares problem. The resistance of a 10 s pulse is ``R0 + Σ Rk·(1 − exp(−10/τk))``.
+Source: G. L. Plett, *Battery Management Systems*, vol. I, ch. 2 (equivalent circuits).
 """
 
 from __future__ import annotations
@@ -16,7 +17,7 @@ from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
 from crisp_hornet.core.motor import Array
 
 PULSE_S, SLOW_S, BLOCK_S = 10.0, 90.0, 20.0
-MODEL = 0.001  # share by which packs that relax otherwise are misread
+MODEL = 0.002  # share by which packs that relax otherwise are misread
 RELAX_S = (15.0, 40.0)  # between two such times any relaxation of a pack is a mixture of both
 LEAST_A = 3.0  # standard deviation of the current once its slow part is gone
 LEAST_S = 120.0

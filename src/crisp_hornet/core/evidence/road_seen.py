@@ -1,10 +1,10 @@
 """Rolling and air resistance from rolling out, both ways on one stretch.
 
-On each run ``v' = −(m/me)·g·(crr + grade) − ρ·CdA/(2·me)·(v ± w)²``: with what is integrated along the run as columns and a start speed of its
-own for each run this is linear in ``crr``, ``CdA``, ``CdA·w`` and a slope that the heights did not show; ``CdA·w²`` follows by iteration.
-Wind and that slope change sign with the direction, so runs both ways tell them apart. The heights of all runs make one profile of the stretch,
-so that the drift of a barometer does not pass for slope. Source: coast-down testing (SAE J1263); robust errors as in
-:mod:`~crisp_hornet.core.evidence.estimate`.
+On each run ``v' = −(m/me)·g·(crr + grade) − ρ·CdA/(2·me)·(v ± w)²``: with what is integrated along the run as columns and a start speed of
+its own for each run this is linear in ``crr``, ``CdA``, ``CdA·w`` and a slope that the heights did not show; ``CdA·w²`` follows by
+iteration. Wind and that slope change sign with the direction, so runs both ways tell them apart. The heights of all runs make one
+profile of the stretch, so that the drift of a barometer does not pass for slope. Source: coast-down testing (SAE J1263); robust errors
+as in :mod:`~crisp_hornet.core.evidence.estimate`.
 """
 
 from __future__ import annotations
@@ -74,6 +74,8 @@ def _unknown(why: str, runs: int = 0) -> RoadLoad:
 
 def _runs(ride: Ride, stretch: float) -> list[_Run]:
     smooth = even(ride, CHANNELS)
+    if len(smooth) * STEP_S < LEAST_S:
+        return []
     north, east = _metres(smooth)
     free = _free(smooth)
     edges = np.flatnonzero(np.diff(np.concatenate(([0], free.astype(int), [0]))))

@@ -66,10 +66,10 @@ def _undelayed(wheel: Array, ground: Array) -> Array:
 def _turning(ride: Ride) -> Array:
     """By how many degrees the direction changes over a window's time at each row; 0 without positions."""
     lat, lon = ride.get("lat_deg"), ride.get("lon_deg")
-    if np.isfinite(lat).sum() < 20:
+    good = np.isfinite(lat) & np.isfinite(lon)
+    if good.sum() < 20:
         return np.zeros(len(ride))
     rows, half = np.arange(len(ride)), round(WINDOW_S / STEP_S / 2)
-    good = np.isfinite(lat) & np.isfinite(lon)
     north, east = (
         np.interp(rows, rows[good], lat[good]),
         np.interp(rows, rows[good], lon[good]) * np.cos(np.radians(lat[good][0])),

@@ -20,10 +20,12 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
-from crisp_hornet.core.evidence.findings import Finding, findings
+from crisp_hornet.core.evidence.findings import Finding
+from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.measured_pull import measured_pull
 from crisp_hornet.core.evidence.peaks import Peak, energy, peaks
 from crisp_hornet.core.evidence.rested import conditions_at_start
+from crisp_hornet.core.evidence.verdict import Verdict
 
 STRIP = (("wheel_speed_kmh",), ("pack_v",), ("battery_a",), ("motor_c",))
 
@@ -36,6 +38,7 @@ class VerdictPage(Station):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self.found: list[Finding] = []
+        self.verdict: Verdict | None = None
         self.peaks: list[Peak] = []
         self._ride: object = None
         self._prediction: Prediction | None = None
@@ -94,13 +97,13 @@ class VerdictPage(Station):
 
     def _judge(self) -> None:
         ride, bike = self.desk.ride, self.desk.bike
-        self.found, self.peaks, self._prediction = [], [], None
+        self.found, self.peaks, self._prediction, self.verdict = [], [], None, None
         tune = self.desk.ride_tune or self.desk.controller
         if ride is not None and bike is not None and tune is not None and self.desk.speeds is not None:
             conditions = conditions_at_start(ride, bike) or self.desk.conditions
             self._prediction = predict(bike, tune, conditions, self.desk.speeds)
             self.peaks = peaks(ride, tune)
-            self.found = findings(ride, tune, self._prediction.curve)
+            self.verdict, self.found = judge(ride, bike, tune, self._prediction.curve)
             guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
             self._title.setText(f"{ride.name}, on “{tune.name}”")
             state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"

@@ -1,0 +1,99 @@
+"""What each assist level gives: watts of the pack for watts of the rider, how late, and how hard it pulls away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from crisp_hornet.core.derived import slope
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
+from crisp_hornet.core.evidence.even import STEP_S, even
+from crisp_hornet.core.motor import Array
+from crisp_hornet.documents.bike import Bike
+
+LEAST_RPM, LEAST_W, CLOSED = 25.0, 20.0, 0.02
+LEAST_S, BLOCK_S, WIDEST = 25.0, 8.0, 0.5
+AWAY_KMH, AWAY_S, MOST_DELAY_S = 8.0, 6.0, 3.0
+OVER_S, LEAST_GAIN_KMH = 0.8, 4.0
+
+
+@dataclass(frozen=True)
+class LevelSeen:
+    """``watts_per_watt``: electric watts for a watt of the rider; ``delay_s`` from the first stroke to the motor's current;
+    ``peak_mps2`` and ``most_jerk_mps3``: how it pulls away from below 8 km/h, the median of its starts."""
+
+    level: int
+    seconds: float
+    watts_per_watt: Estimate
+    delay_s: Estimate
+    peak_mps2: Estimate
+    most_jerk_mps3: Estimate
+
+
+def levels_seen(ride: Ride, bike: Bike) -> tuple[LevelSeen, ...]:
+    """Each level that was ridden on the pedals alone for some time, in order; level 0 where the ride does not tell its level."""
+    needed = ("wheel_speed_kmh", "pack_v", "battery_a", "human_nm", "cadence_rpm")
+    if not all(ride.has(name) for name in needed):
+        return ()
+    smooth = even(ride, (*needed, "throttle", "level", "brake"))
+    speed, human = smooth.get("wheel_speed_kmh"), smooth.get("human_nm") * smooth.get("cadence_rpm") * 2 * np.pi / 60
+    electric = smooth.get("pack_v") * smooth.get("battery_a") - bike.controller.idle_w
+    with np.errstate(invalid="ignore"):
+        alone = (
+            (smooth.get("cadence_rpm") > LEAST_RPM) & ~(smooth.get("throttle") > CLOSED) & ~(smooth.get("brake") > 0)
+        )
+    level = np.round(np.nan_to_num(smooth.get("level")))
+    gained = slope(smooth.time_s, np.nan_to_num(speed) / 3.6, OVER_S)
+    return tuple(
+        _level(int(one), smooth.time_s, alone & (level == one), human, electric, speed, gained)
+        for one in np.unique(level[alone]).tolist()
+        if float((alone & (level == one)).sum()) * STEP_S >= LEAST_S
+    )
+
+
+def _level(
+    number: int, time: Array, rides: NDArray[np.bool_], human: Array, electric: Array, speed: Array, gained: Array
+) -> LevelSeen:
+    with np.errstate(invalid="ignore"):
+        pushed = rides & (human > LEAST_W) & np.isfinite(electric)
+    fit = clustered_fit(human[pushed][:, None], electric[pushed], np.floor(time[pushed] / BLOCK_S))
+    ratio = (
+        refused("too few strokes on this level")
+        if fit is None
+        else around(float(fit.values[0]), fit.error(0), fit.freedom, "×")
+    )
+    if ratio.known and ratio.half_width > WIDEST * max(abs(ratio.value), 0.2):
+        ratio = refused("the motor does not follow the rider's watts", "×")
+    starts = _starts(time, rides, speed)
+    peaks, jerks, delays = [], [], []
+    for at in starts:
+        away = slice(at, at + round(AWAY_S / STEP_S))
+        peaks.append(float(np.nanmax(gained[away])))
+        jerks.append(float(np.nanmax(np.diff(gained[away]))) / STEP_S)
+        motor = np.flatnonzero(electric[at : at + round(MOST_DELAY_S / STEP_S)] > 30)
+        if motor.size:
+            delays.append(motor[0] * STEP_S)
+    return LevelSeen(
+        number, float(rides.sum()) * STEP_S, ratio, _median(delays, "s"), _median(peaks, "m/s²"), _median(jerks, "m/s³")
+    )
+
+
+def _starts(time: Array, rides: NDArray[np.bool_], speed: Array) -> list[int]:
+    """Rows at which the pedals begin to turn while the bike is slow."""
+    begins = np.flatnonzero(rides & ~np.concatenate(([False], rides[:-1])))
+    rows = round(AWAY_S / STEP_S)
+    slow = [int(at) for at in begins if np.nan_to_num(speed[at]) < AWAY_KMH and at + rows < len(time)]
+    return [at for at in slow if np.nan_to_num(speed[at + rows]) > np.nan_to_num(speed[at]) + LEAST_GAIN_KMH]
+
+
+def _median(values: list[float], unit: str) -> Estimate:
+    """The median of a few starts with its spread; fewer than three say nothing."""
+    if len(values) < 3:
+        return refused(f"{len(values)} starts from slow on this level, three are needed", unit)
+    table = np.array(values)
+    return around(
+        float(np.median(table)), 1.25 * float(np.std(table, ddof=1)) / np.sqrt(len(table)), len(table) - 1, unit
+    )

@@ -1,0 +1,113 @@
+"""Heat: fades at work, paths that differ from the document, climbing that cannot be held."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.even import STEP_S, moving_mean
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+
+DIFFERS = 0.2
+HOT_K_PER_MIN, SOON_MIN = 4.0, 6.0
+
+
+@finding
+def motor_fade(e: Evidence) -> Finding | None:
+    """The motor's heat fade: at work, or with room."""
+    return _guard(e, "motor_c", "motor's heat fade")
+
+
+@finding
+def controller_fade(e: Evidence) -> Finding | None:
+    """The controller's heat fade: at work, or with room."""
+    return _guard(e, "controller_c", "controller's heat fade")
+
+
+def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
+    peak = e.peaks.get(channel)
+    if peak is None:
+        return None
+    words = f"highest {peak.value:.1f} °C, fade from {peak.limit:g} °C"
+    if peak.reached:
+        return Finding(
+            f"{channel}-fade",
+            "warn",
+            f"The {what} was at work",
+            f"{words}, for {peak.at_limit_s:.0f} s.",
+            peak.at_s,
+            peak.at_s,
+        )
+    return Finding(
+        f"{channel}-room", "settled", f"The {what} had room", f"{words}: not proven on this ride.", peak.at_s, peak.at_s
+    )
+
+
+@finding
+def fade_soon(e: Evidence) -> Finding | None:
+    """It warmed so fast that the fade was minutes away."""
+    peak = e.peaks.get("motor_c")
+    if peak is None or peak.reached or peak.limit is None:
+        return None
+    warm = e.channel("motor_c")
+    rows = round(60 / STEP_S)
+    if len(warm) < 2 * rows:
+        return None
+    smooth = moving_mean(warm, round(10 / STEP_S))
+    gained = smooth[rows:] - smooth[:-rows]
+    if not np.isfinite(gained).any():
+        return None
+    at = int(np.nanargmax(gained))
+    rate, left = float(gained[at]), peak.limit - float(smooth[at + rows])
+    if rate < HOT_K_PER_MIN or not 0 < left / rate < SOON_MIN:
+        return None
+    start = float(e.smooth.time_s[at])
+    cooler = float(np.floor(0.9 * e.tune.drive.phase_current_a))
+    return Finding(
+        "fade-soon", "warn", f"The motor warmed by {rate:.0f} K in a minute: {left / rate:.1f} minutes to its fade",
+        f"At {smooth[at + rows]:.0f} °C; the fade starts at {peak.limit:g} °C. A longer hill would have reached it.", start, start + 60,
+        Suggestion("drive.phase_current_a", cooler, "a tenth less current makes a fifth less heat in the winding"),
+    )  # fmt: skip
+
+
+@finding
+def housing_cools_differently(e: Evidence) -> Finding | None:
+    """The motor gives its heat to the air otherwise than the document says."""
+    told = e.bike.motor.thermal.housing_to_air_w_per_k
+    return _path(
+        e.verdict.heat.housing_to_air, told, "housing-cooling", "motor", "motor.thermal.housing_to_air_w_per_k"
+    )
+
+
+@finding
+def winding_cools_differently(e: Evidence) -> Finding | None:
+    """The winding gives its heat to the housing otherwise than the document says."""
+    told = e.bike.motor.thermal.winding_to_housing_w_per_k
+    return _path(
+        e.verdict.heat.winding_to_housing,
+        told,
+        "winding-cooling",
+        "winding",
+        "motor.thermal.winding_to_housing_w_per_k",
+    )
+
+
+@finding
+def controller_cools_differently(e: Evidence) -> Finding | None:
+    """The controller gives its heat to the air otherwise than the document says."""
+    told = e.bike.controller.thermal.to_air_w_per_k
+    return _path(
+        e.verdict.heat.controller_to_air, told, "controller-cooling", "controller", "controller.thermal.to_air_w_per_k"
+    )
+
+
+def _path(seen: Estimate, told: float, id_: str, what: str, path: str) -> Finding | None:
+    if not seen.known or abs(seen.value / told - 1) < DIFFERS or seen.low <= told <= seen.high:
+        return None
+    worse = seen.value < told
+    return Finding(
+        id_, "warn" if worse else "note", f"The {what} cools {'worse' if worse else 'better'} than the bike document says",
+        f"{seen.value:.2g} W/K ({seen.low:.2g} to {seen.high:.2g}), not {told:.2g}: its fade comes {'sooner' if worse else 'later'} than "
+        "predicted.",
+        suggest=Suggestion(path, float(f"{seen.value:.3g}"), "minutes until the fade are predicted as this ride showed them", bike=True),
+    )  # fmt: skip

@@ -1,0 +1,102 @@
+"""What a finding is, what it is drawn from, and the registry of its kinds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.even import STEP_S
+from crisp_hornet.core.evidence.peaks import Peak, peaks
+from crisp_hornet.core.evidence.verdict import Verdict
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+ORDER = ("stop", "warn", "note", "settled")
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A change that the ride speaks for: a setting of the tune, or a figure of the ``bike``, its value, and what it would do."""
+
+    path: str
+    value: float
+    effect: str
+    bike: bool = False
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding. ``severity`` is "warn", "note" or "settled"; from when to when (s) it shows, None where it has no moment; the
+    confidence is in ``reason``."""
+
+    id: str
+    severity: str
+    text: str
+    reason: str
+    from_s: float | None = None
+    to_s: float | None = None
+    suggest: Suggestion | None = None
+
+    @property
+    def at_s(self) -> float | None:
+        """The moment to look at."""
+        return self.from_s
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Everything findings are drawn from. ``smooth`` is the ride on an even clock; ``curve`` the prediction for its start."""
+
+    ride: Ride
+    smooth: Ride
+    bike: Bike
+    tune: Tune
+    curve: PullCurve | None
+    verdict: Verdict
+
+    @cached_property
+    def peaks(self) -> dict[str, Peak]:
+        """The peaks by channel."""
+        return {one.channel: one for one in peaks(self.ride, self.tune)}
+
+    def channel(self, name: str) -> Array:
+        """A channel on the even clock (n,), NaN where it is not known."""
+        return self.smooth.get(name)
+
+    def has(self, *names: str) -> bool:
+        """Whether the ride holds all of these channels."""
+        return all(self.smooth.has(name) for name in names)
+
+    def longest(self, where: NDArray[np.bool_], least_s: float) -> tuple[float, float] | None:
+        """(from, to) of the longest stretch in which something holds, if it lasts so long."""
+        edges = np.flatnonzero(np.diff(np.concatenate(([0], where.astype(int), [0]))))
+        if not edges.size:
+            return None
+        starts, ends = edges[::2], edges[1::2]
+        at = int(np.argmax(ends - starts))
+        if (ends[at] - starts[at]) * STEP_S < least_s:
+            return None
+        return float(self.smooth.time_s[starts[at]]), float(self.smooth.time_s[ends[at] - 1])
+
+
+Kind = Callable[[Evidence], Finding | None]
+KINDS: list[Kind] = []
+
+
+def finding(kind: Kind) -> Kind:
+    """Register a kind: one function that gives its finding, or None where the ride shows nothing of it."""
+    KINDS.append(kind)
+    return kind
+
+
+def found_in(evidence: Evidence) -> Iterator[Finding]:
+    """All findings, the most serious first."""
+    found = [one for kind in KINDS if (one := kind(evidence)) is not None]
+    yield from sorted(found, key=lambda one: ORDER.index(one.severity))

@@ -1,0 +1,133 @@
+"""Which limit was reached, which never was, and how the pull stands to the predicted edge."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
+from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
+
+OFF_EDGE = 0.04  # so much off the predicted force is worth saying
+SELDOM = 0.02
+
+
+@finding
+def battery_limit(e: Evidence) -> Finding | None:
+    """The battery current limit: reached, or not proven."""
+    return _limit(e, "battery_a", "battery current", "drive.battery_current_a")
+
+
+@finding
+def phase_limit(e: Evidence) -> Finding | None:
+    """The phase current limit: reached, or not proven."""
+    return _limit(e, "phase_a", "phase current", "drive.phase_current_a")
+
+
+def _limit(e: Evidence, channel: str, what: str, path: str) -> Finding | None:
+    peak = e.peaks.get(channel)
+    if peak is None:
+        return None
+    head = f"{what.capitalize()} peak {peak.value:.1f} A, limit {peak.limit:g} A"
+    if not peak.reached:
+        return Finding(
+            f"{channel}-not-reached", "note", f"{head}: never reached", "Raising it would change nothing on a ride like this.",
+            peak.at_s, peak.at_s,
+        )  # fmt: skip
+    seconds = sample_seconds(e.ride.time_s)
+    with np.errstate(invalid="ignore"):
+        full = e.ride.get("throttle") >= FULL_THROTTLE
+        at_limit = e.ride.get(channel) >= REACHED * (peak.limit or np.inf)
+    full_s = float(seconds[full].sum())
+    share = float(seconds[full & at_limit].sum()) / full_s if full_s > 0 else 0.0
+    reason = f"It was the limit for {100 * share:.0f} % of full throttle ({peak.at_limit_s:.0f} s in all)."
+    return Finding(f"{channel}-reached", "note", f"{head}: reached", reason, peak.at_s, peak.at_s)
+
+
+@finding
+def speed_cap(e: Evidence) -> Finding | None:
+    """The speed limit held the bike back."""
+    peak = e.peaks.get("wheel_speed_kmh")
+    if peak is None or not peak.reached or peak.at_limit_s < 5:
+        return None
+    return Finding(
+        "speed-cap-reached", "note", f"The speed limit of {peak.limit:g} km/h was reached for {peak.at_limit_s:.0f} s",
+        "More power would not have made it faster there; what may be ridden where, the local code decides.", peak.at_s, peak.at_s,
+    )  # fmt: skip
+
+
+@finding
+def hardly_full(e: Evidence) -> Finding | None:
+    """Full throttle was hardly used: nothing about the limits is proven."""
+    if not e.has("throttle", "wheel_speed_kmh"):
+        return None
+    moving = e.channel("wheel_speed_kmh") > 2
+    throttle = e.channel("throttle")
+    if moving.sum() < 600 or not np.nanmax(throttle) > 0.3:
+        return None
+    share = float(np.mean(throttle[moving] >= FULL_THROTTLE))
+    if share >= SELDOM:
+        return None
+    return Finding(
+        "hardly-full", "note", f"Full throttle for {100 * share:.1f} % of the ride only",
+        "Limits that hold at full throttle are not proven by it: ride a full pull, Rides leads through one.",
+    )  # fmt: skip
+
+
+@finding
+def under_edge(e: Evidence) -> Finding | None:
+    """Less pull than predicted where the currents limit."""
+    return _off_edge(e, under=True)
+
+
+@finding
+def over_edge(e: Evidence) -> Finding | None:
+    """More pull than predicted where the currents limit."""
+    return _off_edge(e, under=False)
+
+
+def _off_edge(e: Evidence, under: bool) -> Finding | None:
+    if e.verdict.pull is None or e.curve is None:
+        return None
+    for limit, share in (("battery", e.verdict.pull.battery), ("phase", e.verdict.pull.phase)):
+        if not share.known or not _clear(share, under):
+            continue
+        less = "less" if under else "more"
+        why = (
+            "A tired pack, a longer wheel or a weaker motor than the bike document says would do this."
+            if under
+            else "A current sensor that reads too little, or a stronger motor than the bike document says, would do this."
+        )
+        at = _first_full(e)
+        return Finding(
+            f"{'under' if under else 'over'}-edge", "warn" if under else "note",
+            f"{100 * abs(1 - share.value):.0f} % {less} pull than predicted where the {limit} current limits",
+            f"{100 * share.low:.0f} to {100 * share.high:.0f} % of the predicted force with 95 % confidence. {why}", at, at,
+        )  # fmt: skip
+    return None
+
+
+def _clear(share: Estimate, under: bool) -> bool:
+    return share.value < 1 - OFF_EDGE and share.high < 1 if under else share.value > 1 + OFF_EDGE and share.low > 1
+
+
+def _first_full(e: Evidence) -> float | None:
+    rows = np.flatnonzero(e.channel("throttle") >= FULL_THROTTLE)
+    return float(e.smooth.time_s[rows[len(rows) // 2]]) if rows.size else None
+
+
+@finding
+def weakening_unused(e: Evidence) -> Finding | None:
+    """Field weakening is set, and the d-current never went there."""
+    set_a = e.tune.drive.field_weakening_a
+    if set_a <= 0 or not e.has("d_axis_a", "wheel_speed_kmh"):
+        return None
+    most = float(-np.nanmin(e.channel("d_axis_a")))
+    if most > 0.25 * set_a:
+        return None
+    return Finding(
+        "weakening-unused", "note", f"{set_a:g} A of field weakening are set, {max(most, 0):.1f} A were used",
+        "It costs heat where it is used and a risk where it fails; on a ride like this it gave nothing.",
+        suggest=Suggestion("drive.field_weakening_a", 0.0, "no change on a ride like this, and no braking should weakening fail"),
+    )  # fmt: skip

@@ -1,0 +1,75 @@
+"""The rider: assist levels that are alike, late or too strong, a torque sensor that never rests."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+
+from crisp_hornet.core.evidence.even import STEP_S
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+
+ALIKE, LATE_S, STRONG_MPS2, RESTS_NM = 0.1, 0.6, 1.8, 2.5
+
+
+@finding
+def levels_alike(e: Evidence) -> Finding | None:
+    """Two neighbouring levels that nobody can tell apart."""
+    seen = [one for one in e.verdict.levels if one.watts_per_watt.known and one.level > 0]
+    for low, high in pairwise(seen):
+        a, b = low.watts_per_watt, high.watts_per_watt
+        if high.level == low.level + 1 and abs(b.value / max(a.value, 1e-9) - 1) < ALIKE:
+            return Finding(
+                "levels-alike", "note", f"Levels {low.level} and {high.level} gave the same help",
+                f"{a.value:.1f} and {b.value:.1f} watts for a watt of the rider. Further apart, or one level less, would be felt.",
+            )  # fmt: skip
+    return None
+
+
+@finding
+def assist_late(e: Evidence) -> Finding | None:
+    """The motor comes late after the first stroke."""
+    late = [one for one in e.verdict.levels if one.delay_s.known and one.delay_s.low > LATE_S]
+    if not late:
+        return None
+    one = max(late, key=lambda level: level.delay_s.value)
+    sooner = max(0.0, round(e.tune.assist.start_deg * LATE_S / one.delay_s.value))
+    return Finding(
+        "assist-late", "note", f"On level {one.level} the motor came {one.delay_s.value:.1f} s after the first stroke",
+        f"{one.delay_s.low:.1f} to {one.delay_s.high:.1f} s. A smaller starting angle, or a shorter ramp, brings it sooner.",
+        suggest=Suggestion("assist.start_deg", float(sooner), "the help begins after less of a turn"),
+    )  # fmt: skip
+
+
+@finding
+def pulls_away_hard(e: Evidence) -> Finding | None:
+    """A low level that pulls away like a high one."""
+    seen = [one for one in e.verdict.levels if one.peak_mps2.known]
+    hard = [one for one in seen if one.peak_mps2.low > STRONG_MPS2]
+    if not hard:
+        return None
+    one = min(hard, key=lambda level: level.level)
+    longer = float(f"{min(e.tune.assist.ramp_s * 1.5 + 0.1, 3.0):.2f}")
+    return Finding(
+        "pulls-away-hard", "note", f"On level {one.level} it pulled away with {one.peak_mps2.value:.1f} m/s²",
+        f"{one.peak_mps2.low:.1f} to {one.peak_mps2.high:.1f} m/s², jerk {one.most_jerk_mps3.value:.0f} m/s³: that is what 'too strong at "
+        "the low end' is made of.",
+        suggest=Suggestion("assist.ramp_s", longer, "the same help, let in more slowly"),
+    )  # fmt: skip
+
+
+@finding
+def torque_never_rests(e: Evidence) -> Finding | None:
+    """The torque sensor reads something while the pedals stand."""
+    if not e.has("human_nm", "cadence_rpm"):
+        return None
+    still = (e.channel("cadence_rpm") < 1) & ~(e.channel("throttle") > 0.02)
+    if still.sum() * STEP_S < 10:
+        return None
+    reads = float(np.nanmedian(e.channel("human_nm")[still]))
+    if abs(reads) < RESTS_NM:
+        return None
+    return Finding(
+        "torque-never-rests", "warn", f"With still pedals the torque sensor reads {reads:.1f} N·m",
+        "Its rest is off: assist then starts by itself, or late. Calibrate it unloaded.",
+    )  # fmt: skip

@@ -1,0 +1,142 @@
+"""How heat leaves motor and controller, fitted to the temperatures of a ride.
+
+The nodes of :mod:`~crisp_hornet.core.heat` are stepped through the ride with its currents and speeds; the paths from winding to housing and
+from housing (or heatsink) to the air are what is fitted. The air is taken to be as warm as the coldest sensor at the start, give or take
+:data:`AIR_K`, which is part of the error. Gauss-Newton with the errors of neighbouring readings taken together, as in
+:mod:`~crisp_hornet.core.evidence.estimate`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused
+from crisp_hornet.core.evidence.even import even
+from crisp_hornet.core.heat import Losses, losses
+from crisp_hornet.core.motor import COPPER_PER_K, Array
+from crisp_hornet.documents.bike import Bike
+
+STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 6000, 60.0, 12
+LEAST_RISE_K, LEAST_S, WIDEST, NUDGE = 10.0, 240.0, 0.6, 0.02
+AIR_K = 1.5
+
+
+@dataclass(frozen=True)
+class HeatPaths:
+    """W/K each, at standstill; the cooling by the speed is the document's."""
+
+    winding_to_housing: Estimate
+    housing_to_air: Estimate
+    controller_to_air: Estimate
+
+
+def heat_paths(ride: Ride, bike: Bike) -> HeatPaths:
+    """Heat paths of a ride with motor or controller temperature, phase current and speed."""
+    unit = "W/K"
+    smooth = even(ride, ("motor_c", "controller_c", "phase_a", "wheel_speed_kmh"), STEP_S)
+    steps = min(len(smooth), MOST_STEPS)
+    smooth = Ride(ride.name, smooth.time_s[:steps], {name: values[:steps] for name, values in smooth.channels.items()})
+    if not (smooth.has("phase_a") and smooth.has("wheel_speed_kmh")):
+        why = "phase current and speed are needed"
+        return HeatPaths(refused(why, unit), refused(why, unit), refused(why, unit))
+    amps, speed = (np.nan_to_num(smooth.get(name)) for name in ("phase_a", "wheel_speed_kmh"))
+    held = losses(bike, np.abs(amps), speed)
+    motor, sink = bike.motor.thermal, bike.controller.thermal
+    start = np.array([motor.winding_to_housing_w_per_k, motor.housing_to_air_w_per_k])
+    seen, sink_c = smooth.get("motor_c"), smooth.get("controller_c")
+    air_c = min(_first(seen), _first(sink_c))
+    wound = _fit(smooth, seen, air_c, start, lambda values, air, first: _winding(bike, held, values, air, first))
+    cooled = _fit(
+        smooth,
+        sink_c,
+        air_c,
+        np.array([sink.to_air_w_per_k]),
+        lambda values, air, first: _heatsink(bike, held, values, air, first),
+    )
+    names = ("winding to housing", "housing to air")
+    paths = [_told(wound, at, names[at], unit) for at in (0, 1)]
+    return HeatPaths(paths[0], paths[1], _told(cooled, 0, "controller to air", unit))
+
+
+def _first(values: Array) -> float:
+    good = values[np.isfinite(values)]
+    return float(np.mean(good[:5])) if good.size else np.inf
+
+
+def _fit(
+    ride: Ride, seen: Array, air_c: float, start: Array, course: Callable[[Array, float, float], Array]
+) -> Fit | str:
+    """The paths (p,) in W/K, or why not. The temperature at the start is fitted too: one reading of it has the sensor's noise."""
+    good = np.isfinite(seen)
+    if good.sum() * STEP_S < LEAST_S:
+        return f"less than {LEAST_S / 60:.0f} minutes of temperature"
+    rise = float(np.max(seen[good]) - np.min(seen[good]))
+    if rise < LEAST_RISE_K:
+        return f"it warmed by {rise:.0f} K only: a longer or steeper climb is needed"
+    block = np.floor(ride.time_s[good] / BLOCK_S)
+    shares, start_c, fit, columns = np.log(start), _first(seen), None, np.zeros((0, 0))
+    for _ in range(ROUNDS):
+        now = course(np.exp(shares), air_c, start_c)[good]
+        moved = [
+            (course(np.exp(shares + NUDGE * unit), air_c, start_c)[good] - now) / NUDGE for unit in np.eye(len(start))
+        ]
+        columns = np.column_stack([*moved, course(np.exp(shares), air_c, start_c + 1.0)[good] - now])
+        fit = clustered_fit(columns, seen[good] - now, block)
+        if fit is None or not np.all(np.abs(shares - np.log(start)) < 3):
+            return "it does not tell the paths of heat apart"
+        step = np.clip(fit.values[:-1], -0.7, 0.7)
+        shares, start_c = shares + step, start_c + float(np.clip(fit.values[-1], -3, 3))
+        if float(np.max(np.abs(step))) < 1e-4:
+            break
+    assert fit is not None
+    warmer = course(np.exp(shares), air_c + AIR_K, start_c)[good] - course(np.exp(shares), air_c, start_c)[good]
+    by_air = (np.linalg.pinv(columns) @ warmer)[:-1]  # by so much the paths move where the air was that much warmer
+    paths = np.exp(shares)
+    return Fit(paths, (fit.covariance[:-1, :-1] + np.outer(by_air, by_air)) * np.outer(paths, paths), fit.freedom)
+
+
+def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
+    if isinstance(fit, str):
+        return refused(fit, unit)
+    found = around(float(fit.values[at]), fit.error(at), fit.freedom, unit)
+    if found.half_width > WIDEST * found.value:
+        return refused(f"{what} is told to no better than {found.low:.2g} to {found.high:.2g} {unit}", unit)
+    return found
+
+
+def _winding(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:
+    """The winding's temperature (n,) along the ride; it starts with the housing at the same temperature. Steps of second order
+    (midpoint rule)."""
+    thermal = bike.motor.thermal
+    winding = housing = start_c
+    found = np.empty(len(held.copper_25_w))
+    copper, iron = held.copper_25_w.tolist(), held.housing_w.tolist()
+    to_air = (paths[1] + thermal.airflow_w_per_k_per_mps * held.speed_mps).tolist()
+    between, share_w, share_h = float(paths[0]), STEP_S / thermal.winding_j_per_k, STEP_S / thermal.housing_j_per_k
+    for at in range(len(found)):
+        heat, lost, made = copper[at], to_air[at], iron[at]
+        flow = between * (winding - housing)
+        half_w = winding + share_w / 2 * (heat * (1 + COPPER_PER_K * (winding - 25)) - flow)
+        half_h = housing + share_h / 2 * (made + flow - lost * (housing - air_c))
+        flow = between * (half_w - half_h)
+        winding += share_w * (heat * (1 + COPPER_PER_K * (half_w - 25)) - flow)
+        housing += share_h * (made + flow - lost * (half_h - air_c))
+        found[at] = half_w  # the ride's values are means over the step
+    return found
+
+
+def _heatsink(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:
+    """The controller's temperature (n,) along the ride."""
+    thermal = bike.controller.thermal
+    sink, share = start_c, STEP_S / thermal.heatsink_j_per_k
+    found = np.empty(len(held.stage_w))
+    stage, to_air = held.stage_w.tolist(), (paths[0] + thermal.airflow_w_per_k_per_mps * held.speed_mps).tolist()
+    for at in range(len(found)):
+        half = sink + share / 2 * (stage[at] - to_air[at] * (sink - air_c))
+        sink += share * (stage[at] - to_air[at] * (half - air_c))
+        found[at] = half
+    return found

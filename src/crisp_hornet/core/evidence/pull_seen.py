@@ -1,0 +1,131 @@
+"""Measured pull against the predicted edge, by what limits there, and by the bike's own acceleration."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.core.derived import grade, slope, summed
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
+from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
+from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE, MeasuredPull, measured_pull
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
+
+BLOCK_S, LEAST_ROWS, SETTLED_S, ON_THE_WAY, OVER_S = 4.0, 30, 1.0, 0.7, 1.5
+STEADY_S, STEADY_KMH, LEAST_TOP_KMH, OPPOSITE_DEG = 6.0, 0.8, 12.0, 60.0
+
+
+@dataclass(frozen=True)
+class PullSeen:
+    """Shares of the predicted force: by the currents where the ``phase`` and where the ``battery`` limit sets it, by how fast the
+    bike gained speed (``by_speed``, all of full throttle); ``top_kmh`` on the flat, mean of both ways."""
+
+    phase: Estimate
+    battery: Estimate
+    by_speed: Estimate
+    top_kmh: Estimate
+
+
+def pull_seen(ride: Ride, curve: PullCurve) -> PullSeen:
+    """A ride against the prediction for its start."""
+    smooth = even(
+        ride,
+        (
+            "wheel_speed_kmh",
+            "pack_v",
+            "battery_a",
+            "phase_a",
+            "d_axis_a",
+            "throttle",
+            "brake",
+            "altitude_m",
+            "lat_deg",
+            "lon_deg",
+        ),
+    )
+    if not (smooth.has("wheel_speed_kmh") and smooth.has("throttle")) or len(smooth) * STEP_S < STEADY_S:
+        why = "speed and throttle are needed"
+        return PullSeen(refused(why), refused(why), refused(why), refused(why, "km/h"))
+    full = np.flatnonzero(smooth.get("throttle") >= FULL_THROTTLE)
+    pulled = Ride(ride.name, smooth.time_s[full], {name: values[full] for name, values in smooth.channels.items()})
+    measured = measured_pull(pulled, curve.bike)
+    return PullSeen(
+        _by_currents(measured, curve, "phase"),
+        _by_currents(measured, curve, "battery"),
+        _by_speed(smooth, curve),
+        _top_speed(smooth),
+    )
+
+
+def _by_currents(measured: MeasuredPull | None, curve: PullCurve, limit: str) -> Estimate:
+    if measured is None:
+        return refused("phase current, or voltage and battery current, are needed")
+    predicted = np.interp(measured.speed_kmh, curve.speed_kmh, curve.wheel_force_n)
+    name = curve.limit[np.searchsorted(curve.speed_kmh, measured.speed_kmh).clip(0, len(curve.limit) - 1)]
+    with np.errstate(invalid="ignore"):
+        points = (name == limit) & (measured.force_n > ON_THE_WAY * predicted)
+    return _share(
+        measured.force_n[points],
+        predicted[points],
+        measured.time_s[points],
+        f"full throttle where the {limit} current limits",
+    )
+
+
+def _by_speed(ride: Ride, curve: PullCurve) -> Estimate:
+    bike, speed = curve.bike, ride.get("wheel_speed_kmh")
+    force = effective_mass_kg(bike) * slope(ride.time_s, speed / 3.6, OVER_S) + road_load_n(bike, speed)
+    if ride.has("altitude_m"):
+        climbs = grade(summed(ride.time_s, speed) / 3.6, ride.get("altitude_m"))
+        force = force + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(climbs)))
+    settled = (
+        moving_mean((ride.get("throttle") >= FULL_THROTTLE).astype(float), 2 * round(SETTLED_S / STEP_S) + 1) > 0.999
+    )
+    predicted = np.interp(speed, curve.speed_kmh, curve.wheel_force_n)
+    with np.errstate(invalid="ignore"):
+        points = settled & (speed > 4) & (predicted > 30) & np.isfinite(force)
+    return _share(force[points], predicted[points], ride.time_s[points], "full throttle held")
+
+
+def _share(force: Array, predicted: Array, time: Array, what: str) -> Estimate:
+    if len(force) < LEAST_ROWS:
+        return refused(f"less than {LEAST_ROWS * STEP_S:.0f} s of {what}")
+    fit = clustered_fit(predicted[:, None], force, np.floor(time / BLOCK_S))
+    return (
+        refused(f"too few moments of {what}")
+        if fit is None
+        else around(float(fit.values[0]), fit.error(0), fit.freedom)
+    )
+
+
+def _top_speed(ride: Ride) -> Estimate:
+    """Full throttle at a speed that no longer changes, both ways: wind and slope add one way what they take the other."""
+    unit, speed = "km/h", ride.get("wheel_speed_kmh")
+    rows = round(STEADY_S / STEP_S)
+    full = moving_mean((ride.get("throttle") >= FULL_THROTTLE).astype(float), rows) > 0.999
+    drift = np.abs(np.roll(speed, -rows // 2) - np.roll(speed, rows // 2))
+    with np.errstate(invalid="ignore"):
+        steady = full & (speed > LEAST_TOP_KMH) & (drift < STEADY_KMH)
+    steady[: rows // 2] = steady[len(steady) - rows // 2 :] = False
+    if steady.sum() < rows:
+        return refused("no stretch at full throttle on which the speed stood", unit)
+    north, east = (np.gradient(moving_mean(ride.get(name), 2 * rows)) for name in ("lat_deg", "lon_deg"))
+    heading = (
+        np.degrees(np.arctan2(east * np.cos(np.radians(np.nanmean(ride.get("lat_deg")))), north))
+        if ride.has("lat_deg")
+        else None
+    )
+    if heading is None:
+        return refused("which way it went is not known: positions are needed to take wind and slope out", unit)
+    first = float(heading[steady][0])
+    off = np.abs((heading - first + 180) % 360 - 180)
+    ways = [speed[steady & (off < OPPOSITE_DEG)], speed[steady & (off > 180 - OPPOSITE_DEG)]]
+    if min(len(one) for one in ways) < rows:
+        return refused("one way only: wind and slope are in it", unit)
+    means = [float(np.mean(one)) for one in ways]
+    error = float(np.hypot(*[np.std(one) / np.sqrt(max(len(one) / rows, 1)) for one in ways])) / 2
+    return around(sum(means) / 2, max(error, 0.1), 4, unit)

@@ -1,0 +1,63 @@
+"""All estimates of a ride in one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
+from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
+from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
+from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
+from crisp_hornet.core.evidence.pack_seen import resistance
+from crisp_hornet.core.evidence.pull_seen import PullSeen, pull_seen
+from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
+from crisp_hornet.core.evidence.wheel_seen import circumference
+from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.documents.bike import Bike
+
+SUSTAINED_S = (1.0, 10.0, 60.0)
+SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controller_c")
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What a ride proves. ``sustained``: by channel, the greatest mean over 1, 10 and 60 s."""
+
+    resistance_ohm: Estimate
+    circumference_m: Estimate
+    road: RoadLoad
+    energy: EnergyUsed
+    heat: HeatPaths
+    levels: tuple[LevelSeen, ...]
+    pull: PullSeen | None
+    sustained: dict[str, dict[float, float]] = field(default_factory=dict)
+
+
+def judge_ride(ride: Ride, bike: Bike, curve: PullCurve | None, smooth: Ride | None = None) -> Verdict:
+    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock if that is at hand."""
+    smooth = even(ride, CHANNELS) if smooth is None else smooth
+    wheel = circumference(smooth, bike)
+    return Verdict(
+        resistance(smooth),
+        wheel,
+        road_load(smooth, bike, wheel),
+        energy_used(ride, bike, wheel),
+        heat_paths(smooth, bike),
+        levels_seen(smooth, bike),
+        None if curve is None else pull_seen(smooth, curve),
+        {name: _sustained(smooth, name) for name in SUSTAINED_OF if smooth.has(name)},
+    )
+
+
+def _sustained(smooth: Ride, name: str) -> dict[float, float]:
+    values = smooth.get(name)
+    lasts = len(values) * STEP_S
+    return {
+        seconds: float(np.nanmax(moving_mean(values, round(seconds / STEP_S))))
+        for seconds in SUSTAINED_S
+        if lasts >= seconds
+    }

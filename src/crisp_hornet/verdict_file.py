@@ -1,0 +1,130 @@
+"""The command ``verdict``: a ride judged, as lines of text and as JSON (``docs/formats.md`` says what each key means)."""
+
+from __future__ import annotations
+
+import argparse
+import math
+import sys
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.findings import Finding
+from crisp_hornet.core.evidence.judging import judge
+from crisp_hornet.core.evidence.peaks import Peak, peaks
+from crisp_hornet.core.evidence.rested import conditions_at_start
+from crisp_hornet.core.evidence.verdict import Verdict
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.watch import typical_v
+from crisp_hornet.documents import store, wire
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.rides.registry import read_ride
+
+VERDICT_VERSION = 1
+LEAST_KMH, SPEEDS = 60.0, 241
+
+
+def judge_ride(options: argparse.Namespace) -> int:
+    """Judge ``options.ride``; raises :class:`~crisp_hornet.documents.errors.DocumentError` for what cannot be read or written."""
+    bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
+    loaded = read_ride(options.ride)
+    for note in loaded.notes:
+        print(note, file=sys.stderr)
+    ride = loaded.ride
+    fastest = float(np.nanmax(ride.get("wheel_speed_kmh"))) if ride.has("wheel_speed_kmh") else 0.0
+    speeds = np.linspace(0.0, max(LEAST_KMH, 1.3 * fastest), SPEEDS)
+    curve = pull_curve(bike, tune, speeds, conditions_at_start(ride, bike) or Conditions(typical_v(bike)))
+    verdict, findings = judge(ride, bike, tune, curve)
+    if options.json is not None:
+        wire.write_object(options.json, as_json(ride, tune, verdict, findings))
+    for line in as_lines(verdict, findings):
+        print(line)
+    return 0
+
+
+def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -> dict[str, Any]:
+    """The whole verdict as a JSON object."""
+    energy, road, pull = verdict.energy, verdict.road, verdict.pull
+    return {
+        "format": "crisp-hornet/verdict",
+        "version": VERDICT_VERSION,
+        "ride": ride.name,
+        "peaks": {one.channel: _peak(one, verdict.sustained.get(one.channel, {})) for one in peaks(ride, tune)},
+        "pack": {"resistance_ohm": _estimate(verdict.resistance_ohm)},
+        "wheel": {"circumference_m": _estimate(verdict.circumference_m)},
+        "road": {
+            "crr": _estimate(road.crr), "cda_m2": _estimate(road.cda_m2), "load_20_kmh_n": _estimate(road.load_20_n),
+            "wind_kmh": _estimate(road.wind_kmh), "runs": road.runs,
+        },
+        "energy": {
+            "wh_net": _estimate(energy.wh_net), "wh_per_km": _estimate(energy.wh_per_km), "regen_share": _estimate(energy.regen_share),
+        },
+        "distance_km": _estimate(energy.distance_km),
+        "heat": {
+            "winding_to_housing_w_per_k": _estimate(verdict.heat.winding_to_housing),
+            "housing_to_air_w_per_k": _estimate(verdict.heat.housing_to_air),
+            "controller_to_air_w_per_k": _estimate(verdict.heat.controller_to_air),
+        },
+        "assist": [
+            {
+                "level": one.level, "seconds": round(one.seconds, 1), "watts_per_watt": _estimate(one.watts_per_watt),
+                "delay_s": _estimate(one.delay_s), "peak_mps2": _estimate(one.peak_mps2), "most_jerk_mps3": _estimate(one.most_jerk_mps3),
+            }
+            for one in verdict.levels
+        ],
+        "pull": None if pull is None else {
+            "of_predicted_at_phase_limit": _estimate(pull.phase), "of_predicted_at_battery_limit": _estimate(pull.battery),
+            "of_predicted_by_speed": _estimate(pull.by_speed), "top_kmh": _estimate(pull.top_kmh),
+        },
+        "findings": [_finding(one) for one in findings],
+    }  # fmt: skip
+
+
+def _number(value: float) -> float | None:
+    return float(f"{value:.6g}") if math.isfinite(value) else None
+
+
+def _estimate(one: Estimate) -> dict[str, Any]:
+    told: dict[str, Any] = {"value": _number(one.value), "low": _number(one.low), "high": _number(one.high)}
+    return told | ({"reason": one.reason} if one.reason else {})
+
+
+def _peak(one: Peak, sustained: dict[float, float]) -> dict[str, Any]:
+    return {
+        "value": _number(one.value), "unit": one.unit, "at_s": _number(one.at_s), "limit": one.limit, "reached": one.reached,
+        "at_limit_s": _number(one.at_limit_s), "sustained": {f"{seconds:g}": _number(value) for seconds, value in sustained.items()},
+    }  # fmt: skip
+
+
+def _finding(one: Finding) -> dict[str, Any]:
+    suggest = one.suggest
+    return {
+        "id": one.id, "severity": one.severity, "text": f"{one.text}. {one.reason}", "from_s": one.from_s, "to_s": one.to_s,
+        "suggest": None if suggest is None else {
+            "path": suggest.path, "value": suggest.value, "effect": suggest.effect, "of": "bike" if suggest.bike else "tune",
+        },
+    }  # fmt: skip
+
+
+def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
+    """What is known, then the findings; what the ride cannot say with its reason."""
+    energy, road = verdict.energy, verdict.road
+    named = {
+        "distance": (energy.distance_km, 3), "energy": (energy.wh_net, 3), "consumption": (energy.wh_per_km, 3),
+        "pack resistance": (verdict.resistance_ohm, 3), "wheel": (verdict.circumference_m, 4),
+        "crr": (road.crr, 2), "CdA": (road.cda_m2, 2),
+        "winding to housing": (verdict.heat.winding_to_housing, 2), "housing to air": (verdict.heat.housing_to_air, 2),
+        "controller to air": (verdict.heat.controller_to_air, 2),
+    }  # fmt: skip
+    for name, (one, digits) in named.items():
+        yield f"{name}: {one.in_words(digits)}"
+    for level in verdict.levels:
+        yield f"level {level.level}: {level.watts_per_watt.in_words(2)} watts for a watt"
+    for finding in findings:
+        change = (
+            f" [{finding.suggest.path} {finding.suggest.value:g}: {finding.suggest.effect}]" if finding.suggest else ""
+        )
+        yield f"{finding.severity}: {finding.text} ({finding.id}). {finding.reason}{change}"

@@ -1,0 +1,224 @@
+"""Each kind of finding fires on a planted cause and is silent on the sound ride."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.findings.kinds import KINDS
+from crisp_hornet.core.evidence.judging import judge
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.vehicle import effective_mass_kg
+from tests.bikes import a_bike, a_tune
+from tests.evidence.rides import Truth, a_round, coast_downs
+
+BIKE = a_bike()
+TUNE = a_tune(
+    drive__battery_current_a=32, drive__phase_current_a=90, drive__field_weakening_a=0, regen__battery_current_a=8
+)
+
+
+def as_told(**other):
+    """A truth that is what the document says, but for what is given."""
+    plain = Truth(
+        BIKE.mass_kg, effective_mass_kg(BIKE), BIKE.drivetrain.wheel_circumference_m, 1.0, BIKE.battery.resistance_ohm, 0.0, 30.0,
+        BIKE.chassis.crr, BIKE.chassis.cda_m2, 0.0, BIKE.battery.capacity_ah,
+    )  # fmt: skip
+    return replace(plain, **other)
+
+
+def whole(ride):
+    """The channels that the maker of rides leaves out, in keeping with the rest."""
+    c, time = dict(ride.channels), ride.time_s
+    c["phase_a"] = np.clip(c["battery_a"] * 2.6, -20, 89)
+    c["motor_rpm"] = c["wheel_speed_kmh"] / 3.6 / BIKE.drivetrain.wheel_circumference_m * 60 * BIKE.drivetrain.ratio
+    c["motor_c"] = 20 + 25 * (1 - np.exp(-time / 700))
+    c["controller_c"] = 20 + 15 * (1 - np.exp(-time / 500))
+    c["level"], c["fault"], c["d_axis_a"] = np.full(len(time), 2.0), np.zeros(len(time)), np.zeros(len(time))
+    return Ride(ride.name, time, c)
+
+
+@pytest.fixture(scope="module")
+def sound():
+    return whole(a_round(as_told(), np.random.default_rng(11), minutes=12))
+
+
+def ids(ride, bike=BIKE, tune=TUNE, curve=None):
+    return {one.id: one for one in judge(ride, bike, tune, curve)[1]}
+
+
+def changed(ride, **channels):
+    return Ride(ride.name, ride.time_s, ride.channels | {name: make(ride.get(name)) for name, make in channels.items()})
+
+
+def between(values, time, low, high, value):
+    return np.where((time >= low) & (time < high), value, values)
+
+
+def strokes(watts_per_watt, delay_rows=0, gain=1.0):
+    """Starts on the pedals alone, again and again."""
+    rows = 4000
+    time = np.arange(rows) * 0.2
+    phase = np.arange(rows) % 200
+    rides = phase > 60
+    human = np.where(rides, 18.0, 0.0)
+    speed = np.where(rides, np.minimum((phase - 60) * 0.35 * gain, 22.0), 0.0)
+    watts = human * 65 * 2 * np.pi / 60
+    drawn = np.roll(watts * watts_per_watt, delay_rows) * (phase > 60 + delay_rows)
+    noise = np.random.default_rng(1).normal(0, 1.0, rows)
+    return time, {
+        "wheel_speed_kmh": speed, "human_nm": human, "cadence_rpm": np.where(rides, 65.0, 0.0), "throttle": np.zeros(rows),
+        "brake": np.where(phase < 40, 1.0, 0.0), "pack_v": np.full(rows, 60.0), "battery_a": (drawn + BIKE.controller.idle_w + noise) / 60,
+    }  # fmt: skip
+
+
+def two_levels(first, second):
+    time, low = strokes(first)
+    _, high = strokes(second)
+    both = {name: np.concatenate([low[name], high[name]]) for name in low}
+    both["level"] = np.repeat([1.0, 2.0], len(time))
+    return Ride("levels", np.arange(2 * len(time)) * 0.2, both)
+
+
+def on_level(number, **how):
+    time, channels = strokes(2.0, **how)
+    return Ride("starts", time, channels | {"level": np.full(len(time), float(number))})
+
+
+def full_pulls(share):
+    """Full throttle along the predicted edge, with so much of its current."""
+    curve = pull_curve(BIKE, TUNE, np.linspace(0, 60, 241), Conditions(62.0))
+    time = np.arange(600) * 0.2
+    speed = 3 + 35 * np.abs(np.sin(time / 11))
+    amps = share * np.interp(speed, curve.speed_kmh, curve.phase_current_a)
+    volts = np.interp(speed, curve.speed_kmh, curve.pack_v)
+    channels = {"wheel_speed_kmh": speed, "throttle": np.ones(600), "phase_a": amps, "pack_v": volts,
+                "battery_a": share * np.interp(speed, curve.speed_kmh, curve.battery_current_a)}  # fmt: skip
+    return Ride("full", time, channels), curve
+
+
+def rough(truth_change, seed=3):
+    return coast_downs(as_told(**truth_change), np.random.default_rng(seed))
+
+
+def long_wheel():
+    return as_told(wheel=1.03, circumference_m=1.03 * BIKE.drivetrain.wheel_circumference_m)
+
+
+def unasked(s):
+    quiet = {name: (lambda v: between(v, s.time_s, 60, 70, 0.0)) for name in ("throttle", "human_nm", "cadence_rpm")}
+    return changed(s, **quiet, battery_a=lambda v: between(v, s.time_s, 62, 68, 12.0))
+
+
+PLANTED = {
+    "battery_a-not-reached": lambda s: ids(changed(s, battery_a=lambda v: v * 0.5)),
+    "battery_a-reached": lambda s: ids(changed(s, battery_a=lambda v: between(v, s.time_s, 60, 70, 32.0))),
+    "phase_a-not-reached": lambda s: ids(changed(s, phase_a=lambda v: v * 0.4)),
+    "phase_a-reached": lambda s: ids(changed(s, phase_a=lambda v: between(v, s.time_s, 60, 70, 90.0))),
+    "speed-cap-reached": lambda s: ids(s, tune=TUNE.with_setting("drive.speed_kmh", 20.0)),
+    "hardly-full": lambda s: ids(changed(s, throttle=lambda v: v * 0.6)),
+    "under-edge": lambda s: ids(full_pulls(0.85)[0], curve=full_pulls(1.0)[1]),
+    "over-edge": lambda s: ids(full_pulls(1.1)[0], curve=full_pulls(1.0)[1]),
+    "weakening-unused": lambda s: ids(s, tune=TUNE.with_setting("drive.field_weakening_a", 30.0)),
+    "pack_v-fade": lambda s: ids(changed(s, pack_v=lambda v: between(v, s.time_s, 60, 70, 44.0))),
+    "pack_v-room": lambda s: ids(s),
+    "pack-tired": lambda s: ids(
+        whole(a_round(as_told(r_fast=1.5 * BIKE.battery.resistance_ohm), np.random.default_rng(2), minutes=8))
+    ),
+    "pack-stiffer": lambda s: ids(
+        whole(a_round(as_told(r_fast=0.7 * BIKE.battery.resistance_ohm), np.random.default_rng(2), minutes=8))
+    ),
+    "trip-near": lambda s: ids(
+        changed(s, pack_v=lambda v: between(v, s.time_s, 60, 64, BIKE.battery.bms_trip_v + 0.7))
+    ),
+    "sag-when-low": lambda s: ids(
+        whole(a_round(as_told(r_fast=5 * BIKE.battery.resistance_ohm), np.random.default_rng(2), minutes=8)),
+        tune=TUNE.with_settings({"battery_guard.fade_end_v": 30.0, "battery_guard.fade_start_v": 35.0}),
+    ),
+    "pack-cut": lambda s: ids(changed(s, pack_v=lambda v: between(v, s.time_s, 200, 203, 3.0))),
+    "regen-over-charge": lambda s: ids(changed(s, battery_a=lambda v: between(v, s.time_s, 100, 103, -30.0))),
+    "over-full": lambda s: ids(
+        changed(
+            s,
+            pack_v=lambda v: between(v, s.time_s, 100, 103, 69.0),
+            battery_a=lambda v: between(v, s.time_s, 100, 103, -5.0),
+        )
+    ),
+    "regen-useless": lambda s: ids(changed(s, battery_a=lambda v: np.maximum(v, 0.1))),
+    "motor_c-fade": lambda s: ids(changed(s, motor_c=lambda v: between(v, s.time_s, 300, 330, 118.0))),
+    "motor_c-room": lambda s: ids(s),
+    "controller_c-fade": lambda s: ids(changed(s, controller_c=lambda v: between(v, s.time_s, 300, 330, 95.0))),
+    "controller_c-room": lambda s: ids(s),
+    "fade-soon": lambda s: ids(changed(s, motor_c=lambda v: v + np.clip((s.time_s - 300) / 4, 0, 25))),
+    "wheel-off": lambda s: ids(
+        whole(
+            a_round(
+                as_told(wheel=1.03, circumference_m=1.03 * BIKE.drivetrain.wheel_circumference_m),
+                np.random.default_rng(4),
+                minutes=12,
+            )
+        )
+    ),
+    "rolling-differs": lambda s: ids(rough({"crr": 2.2 * BIKE.chassis.crr})),
+    "air-differs": lambda s: ids(rough({"cda": 1.6 * BIKE.chassis.cda_m2})),
+    "log-gaps": lambda s: ids(Ride("holes", s.time_s + np.where(s.time_s > 300, 120.0, 0.0), s.channels)),
+    "brake-no-cut": lambda s: ids(
+        changed(
+            s, brake=lambda v: between(v, s.time_s, 60, 66, 1.0), battery_a=lambda v: between(v, s.time_s, 60, 66, 9.0)
+        )
+    ),
+    "drives-unasked": lambda s: ids(unasked(s)),
+    "overspeed": lambda s: ids(changed(s, motor_rpm=lambda v: between(v, s.time_s, 60, 63, 1.2 * BIKE.motor.max_rpm))),
+    "fault-stood": lambda s: ids(changed(s, fault=lambda v: between(v, s.time_s, 60, 63, 12.0))),
+    "throttle-at-rest": lambda s: ids(changed(s, throttle=lambda v: np.maximum(v, 0.08))),
+    "levels-alike": lambda s: ids(two_levels(2.0, 2.05)),
+    "assist-late": lambda s: ids(on_level(1, delay_rows=6)),
+    "pulls-away-hard": lambda s: ids(on_level(1, gain=6.0)),
+    "torque-never-rests": lambda s: ids(changed(s, human_nm=lambda v: v + 6.0)),
+}
+ALWAYS = {"pack_v-room", "motor_c-room", "controller_c-room"}  # what a sound ride says
+SOUND_SAYS = ALWAYS | {"battery_a-reached", "phase_a-reached"}
+
+
+@pytest.mark.parametrize("name", PLANTED)
+def test_a_kind_fires_on_its_cause_and_is_silent_on_the_sound_ride(sound, name):
+    found = PLANTED[name](sound)
+    assert name in found, sorted(found)
+    one = found[name]
+    assert one.text and one.reason and one.severity in ("warn", "note", "settled")
+    assert (one.from_s is None) == (one.to_s is None) and (one.from_s is None or one.from_s <= one.to_s)
+    if name not in SOUND_SAYS:
+        assert name not in ids(sound)
+
+
+def test_the_sound_ride_says_nothing_but_what_is_sound(sound):
+    assert set(ids(sound)) <= SOUND_SAYS
+
+
+def test_quiet_cousins_stay_quiet():
+    """What is nearly the cause, and is not."""
+    assert "levels-alike" not in ids(two_levels(1.5, 2.6)) and "assist-late" not in ids(on_level(1, delay_rows=1))
+    assert "pulls-away-hard" not in ids(on_level(1, gain=1.0))
+    ride, curve = full_pulls(1.0)
+    assert not {"under-edge", "over-edge"} & set(ids(ride, curve=curve))
+    calm = ids(coast_downs(as_told(), np.random.default_rng(3)))
+    assert not {"rolling-differs", "air-differs", "wheel-off", "pack-tired"} & set(calm)
+
+
+def test_there_are_at_least_twenty_five_kinds_and_what_they_suggest_can_be_done(sound):
+    assert len(PLANTED) >= 25 and len(KINDS) >= 20
+    tune, suggested = TUNE, 0
+    for name in PLANTED:
+        change = PLANTED[name](sound)[name].suggest
+        if change is not None and not change.bike:
+            suggested += 1
+            tune.with_setting(change.path, change.value)  # a valid tune
+        elif change is not None:
+            suggested += 1
+            group, _, key = change.path.rpartition(".")
+            part = BIKE
+            for step in group.split("."):
+                part = getattr(part, step)
+            assert hasattr(part, key) and change.value > 0
+    assert suggested >= 10

@@ -1,0 +1,113 @@
+"""Heat paths and assist against made rides whose truth is known."""
+
+import numpy as np
+import pytest
+
+from crisp_hornet.core.evidence.assist_seen import levels_seen
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.heat_seen import heat_paths
+from crisp_hornet.core.evidence.pull_seen import pull_seen
+from crisp_hornet.core.pull import Conditions, pull_curve
+from tests.bikes import a_bike, a_tune
+from tests.evidence.test_findings import full_pulls, on_level, two_levels
+
+BIKE = a_bike(controller__resistance_ohm=0.02)
+
+
+def a_climb(rng, between, to_air, sink_to_air, minutes=25, air=15.0):
+    """Three nodes stepped every 0.1 s with figures of its own for copper and iron; sensors with noise and steps."""
+    hz, motor, sink = 10, BIKE.motor, BIKE.controller.thermal
+    count = minutes * 60 * hz
+    time = np.arange(count) / hz
+    amps = np.repeat(rng.choice([0, 30, 60, 90], count // 300 + 1), 300)[:count].astype(float)
+    speed = np.repeat(rng.uniform(12, 35, count // 200 + 1), 200)[:count] * (amps > 0)
+    winding = housing = stage = air + rng.normal(0, 1.2)  # it comes out of a garage
+    found = np.empty((count, 2))
+    hz_electric = motor.pole_pairs * speed / 3.6 / BIKE.drivetrain.wheel_circumference_m
+    iron = (
+        motor.hysteresis_loss_w_per_hz * hz_electric + motor.eddy_loss_w_per_hz2 * hz_electric**2
+    ) + motor.friction_nm * (2 * np.pi * speed / 3.6 / BIKE.drivetrain.wheel_circumference_m)
+    for at in range(count):
+        found[at] = winding, stage
+        copper = 1.5 * motor.phase_resistance_ohm * (1 + 0.00385 * (winding - 25)) * amps[at] ** 2
+        flow, v = between * (winding - housing), speed[at] / 3.6
+        winding += (copper - flow) / motor.thermal.winding_j_per_k / hz
+        away = (to_air + motor.thermal.airflow_w_per_k_per_mps * v) * (housing - air)
+        housing += (iron[at] + flow - away) / motor.thermal.housing_j_per_k / hz
+        made = 1.5 * BIKE.controller.resistance_ohm * amps[at] ** 2 + BIKE.controller.idle_w
+        stage += (made - (sink_to_air + sink.airflow_w_per_k_per_mps * v) * (stage - air)) / sink.heatsink_j_per_k / hz
+    noisy = np.round(found + rng.normal(0, 0.3, found.shape))
+    return Ride(
+        "climb", time, {"phase_a": amps, "wheel_speed_kmh": speed, "motor_c": noisy[:, 0], "controller_c": noisy[:, 1]}
+    )
+
+
+def test_heat_paths_hold_the_truth():
+    inside = {"winding_to_housing": 0, "housing_to_air": 0, "controller_to_air": 0}
+    known = dict(inside)
+    for seed in range(40):
+        rng = np.random.default_rng(seed)
+        truth = {
+            "winding_to_housing": rng.uniform(2.5, 6),
+            "housing_to_air": rng.uniform(1.5, 5),
+            "controller_to_air": rng.uniform(1, 3),
+        }
+        paths = heat_paths(a_climb(rng, *truth.values(), air=rng.uniform(5, 28)), BIKE)
+        for name, value in truth.items():
+            one = getattr(paths, name)
+            known[name] += one.known
+            inside[name] += one.known and one.low <= value <= one.high
+    for name in inside:
+        assert known[name] >= 36 and inside[name] >= 0.88 * known[name], (name, inside[name], known[name])
+
+
+def test_a_ride_that_hardly_warms_says_so():
+    ride = a_climb(np.random.default_rng(1), 4, 3, 2, minutes=6)
+    cold = Ride("cold", ride.time_s, ride.channels | {"motor_c": np.full(len(ride), 20.0)})
+    assert "warmed by 0 K only" in heat_paths(cold, BIKE).winding_to_housing.reason
+    assert (
+        "are needed"
+        in heat_paths(Ride("bare", ride.time_s, {"motor_c": ride.get("motor_c")}), BIKE).housing_to_air.reason
+    )
+
+
+@pytest.mark.parametrize("ratio", [0.8, 2.0, 4.5])
+def test_watts_for_a_watt_delay_and_start_of_a_level(ratio):
+    low, high = levels_seen(two_levels(ratio, 1.3 * ratio), BIKE)
+    assert (low.level, high.level) == (1, 2)
+    assert low.watts_per_watt.value == pytest.approx(ratio, rel=0.02) and high.watts_per_watt.value == pytest.approx(
+        1.3 * ratio, rel=0.02
+    )
+    assert low.watts_per_watt.low <= ratio * 1.005 and low.watts_per_watt.high >= ratio * 0.995
+    (late,) = levels_seen(on_level(3, delay_rows=6), BIKE)
+    assert late.level == 3 and late.delay_s.value == pytest.approx(1.2, abs=0.41)
+    assert late.peak_mps2.value == pytest.approx(0.35 / 3.6 / 0.2, rel=0.1)  # as it was made
+
+
+def test_pull_against_the_edge_and_what_it_needs():
+    ride, curve = full_pulls(0.9)
+    seen = pull_seen(ride, curve)
+    assert (
+        seen.battery.value == pytest.approx(0.9, abs=0.03) and "positions are needed" in seen.top_kmh.reason
+    ) or seen.top_kmh.reason
+    nothing = pull_seen(Ride("volts", ride.time_s, {"pack_v": ride.get("pack_v")}), curve)
+    assert not nothing.phase.known and "speed and throttle" in nothing.by_speed.reason
+
+
+def test_top_speed_is_the_mean_of_both_ways():
+    curve = pull_curve(BIKE, a_tune(), np.linspace(0, 60, 121), Conditions(62.0))
+    rows = 300
+    speed = np.concatenate([np.full(rows, 44.0), np.linspace(44, 5, 50), np.linspace(5, 40, 50), np.full(rows, 40.0)])
+    throttle = np.concatenate([np.ones(rows), np.zeros(50), np.ones(50 + rows)])
+    way = np.concatenate([np.ones(rows + 50), -np.ones(50 + rows)])
+    north = np.cumsum(way * speed / 3.6 * 0.2)
+    channels = {
+        "wheel_speed_kmh": speed,
+        "throttle": throttle,
+        "lat_deg": 47 + north / 111_195,
+        "lon_deg": np.full(len(speed), 11.0),
+    }
+    seen = pull_seen(Ride("both ways", np.arange(len(speed)) * 0.2, channels), curve)
+    assert seen.top_kmh.value == pytest.approx(42.0, abs=0.1)
+    first = {name: values[: rows + 50] for name, values in channels.items()}
+    assert "one way only" in pull_seen(Ride("one way", np.arange(rows + 50) * 0.2, first), curve).top_kmh.reason

@@ -1,0 +1,122 @@
+"""Estimates against rides with hidden truth: a hundred seeds each, the interval must hold what it promises and no more."""
+
+import numpy as np
+import pytest
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.energy_seen import energy_used
+from crisp_hornet.core.evidence.estimate import around, clustered_fit, refused
+from crisp_hornet.core.evidence.pack_seen import resistance
+from crisp_hornet.core.evidence.road_seen import road_load
+from crisp_hornet.core.evidence.wheel_seen import circumference
+from tests.bikes import a_bike
+from tests.evidence.rides import AIR, G, a_round, coast_downs, hidden
+
+BIKE, SEEDS = a_bike(), 100
+WIDEST = {"pack": 0.05, "wheel": 0.005, "wh_per_km": 0.01, "wh_net": 0.01, "distance": 0.005, "regen": 0.03, "crr": 0.2, "cda": 0.2,
+          "load": 0.1}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def told():
+    """For each estimate: (what was estimated, the truth), a hundred times."""
+    found = {name: [] for name in WIDEST}
+    for seed in range(SEEDS):
+        rng = np.random.default_rng(seed)
+        truth = hidden(BIKE, rng)
+        ride = a_round(truth, rng)
+        wheel = circumference(ride, BIKE)
+        used = energy_used(ride, BIKE, wheel)
+        found["pack"].append((resistance(ride), truth.resistance_ohm))
+        found["wheel"].append((wheel, truth.circumference_m))
+        for name, key in (
+            ("wh_net", "wh_net"),
+            ("wh_per_km", "wh_per_km"),
+            ("regen", "regen_share"),
+            ("distance", "distance_km"),
+        ):
+            found[name].append((getattr(used, key), truth.found[key]))
+        rng = np.random.default_rng(1000 + seed)
+        truth = hidden(BIKE, rng)
+        ride = coast_downs(truth, rng)
+        road = road_load(ride, BIKE, circumference(ride, BIKE))
+        load = truth.mass_kg * G * truth.crr + 0.5 * AIR * truth.cda * (20 / 3.6) ** 2
+        found["crr"].append((road.crr, truth.crr))
+        found["cda"].append((road.cda_m2, truth.cda))
+        found["load"].append((road.load_20_n, load))
+    return found
+
+
+@pytest.mark.parametrize("name", WIDEST)
+def test_the_truth_lies_inside_as_often_as_promised(told, name):
+    known = [(one, truth) for one, truth in told[name] if one.known]
+    inside = sum(one.low <= truth <= one.high for one, truth in known)
+    assert len(known) >= 95, f"{SEEDS - len(known)} refused"
+    assert 90 <= 100 * inside / len(known) <= 99.5, f"{inside} of {len(known)}"
+    assert np.median([one.half_width / one.value for one, _ in known]) <= WIDEST[name]
+
+
+UNABLE = {
+    "no load": (lambda rng, truth: _still(a_round(truth, rng, minutes=3)), "pack"),
+    "no gps": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "wheel"),
+    "one way": (lambda rng, truth: _half(coast_downs(truth, rng, runs=2)), "crr"),
+    "no roll-out": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "crr"),
+    "no volts": (lambda rng, truth: _without(a_round(truth, rng, minutes=3), "pack_v"), "wh_per_km"),
+}
+
+
+def _still(ride):
+    return Ride(
+        "still",
+        ride.time_s,
+        {**ride.channels, "battery_a": np.full(len(ride), 0.3), "pack_v": np.full(len(ride), 60.0)},
+    )
+
+
+def _half(ride):
+    rows = ride.time_s < ride.time_s[-1] / 2
+    return Ride("one way", ride.time_s[rows], {name: values[rows] for name, values in ride.channels.items()})
+
+
+def _without(ride, name):
+    return Ride("less", ride.time_s, {one: values for one, values in ride.channels.items() if one != name})
+
+
+@pytest.mark.parametrize("why", UNABLE)
+def test_a_ride_that_cannot_say_is_refused_with_its_reason(why):
+    make, name = UNABLE[why]
+    refusals = 0
+    for seed in range(8):
+        rng = np.random.default_rng(seed)
+        ride = make(rng, hidden(BIKE, rng))
+        wheel = circumference(ride, BIKE)
+        one = {
+            "pack": lambda ride=ride: resistance(ride), "wheel": lambda wheel=wheel: wheel,
+            "crr": lambda ride=ride, wheel=wheel: road_load(ride, BIKE, wheel).crr,
+            "wh_per_km": lambda ride=ride, wheel=wheel: energy_used(ride, BIKE, wheel).wh_per_km,
+        }[name]()  # fmt: skip
+        refusals += not one.known and len(one.reason) > 10 and np.isnan(one.value)
+    assert refusals == 8
+
+
+def test_an_interval_of_student_and_a_refusal_in_words():
+    one = around(10.0, 1.0, 9, "Ω")
+    assert (one.low, one.high) == (pytest.approx(10 - 2.262, abs=1e-3), pytest.approx(10 + 2.262, abs=1e-3))
+    assert one.in_words(2) == "10 Ω (7.7 to 12)" and one.times(1000, "mΩ").half_width == pytest.approx(2262, abs=1)
+    assert refused("no GPS").in_words() == "cannot be told: no GPS" and not refused("no GPS").known
+
+
+def test_the_clustered_fit_is_honest_about_what_neighbours_share():
+    """Errors that last for a block: ordinary errors would be far too small, these hold the truth 95 times in a hundred."""
+    inside = plain = 0
+    for seed in range(300):
+        rng = np.random.default_rng(seed)
+        block = np.repeat(np.arange(30), 20)
+        x = rng.normal(size=30)[block] + rng.normal(0, 0.3, 600)
+        y = 2.0 * x + rng.normal(size=30)[block]
+        fit = clustered_fit(x[:, None], y, block)
+        reach = 2.045 * fit.error(0)
+        inside += abs(fit.values[0] - 2.0) <= reach
+        plain += abs(fit.values[0] - 2.0) <= 1.96 * np.std(y - 2 * x) / np.sqrt(np.sum(x**2))
+    assert 270 <= inside <= 294 and plain < 200
+    assert clustered_fit(np.ones((40, 2)), np.ones(40), np.arange(40)) is None  # columns that are alike

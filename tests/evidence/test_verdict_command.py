@@ -1,0 +1,81 @@
+"""The command ``verdict``: its JSON as documented, its lines, and wrong input."""
+
+import json
+
+import numpy as np
+import pytest
+
+from crisp_hornet import cli
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.demo import FACTORY, HERON, ROUND
+from crisp_hornet.rides.registry import write_ride
+
+
+def verdict(ride, *more):
+    return cli.main(["verdict", "--bike", str(HERON), "--tune", str(FACTORY), "--ride", str(ride), *map(str, more)])
+
+
+def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_path, capsys):
+    assert verdict(ROUND, "--json", tmp_path / "v.json") == 0
+    told = json.loads((tmp_path / "v.json").read_text())
+    assert {"peaks", "pack", "wheel", "road", "energy", "distance_km", "heat", "assist", "pull", "findings"} <= set(
+        told
+    )
+    # the truth of the stand-in: 2.9 % more wheel, 78.8 mΩ at once and 33.8 mΩ more with 35 s
+    wheel, pack = told["wheel"]["circumference_m"], told["pack"]["resistance_ohm"]
+    assert wheel["low"] <= 1.6361 <= wheel["high"] and wheel["high"] - wheel["low"] < 0.01
+    ten_s = 0.078848 + 0.033792 * (1 - np.exp(-10 / 35))
+    assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.005
+    assert told["road"]["crr"]["value"] is None and "roll-outs" in told["road"]["crr"]["reason"]
+    assert told["energy"]["wh_per_km"]["value"] == pytest.approx(
+        told["energy"]["wh_net"]["value"] / told["distance_km"]["value"], rel=1e-4
+    )
+    assert told["peaks"]["battery_a"]["reached"] is True and set(told["peaks"]["battery_a"]["sustained"]) == {
+        "1",
+        "10",
+        "60",
+    }
+    wrong = next(one for one in told["findings"] if one["id"] == "wheel-off")
+    assert wrong["suggest"]["path"] == "drivetrain.wheel_circumference_m" and wrong["suggest"]["of"] == "bike"
+    assert all(set(one) == {"id", "severity", "text", "from_s", "to_s", "suggest"} for one in told["findings"])
+    lines = capsys.readouterr().out
+    assert "wheel: 1.63" in lines and "crr: cannot be told" in lines and "wheel-off" in lines
+
+
+def test_a_ride_without_anything_useful_is_judged_without_a_crash(tmp_path, capsys):
+    write_ride(Ride("bare", np.arange(40.0), {"cadence_rpm": np.full(40, 60.0)}), tmp_path / "bare.csv")
+    assert verdict(tmp_path / "bare.csv", "--json", tmp_path / "v.json") == 0
+    told = json.loads((tmp_path / "v.json").read_text())
+    assert told["pack"]["resistance_ohm"]["value"] is None and told["distance_km"]["reason"]
+
+
+def test_wrong_input_is_one_line_and_writes_nothing(tmp_path, capsys):
+    assert verdict(tmp_path / "none.csv", "--json", tmp_path / "v.json") == 2
+    assert "there is no such file" in capsys.readouterr().err and not (tmp_path / "v.json").exists()
+    assert verdict(ROUND, "--json", tmp_path / "no" / "v.json") == 2
+    assert cli.main(["verdict", "--bike", str(FACTORY), "--tune", str(FACTORY), "--ride", str(ROUND)]) == 2
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_whatever_a_log_holds_a_verdict_comes_of_it(seed):
+    """Random lengths, channels, holes, constants and nonsense: no crash, and no interval without its value inside."""
+    from crisp_hornet.core.evidence.channels import CHANNELS
+    from crisp_hornet.core.evidence.judging import judge
+    from crisp_hornet.documents.store import read_bike, read_tune
+
+    rng = np.random.default_rng(seed)
+    rows = int(rng.choice([2, 3, 30, 400, 4000]))
+    time = np.cumsum(rng.choice([0.05, 0.2, 1.0]) * rng.uniform(0.5, 1.5, rows))
+    channels = {}
+    for name in rng.choice(CHANNELS, rng.integers(1, len(CHANNELS)), replace=False):
+        kind = rng.integers(4)
+        values = [rng.normal(20, 15, rows), np.full(rows, 7.0), np.cumsum(rng.normal(0, 1, rows)), np.zeros(rows)][kind]
+        values[rng.random(rows) < rng.choice([0, 0.2, 0.95])] = np.nan
+        channels[str(name)] = values
+    ride = Ride(
+        "random", time - time[0], {name: values for name, values in channels.items() if np.isfinite(values).any()}
+    )
+    made, found = judge(ride, read_bike(HERON), read_tune(FACTORY), None)
+    for one in (made.resistance_ohm, made.circumference_m, made.road.crr, made.energy.wh_net, made.energy.wh_per_km):
+        assert not one.known or one.low <= one.value <= one.high
+    assert all(one.text for one in found)
