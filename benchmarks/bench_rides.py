@@ -76,7 +76,9 @@ def shown(path: Path, bare: float) -> None:
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     found = best(lambda: flaws(ride))
     columns_mib = 8 * ROWS * (len(CHANNELS) + 1) / 2**20
-    print(f"read {read:.2f} s, read and shown {whole:.2f} s: {whole / bare:.2f} x bare (target 2), the first time {first / bare:.2f} x")
+    print(
+        f"read {read:.2f} s, read and shown {whole:.2f} s: {whole / bare:.2f} x bare (target 2), the first time {first / bare:.2f} x"
+    )
     print(f"looked through for flaws {found:.2f} s")
     print(f"peak memory {peak / 1024:.0f} MiB (before {before / 1024:.0f}); columns alone {columns_mib:.0f} MiB")
     plot, last, frames = traces._plots[0], float(ride.time_s[-1]), []

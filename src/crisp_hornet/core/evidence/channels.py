@@ -10,6 +10,7 @@ from crisp_hornet.core.motor import Array
 from crisp_hornet.documents.channels import UNITS
 
 CHANNELS = tuple(UNITS)
+FIRST = 1000  # what is known at all is mostly known here: long rides are then not looked through
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,4 +30,7 @@ class Ride:
 
     def has(self, channel: str) -> bool:
         """Whether the ride holds at least one value of a channel."""
-        return channel in self.channels and bool(np.any(np.isfinite(self.channels[channel])))
+        values = self.channels.get(channel)
+        if values is None:
+            return False
+        return bool(np.isfinite(values[:FIRST]).any()) or bool(np.isfinite(values[FIRST:]).any())

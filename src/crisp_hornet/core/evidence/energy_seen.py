@@ -84,7 +84,8 @@ def _regen_share(smooth: Ride) -> Estimate:
 def _summed(time: Array, values: Array) -> tuple[float, float, float]:
     """(integral over s, its standard error, degrees of freedom); nothing is known of gaps, nothing is added for them."""
     good = np.isfinite(values)
-    time, values = time[good], values[good]
+    if not good.all():
+        time, values = time[good], values[good]
     if len(time) < 8:
         return 0.0, 0.0, 1.0
     steps = np.diff(time)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
+from scipy.special import stdtrit
 
 from crisp_hornet.core.motor import Array
 
@@ -53,7 +53,7 @@ def refused(reason: str, unit: str = "") -> Estimate:
 
 def around(value: float, error: float, freedom: float, unit: str = "") -> Estimate:
     """A value with its standard error: Student's t with so many degrees of freedom."""
-    reach = float(stats.t.ppf((1 + SURE) / 2, max(freedom, 1.0))) * error
+    reach = float(stdtrit(max(freedom, 1.0), (1 + SURE) / 2)) * error
     return Estimate(value, value - reach, value + reach, unit)
 
 

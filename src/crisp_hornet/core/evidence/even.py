@@ -53,12 +53,30 @@ def _between(clock: Array, time: Array, values: Array) -> Array:
 
 
 def moving_mean(values: Array, rows: int) -> Array:
-    """The mean of ``rows`` about each place (n,), of those that are known; fewer at the ends and beside what is missing."""
+    """The mean of ``rows`` (made odd) about each place (n,), of those that are known; fewer at the ends and beside what is missing."""
     good = np.isfinite(values)
-    sums = np.concatenate(([0.0], np.cumsum(np.where(good, values, 0.0))))
-    counts = np.concatenate(([0], np.cumsum(good)))
-    low = np.clip(np.arange(len(values)) - rows // 2, 0, len(values))
-    high = np.clip(np.arange(len(values)) + rows // 2 + 1, 0, len(values))
+    if good.all():
+        return _moving_sum(values, rows) / _moving_count(len(values), rows)
     with np.errstate(invalid="ignore", divide="ignore"):
-        mean: Array = (sums[high] - sums[low]) / (counts[high] - counts[low])
+        mean: Array = _moving_sum(np.where(good, values, 0.0), rows) / _moving_sum(good.astype(np.float64), rows)
     return mean
+
+
+def _moving_sum(values: Array, rows: int) -> Array:
+    half, count = rows // 2, len(values)
+    sums = np.concatenate(([0.0], np.cumsum(values)))
+    if count <= 2 * half:
+        at = np.arange(count)
+        found: Array = sums[np.minimum(at + half + 1, count)] - sums[np.maximum(at - half, 0)]
+        return found
+    found = np.empty(count)
+    found[half : count - half] = sums[2 * half + 1 :] - sums[: count - 2 * half]
+    found[:half] = sums[half + 1 : 2 * half + 1]
+    found[count - half :] = sums[count] - sums[count - 2 * half : count - half]
+    return found
+
+
+def _moving_count(count: int, rows: int) -> Array:
+    at, half = np.arange(count), rows // 2
+    found: Array = (np.minimum(at + half + 1, count) - np.maximum(at - half, 0)).astype(np.float64)
+    return found

@@ -20,7 +20,7 @@ from crisp_hornet.core.heat import Losses, losses
 from crisp_hornet.core.motor import COPPER_PER_K, Array
 from crisp_hornet.documents.bike import Bike
 
-STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 6000, 60.0, 12
+STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 3000, 60.0, 8
 LEAST_RISE_K, LEAST_S, WIDEST, NUDGE = 10.0, 240.0, 0.6, 0.02
 AIR_K = 1.5
 

@@ -9,7 +9,6 @@ Source: G. L. Plett, *Battery Management Systems*, vol. I, ch. 2 (equivalent cir
 from __future__ import annotations
 
 import numpy as np
-from scipy.signal import lfilter
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
@@ -21,6 +20,7 @@ MODEL = 0.002  # share by which packs that relax otherwise are misread
 RELAX_S = (15.0, 40.0)  # between two such times any relaxation of a pack is a mixture of both
 LEAST_A = 3.0  # standard deviation of the current once its slow part is gone
 LEAST_S = 120.0
+FORGOTTEN = 12.0  # relaxation times after which nothing is left
 WIDEST = 0.4  # of the value: beyond this the ride does not say
 
 
@@ -55,7 +55,9 @@ def resistance(ride: Ride) -> Estimate:
 
 
 def _relaxed(amps: Array, slow_s: float) -> Array:
-    """The current through a first-order low-pass of a relaxation time."""
-    share = 1 - np.exp(-STEP_S / slow_s)
-    found: Array = lfilter([share], [1, share - 1], amps)
+    """The current through a first-order low-pass of a relaxation time, by the Fourier transform."""
+    share = np.exp(-STEP_S / slow_s)
+    weights = (1 - share) * share ** np.arange(round(FORGOTTEN * slow_s / STEP_S))
+    size = 1 << int(np.ceil(np.log2(len(amps) + len(weights))))
+    found: Array = np.fft.irfft(np.fft.rfft(amps, size) * np.fft.rfft(weights, size), size)[: len(amps)]
     return found

@@ -15,7 +15,7 @@ from crisp_hornet.documents.bike import Bike
 STEP_S, WINDOW_S, LEAST_KMH, MOST_LAG_S = 0.5, 10.0, 9.0, 8.0
 STEADY_KMH = 4.0  # by so much at most the speed may change within a window
 TURN_DEG = 35.0
-FEWEST = 12
+FEWEST, LAG_ROWS = 12, 12_000
 FAR = 0.3  # ratios further off are dropouts, no wheel is so wrong
 
 
@@ -52,7 +52,7 @@ def _undelayed(wheel: Array, ground: Array) -> Array:
     )
     if not filled:
         return ground
-    shift, fit = best_shift(filled[0], filled[1], 60)
+    shift, fit = best_shift(filled[0][:LAG_ROWS], filled[1][:LAG_ROWS], 60)
     if fit < 0.7 or abs(shift) * STEP_S > MOST_LAG_S:
         return ground
     at = np.arange(len(ground)) - shift
