@@ -193,12 +193,15 @@ class Desk(QObject):
         if self.bike is None:
             return
         per_cell = self.conditions.rested_v / self.bike.battery.series
+        rolls_otherwise = bike.drivetrain.wheel_circumference_m != self.bike.drivetrain.wheel_circumference_m
         self.bike = bike
         self.garage.update_bike(self.bike_id, bike)
         self.speeds = axis_speeds(bike)
         self.conditions = replace(self.conditions, rested_v=round(per_cell * bike.battery.series, 2))
         self._predict_controller()
         self._predict_draft()
+        if rolls_otherwise and self.raw_ride is not None:
+            self._clean()
         for signal in (self.bike_changed, self.controller_changed, self.draft_changed, self.conditions_changed):
             signal.emit()
 
@@ -461,6 +464,8 @@ class Desk(QObject):
 
     def take_ride(self, ride: Ride, notes: list[str], card: RideCard | None = None) -> None:
         """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
+        shown_by = self.bike.drivetrain.wheel_circumference_m if self.bike is not None else None
+        card = (card or RideCard()).model_copy(update={"wheel_m": shown_by})
         kept = self.garage.keep_ride(self.bike_id, ride, self.controller, card)
         minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
         self.log("ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes]))
@@ -496,8 +501,17 @@ class Desk(QObject):
     def _clean(self) -> None:
         assert self.raw_ride is not None
         mended = any(flaw.mends and flaw.id not in self.left_flaws for flaw in self.flaws)
-        self.ride = cleaned(self.raw_ride, self.left_flaws) if mended else self.raw_ride
+        self.ride = self._as_shown_now(cleaned(self.raw_ride, self.left_flaws) if mended else self.raw_ride)
         self.rides_changed.emit()
+
+    def _as_shown_now(self, ride: Ride) -> Ride:
+        """A ride's wheel speed as the bike document's circumference shows it, which may have been learned since."""
+        if self.bike is None or self.card.wheel_m is None or not ride.has("wheel_speed_kmh"):
+            return ride
+        stretch = self.bike.drivetrain.wheel_circumference_m / self.card.wheel_m
+        if abs(stretch - 1) < 1e-9:
+            return ride
+        return Ride(ride.name, ride.time_s, ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})
 
     def log(self, kind: str, title: str, detail: str = "") -> Entry:
         """A line into the logbook of the active bike."""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from crisp_hornet.demo import DRAFT, FACTORY, GENTLE, HERON, ROUND
 from crisp_hornet.documents import store
+from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.rides.registry import read_ride
 
@@ -35,7 +36,7 @@ def demo_garage(folder: Path) -> Garage:
     garage.keep_controller(number, factory)
     ride = read_ride(ROUND).ride
     ride = type(ride)("Bakery round", ride.time_s, ride.channels)
-    garage.keep_ride(number, ride, factory)
+    garage.keep_ride(number, ride, factory, RideCard(wheel_m=bike.drivetrain.wheel_circumference_m, air="14 °C, dry"))
     garage.log(
         number,
         "ride",

@@ -145,11 +145,26 @@ class ChainLink(Part):
     wheel_circumference_m: Positive | None = None
 
 
-class Source(Part):
-    """Where a figure comes from, and its spread (one standard deviation, in the figure's unit)."""
+Origin = Literal["assumed", "entered", "measured", "learned"]
 
-    origin: Annotated[Literal["assumed", "entered", "measured", "learned"], Field(alias="from")]
+
+class LearnedFrom(Part):
+    """What one ride said of a figure, with its spread."""
+
+    ride: Text
+    value: Number
+    spread: NotNegative
+
+
+class Source(Part):
+    """Where a figure comes from, and its spread (one standard deviation, in the figure's unit). A figure that was learned keeps what each
+    ride said, and what stood there ``before``, so that it can be taken back."""
+
+    origin: Annotated[Origin, Field(alias="from")]
     spread: NotNegative | None = None
+    rides: list[LearnedFrom] = []
+    before: Number | None = None
+    before_from: Origin | None = None
 
 
 class Bike(Part):
@@ -182,11 +197,14 @@ class Bike(Part):
         Raises :class:`pydantic.ValidationError` if the result is no valid bike and :class:`KeyError` for an unknown path.
         """
         data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
-        part, _, key = path.partition(".")
-        if not isinstance(data.get(part), dict) or key not in data[part]:
+        part, _, key = path.rpartition(".")
+        holds: Any = data
+        for step in part.split("."):
+            holds = holds.get(step) if isinstance(holds, dict) else None
+        if not isinstance(holds, dict) or key not in holds:
             raise KeyError(path)
-        was = data[part][key]
-        data[part][key] = int(value) if isinstance(data[part][key], int) and value == int(value) else value
+        was = holds[key]
+        holds[key] = int(value) if isinstance(was, int) and value == int(value) else value
         data.setdefault("sources", {})[path] = {"from": origin}
         if part == "chassis" and key in ("bike_kg", "rider_kg", "cargo_kg", "cg_from_rear_m", "cg_height_m"):
             same = [mass for mass in data["chassis"].get("masses") or [] if key.endswith("_kg") and mass["kg"] == was]
@@ -240,8 +258,9 @@ class Bike(Part):
 
     def figure(self, path: str) -> float:
         """The value at a dotted path such as ``motor.ld_h``. Raises :class:`KeyError` for a path that names no figure."""
-        part, _, key = path.partition(".")
-        value = getattr(getattr(self, part, None), key, None)
+        value: Any = self
+        for step in path.split("."):
+            value = getattr(value, step, None)
         if not isinstance(value, (int, float)) or isinstance(value, bool):
             raise KeyError(path)
         return float(value)

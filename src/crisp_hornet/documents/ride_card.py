@@ -12,7 +12,8 @@ Words = Annotated[str, Field(max_length=200)]
 
 
 class RideCard(Part):
-    """``rested_start_v`` and ``rested_end_v``: the pack's voltage at rest (V)."""
+    """``wheel_m``: the circumference by which the log's wheel speed was shown (m); ``rested_start_v`` and ``rested_end_v``: the pack's
+    voltage at rest (V)."""
 
     tyres: Words = ""
     wind: Words = ""
@@ -22,6 +23,7 @@ class RideCard(Part):
     programme: Words = ""
     rested_start_v: Positive | None = None
     rested_end_v: Positive | None = None
+    wheel_m: Positive | None = None
 
     def in_words(self) -> str:
         """In one line, what is known of it."""

@@ -5,17 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import Prediction, predict
 from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
+from crisp_hornet.bench.stations.verdict.report import page, save
+from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.bench.widgets.traces import Traces
@@ -26,6 +31,8 @@ from crisp_hornet.core.evidence.measured_pull import measured_pull
 from crisp_hornet.core.evidence.peaks import Peak, energy, peaks
 from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.setting_words import in_words, label_of
 
 STRIP = (("wheel_speed_kmh",), ("pack_v",), ("battery_a",), ("motor_c",))
 
@@ -50,7 +57,14 @@ class VerdictPage(Station):
             {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"},
         )
         self.table = PeakTable(theme)
-        self.table.setFixedWidth(318)
+        self.estimates = EstimatesView(theme)
+        self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
+        self.estimates.forget.connect(lambda path: forget_figure(desk, path))
+        self.tables = PageChoice(("reached", "what it says"), "verdict")
+        self.tables.chosen.connect(lambda at: self._right.setCurrentIndex(at))
+        self._right = QStackedWidget()
+        self._right.setFixedWidth(318)
+        self._report = button("Report", self._ask_report, "link", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
         self._traces.setFixedHeight(196)
         self._cursor = label("", "quiet")
@@ -74,10 +88,20 @@ class VerdictPage(Station):
         upper = QHBoxLayout()
         upper.setSpacing(22)
         upper.addLayout(chart, 1)
-        table = QVBoxLayout()
-        table.addWidget(self.table)
-        table.addStretch(1)
-        upper.addLayout(table)
+        peaks_page = QWidget()
+        reached = QVBoxLayout(peaks_page)
+        reached.setContentsMargins(0, 0, 0, 0)
+        reached.addWidget(self.table)
+        reached.addStretch(1)
+        self._right.addWidget(peaks_page)
+        self._right.addWidget(self.estimates)
+        choice = QHBoxLayout()
+        choice.addWidget(self.tables)
+        choice.addWidget(self._report)
+        right = QVBoxLayout()
+        right.addLayout(choice)
+        right.addWidget(self._right, 1)
+        upper.addLayout(right)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(3)
@@ -92,8 +116,8 @@ class VerdictPage(Station):
 
     def set_theme(self, theme: Theme) -> None:
         """Cards are made in one theme's colours: make them anew."""
-        self.theme = theme
-        self._show_findings()
+        self.theme = self.estimates.theme = theme
+        self._judge()
 
     def _judge(self) -> None:
         ride, bike = self.desk.ride, self.desk.bike
@@ -126,6 +150,9 @@ class VerdictPage(Station):
                 for one in self._lines()
             ]
         )
+        name = ride.name if ride is not None else ""
+        self.estimates.show_verdict(self.verdict, bike, name, self.desk.units)
+        self._report.setVisible(self.verdict is not None)
         self._show_findings()
         self.news.emit()
 
@@ -154,10 +181,55 @@ class VerdictPage(Station):
         self._cards.addStretch(1)
 
     def _links(self, one: Finding) -> list[QWidget]:
-        if one.at_s is None:
-            return []
-        jump: Callable[[], None] = partial(self._traces.point_at, one.at_s)
-        return [button(f"Show {clock(one.at_s)}", jump, "link", f"Show the moment of {one.id}")]
+        links: list[QWidget] = []
+        if one.at_s is not None:
+            jump: Callable[[], None] = partial(self._traces.point_at, one.at_s)
+            links.append(button(f"Show {clock(one.at_s)}", jump, "link", f"Show the moment of {one.id}"))
+        change = one.suggest
+        if change is not None and not change.bike and self.desk.draft is not None:
+            words = self.desk.units.text(
+                f"{label_of(change.path)} {in_words(change.path, change.value)} into the draft"
+            )
+            links.append(
+                button(
+                    words, partial(into_draft, self.desk, one), "link", f"Take the change of {one.id} into the draft"
+                )
+            )
+        elif change is not None and change.bike:
+            take = partial(self._learn, change.path)
+            links.append(button("Learn it", take, "link", f"Learn from {one.id}"))
+        return links
+
+    def _learn(self, path: str) -> None:
+        figure = next((one for one in FIGURES if one.path == path), None)
+        if figure is not None and self.verdict is not None:
+            learn_figure(self.desk, path, figure.take(self.verdict))
+
+    def _ask_report(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save a report", "verdict.pdf", "PDF (*.pdf);;HTML (*.html)")
+        if name:
+            self.save_report(Path(name))
+
+    def save_report(self, path: Path) -> None:
+        """The page a builder hands to a customer."""
+        if self.verdict is None or self.desk.bike is None:
+            return
+        html = page(
+            self._title.text(),
+            self._about.text(),
+            self.desk.bike,
+            self.verdict,
+            self.table.lines,
+            self.found,
+            self.chart,
+            self.desk.units,
+        )
+        try:
+            save(html, path)
+        except DocumentError as error:
+            self.desk.said.emit("stop", str(error))
+            return
+        self.desk.said.emit("settled", f"Written: {path.name}.")
 
     def _show_cursor(self, _at_s: float) -> None:
         self._cursor.setText(self._traces.values_at_cursor())
