@@ -37,7 +37,8 @@ def judge_ride(options: argparse.Namespace) -> int:
     fastest = float(np.nanmax(ride.get("wheel_speed_kmh"))) if ride.has("wheel_speed_kmh") else 0.0
     speeds = np.linspace(0.0, max(LEAST_KMH, 1.3 * fastest), SPEEDS)
     curve = pull_curve(bike, tune, speeds, conditions_at_start(ride, bike) or Conditions(typical_v(bike)))
-    verdict, findings = judge(ride, bike, tune, curve)
+    rested = None if options.rested is None else (options.rested[0], options.rested[1])
+    verdict, findings = judge(ride, bike, tune, curve, rested)
     if options.json is not None:
         wire.write_object(options.json, as_json(ride, tune, verdict, findings))
     for line in as_lines(verdict, findings):

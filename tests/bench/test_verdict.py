@@ -2,8 +2,11 @@
 
 import pytest
 from PyQt6.QtGui import QTextDocument
+from PyQt6.QtWidgets import QComboBox
 
+from crisp_hornet.core.evidence.channels import Ride
 from tests.bench.driving import click, find, go, texts
+from tests.bench.test_looking import choose
 
 WHEEL = "drivetrain.wheel_circumference_m"
 
@@ -75,6 +78,20 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
     verdict.save_report(tmp_path / "no" / "r.pdf")
     assert "r.pdf" in demo_window.notice.text and "Written" not in demo_window.notice.text
+
+
+def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_window, verdict):
+    desk = demo_window.desk
+    assert not verdict.compared.isVisible()
+    saving = Ride("thrifty", desk.ride.time_s, desk.ride.channels | {"battery_a": desk.ride.get("battery_a") * 0.8})
+    desk.take_ride(saving, [])
+    choose(find(demo_window, "ride to compare with", QComboBox), "compared with Bakery round")
+    qtbot.waitUntil(lambda: "% less per km than the other" in verdict.compared.told.text(), timeout=8_000)
+    assert verdict.compared.told.text().startswith("20 ± ")
+    same = Ride("again", desk.ride.time_s, desk.raw_ride.channels)
+    desk.take_ride(same, [])
+    choose(find(demo_window, "ride to compare with", QComboBox), "compared with thrifty")
+    qtbot.waitUntil(lambda: "No difference in consumption can be shown" in verdict.compared.told.text(), timeout=8_000)
 
 
 def test_without_a_ride_nothing_is_offered(qtbot, empty_window):

@@ -7,7 +7,9 @@ import pytest
 
 from crisp_hornet import cli
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.pack import charge_at
 from crisp_hornet.demo import FACTORY, HERON, ROUND
+from crisp_hornet.documents.store import read_bike
 from crisp_hornet.rides.registry import write_ride
 
 
@@ -47,6 +49,28 @@ def test_a_ride_without_anything_useful_is_judged_without_a_crash(tmp_path, caps
     assert verdict(tmp_path / "bare.csv", "--json", tmp_path / "v.json") == 0
     told = json.loads((tmp_path / "v.json").read_text())
     assert told["pack"]["resistance_ohm"]["value"] is None and told["distance_km"]["reason"]
+
+
+def test_a_phones_track_and_two_voltages_are_judged_by_the_same_chain(tmp_path, capsys):
+    """No log of the controller at all: way from the positions, energy from the rested pack, and honestly wide."""
+    time = np.arange(0, 1500, 1.0)
+    metres = time * 6.4
+    track = {
+        "lat_deg": 47 + metres * np.cos(metres / 3000) / 111_195,
+        "lon_deg": 11 + metres * np.sin(metres / 3000) / 76_000,
+    }
+    write_ride(Ride("track", time, {**track, "gps_speed_kmh": np.full(1500, 23.04)}), tmp_path / "track.csv")
+    assert verdict(tmp_path / "track.csv", "--rested", "64.2", "61.4", "--json", tmp_path / "v.json") == 0
+    told = json.loads((tmp_path / "v.json").read_text())
+    energy, distance = told["energy"]["wh_net"], told["distance_km"]
+    assert distance["low"] < 9.6 < distance["high"]
+    bike = read_bike(HERON)
+    charges = [charge_at(bike.battery, volts).value for volts in (64.2, 61.4)]
+    plain = (charges[0] - charges[1]) * bike.battery.capacity_ah * 62.8
+    assert energy["low"] < plain < energy["high"] and energy["high"] - energy["low"] > 0.1 * plain
+    assert told["energy"]["wh_per_km"]["value"] == pytest.approx(energy["value"] / distance["value"], rel=1e-3)
+    assert verdict(tmp_path / "track.csv", "--rested", "61.4", "64.2", "--json", tmp_path / "v.json") == 0
+    assert "no lower after" in json.loads((tmp_path / "v.json").read_text())["energy"]["wh_net"]["reason"]
 
 
 def test_wrong_input_is_one_line_and_writes_nothing(tmp_path, capsys):

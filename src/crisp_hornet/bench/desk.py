@@ -501,14 +501,14 @@ class Desk(QObject):
     def _clean(self) -> None:
         assert self.raw_ride is not None
         mended = any(flaw.mends and flaw.id not in self.left_flaws for flaw in self.flaws)
-        self.ride = self._as_shown_now(cleaned(self.raw_ride, self.left_flaws) if mended else self.raw_ride)
+        self.ride = self.as_shown_now(cleaned(self.raw_ride, self.left_flaws) if mended else self.raw_ride, self.card)
         self.rides_changed.emit()
 
-    def _as_shown_now(self, ride: Ride) -> Ride:
+    def as_shown_now(self, ride: Ride, card: RideCard) -> Ride:
         """A ride's wheel speed as the bike document's circumference shows it, which may have been learned since."""
-        if self.bike is None or self.card.wheel_m is None or not ride.has("wheel_speed_kmh"):
+        if self.bike is None or card.wheel_m is None or not ride.has("wheel_speed_kmh"):
             return ride
-        stretch = self.bike.drivetrain.wheel_circumference_m / self.card.wheel_m
+        stretch = self.bike.drivetrain.wheel_circumference_m / card.wheel_m
         if abs(stretch - 1) < 1e-9:
             return ride
         return Ride(ride.name, ride.time_s, ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})

@@ -25,6 +25,11 @@ class RideCard(Part):
     rested_end_v: Positive | None = None
     wheel_m: Positive | None = None
 
+    @property
+    def rested_v(self) -> tuple[float, float] | None:
+        """The pack's voltages at rest before and after (V), where both are known."""
+        return (self.rested_start_v, self.rested_end_v) if self.rested_start_v and self.rested_end_v else None
+
     def in_words(self) -> str:
         """In one line, what is known of it."""
         words = [

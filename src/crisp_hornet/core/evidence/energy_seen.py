@@ -14,9 +14,12 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
 from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pack import charge_at
+from crisp_hornet.core.pack import rested_v as rested_v_of
 from crisp_hornet.documents.bike import Bike
 
 BLOCK_S, GAP_S, LEAST_KM = 60.0, 2.0, 0.3
+CAPACITY_SPREAD = 0.05  # of what a label says
 QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
 
 
@@ -30,17 +33,38 @@ class EnergyUsed:
     wh_per_km: Estimate
 
 
-def energy_used(ride: Ride, bike: Bike, wheel: Estimate) -> EnergyUsed:
+def energy_used(ride: Ride, bike: Bike, wheel: Estimate, rested_v: tuple[float, float] | None = None) -> EnergyUsed:
     """What was used, with the circumference (m) that the ride showed, or the document's where it did not. Sums are taken over the rows as
-    they were recorded; what was braked and what was driven is told apart on an even clock."""
+    they were recorded; what was braked and what was driven is told apart on an even clock. Without voltage and current the pack's rested
+    voltages before and after (V) tell the energy, less surely."""
     distance = _distance(ride, bike, wheel)
     if not (ride.has("pack_v") and ride.has("battery_a")):
-        why = "voltage and battery current are needed"
-        return EnergyUsed(refused(why, "Wh"), refused(why), distance, refused(why, "Wh/km"))
+        why = "voltage and battery current, or the pack's rested voltages before and after, are needed"
+        wh = refused(why, "Wh") if rested_v is None else energy_by_rest(bike, *rested_v)
+        per_km = _ratio(wh, distance) if wh.known else refused(wh.reason, "Wh/km")
+        return EnergyUsed(wh, refused("voltage and battery current are needed"), distance, per_km)
     watts = ride.get("pack_v") * ride.get("battery_a")
     net, error, freedom = _summed(ride.time_s, watts)
     wh = around(net / 3600, error / 3600, freedom, "Wh")
     return EnergyUsed(wh, _regen_share(even(ride, ("pack_v", "battery_a"))), distance, _ratio(wh, distance))
+
+
+def energy_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:
+    """Energy (Wh) between two rested voltages, from the charge curve and the capacity of the document; cells of one chemistry differ, a
+    meter too, and both are in the interval. The pack's losses are in it: it is what the cells gave, not what came out of the plug."""
+    battery = bike.battery
+    try:
+        before, after = charge_at(battery, before_v), charge_at(battery, after_v)
+        if before.value <= after.value:
+            return refused("the pack rests no lower after the ride than before", "Wh")
+        charges = np.linspace(after.value, before.value, 60)
+        wh = float(np.trapezoid(rested_v_of(battery, charges), charges)) * battery.capacity_ah
+    except ValueError as error:
+        return refused(str(error), "Wh")
+    share = float(np.hypot(before.spread, after.spread)) / (before.value - after.value)
+    if share > 0.5:
+        return refused("the charge curve is too flat there, or the ride too short, for two voltages to tell", "Wh")
+    return around(wh, wh * float(np.hypot(share, CAPACITY_SPREAD)), 30, "Wh")
 
 
 def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:

@@ -11,8 +11,11 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 
-def judge(ride: Ride, bike: Bike, tune: Tune, curve: PullCurve | None) -> tuple[Verdict, list[Finding]]:
-    """Estimates and findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start."""
+def judge(
+    ride: Ride, bike: Bike, tune: Tune, curve: PullCurve | None, rested_v: tuple[float, float] | None = None
+) -> tuple[Verdict, list[Finding]]:
+    """Estimates and findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start, ``rested_v`` the pack
+    at rest before and after (V)."""
     smooth = even(ride, CHANNELS)
-    verdict = judge_ride(ride, bike, curve, smooth)
+    verdict = judge_ride(ride, bike, curve, smooth, rested_v)
     return verdict, list(found_in(Evidence(ride, smooth, bike, tune, curve, verdict)))

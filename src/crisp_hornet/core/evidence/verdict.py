@@ -37,15 +37,22 @@ class Verdict:
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
 
-def judge_ride(ride: Ride, bike: Bike, curve: PullCurve | None, smooth: Ride | None = None) -> Verdict:
-    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock if that is at hand."""
+def judge_ride(
+    ride: Ride,
+    bike: Bike,
+    curve: PullCurve | None,
+    smooth: Ride | None = None,
+    rested_v: tuple[float, float] | None = None,
+) -> Verdict:
+    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock if that is at hand,
+    ``rested_v`` the pack's voltages at rest before and after (V) if they were taken."""
     smooth = even(ride, CHANNELS) if smooth is None else smooth
     wheel = circumference(smooth, bike)
     return Verdict(
         resistance(smooth),
         wheel,
         road_load(smooth, bike, wheel),
-        energy_used(ride, bike, wheel),
+        energy_used(ride, bike, wheel, rested_v),
         heat_paths(smooth, bike),
         levels_seen(smooth, bike),
         None if curve is None else pull_seen(smooth, curve),

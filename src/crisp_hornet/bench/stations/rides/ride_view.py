@@ -141,11 +141,11 @@ class RideView(QWidget):
         if not 0 <= at < len(self._kept) or first is None or self._desk.bike is None:
             self._laying.cancel()
             return
-        kept, bike, load = self._kept[at], self._desk.bike, self._desk.garage.load_ride
+        kept, bike, desk = self._kept[at], self._desk.bike, self._desk
         self._beside_of = (first, kept.id)
 
         def work() -> tuple[Ride, Beside]:
-            second = load(kept)
+            second = desk.as_shown_now(desk.garage.load_ride(kept), kept.card)
             whole = Ride(second.name, second.time_s, second.channels | derived(second, bike, kept.tune))
             try:
                 return first, beside(first, whole)

@@ -13,7 +13,9 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import Prediction, predict
+from crisp_hornet.bench.stations.rides.worked_out import WorkedOut
 from crisp_hornet.bench.stations.station import Station
+from crisp_hornet.bench.stations.verdict.compare_row import CompareRow
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
 from crisp_hornet.bench.stations.verdict.report import page, save
@@ -34,7 +36,7 @@ from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.setting_words import in_words, label_of
 
-STRIP = (("wheel_speed_kmh",), ("pack_v",), ("battery_a",), ("motor_c",))
+STRIP = (("wheel_speed_kmh",), ("limit",), ("pack_v",), ("battery_a",), ("motor_c",))
 
 
 class VerdictPage(Station):
@@ -66,7 +68,9 @@ class VerdictPage(Station):
         self._right.setFixedWidth(318)
         self._report = button("Report", self._ask_report, "link", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
-        self._traces.setFixedHeight(196)
+        self._traces.setFixedHeight(206)
+        self._worked_out = WorkedOut(desk)
+        self.compared = CompareRow(desk)
         self._cursor = label("", "quiet")
         self._traces.pointed.connect(self._show_cursor)
         inside = QWidget()
@@ -107,6 +111,7 @@ class VerdictPage(Station):
         column.setSpacing(3)
         column.addWidget(self._title)
         column.addWidget(self._about)
+        column.addWidget(self.compared)
         column.addLayout(upper, 1)
         column.addWidget(self._traces)
         column.addWidget(self._cursor)
@@ -127,7 +132,7 @@ class VerdictPage(Station):
             conditions = conditions_at_start(ride, bike) or self.desk.conditions
             self._prediction = predict(bike, tune, conditions, self.desk.speeds)
             self.peaks = peaks(ride, tune)
-            self.verdict, self.found = judge(ride, bike, tune, self._prediction.curve)
+            self.verdict, self.found = judge(ride, bike, tune, self._prediction.curve, self.desk.card.rested_v)
             guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
             self._title.setText(f"{ride.name}, on “{tune.name}”")
             state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
@@ -141,8 +146,7 @@ class VerdictPage(Station):
             self.chart.show_measured(None)
         self.chart.show_units(self.desk.units)
         self._traces.show_units(self.desk.units)
-        if self._traces.ride is not ride:
-            self._traces.show_ride(ride)
+        self._traces.show_ride(self._worked_out.ride)  # with what held the motor back
         turn = self.desk.units.text
         self.table.show_lines(
             [
@@ -152,6 +156,7 @@ class VerdictPage(Station):
         )
         name = ride.name if ride is not None else ""
         self.estimates.show_verdict(self.verdict, bike, name, self.desk.units)
+        self.compared.refresh()
         self._report.setVisible(self.verdict is not None)
         self._show_findings()
         self.news.emit()
