@@ -32,24 +32,26 @@ def read_bytes(path: Path, max_bytes: int = MAX_BYTES) -> bytes:
 
 def read_object(path: Path) -> dict[str, Any]:
     """A JSON object from a file; NaN, Infinity and duplicate keys are refused."""
-    data = read_bytes(path)
+    return parse_object(read_bytes(path), str(path))
+
+
+def parse_object(data: bytes, path: str) -> dict[str, Any]:
+    """A JSON object from bytes; ``path`` names them in errors. NaN, Infinity and duplicate keys are refused."""
     if not data.strip():
-        raise DocumentError(str(path), "", "the file is empty", "Choose another file, or restore it from a copy.")
+        raise DocumentError(path, "", "the file is empty", "Choose another file, or restore it from a copy.")
     try:
         value = json.loads(data.decode("utf-8-sig"), object_pairs_hook=_no_duplicates, parse_constant=_no_constant)
     except UnicodeDecodeError as error:
-        raise DocumentError(str(path), f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
+        raise DocumentError(path, f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
     except json.JSONDecodeError as error:
         place = f"line {error.lineno}, column {error.colno}"
-        raise DocumentError(str(path), place, f"not JSON ({error.msg.lower()})", "Mend the text there.") from None
+        raise DocumentError(path, place, f"not JSON ({error.msg.lower()})", "Mend the text there.") from None
     except RecursionError:
-        raise DocumentError(str(path), "", "nested too deeply", "This is not a document of ours.") from None
+        raise DocumentError(path, "", "nested too deeply", "This is not a document of ours.") from None
     except ValueError as error:  # from the hooks, or an integer of absurd length
-        raise DocumentError(str(path), "", str(error), "Mend that key.") from None
+        raise DocumentError(path, "", str(error), "Mend that key.") from None
     if not isinstance(value, dict):
-        raise DocumentError(
-            str(path), "", "does not hold a JSON object", "A document starts with { and names its format."
-        )
+        raise DocumentError(path, "", "does not hold a JSON object", "A document starts with { and names its format.")
     return value
 
 

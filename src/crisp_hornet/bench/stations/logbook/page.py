@@ -2,20 +2,38 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
+from functools import partial
 from itertools import groupby
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, rule
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.archive import export_bike, import_bike
 from crisp_hornet.garage.garage import Entry
 
-KINDS = {"bike": "bike", "backup": "backup", "send": "sent", "ride": "ride", "link": "link", "note": "note"}
+KINDS = {"send": "sent", "calibration": "sensor", "firmware": "firmware", "finding": "finding"}
+SHOWN: dict[str, tuple[str, ...]] = {
+    "all": (),
+    "tunes": ("draft", "send", "backup"),
+    "rides": ("ride", "finding"),
+    "bike": ("bike", "calibration", "firmware", "job", "chain"),
+    "contacts": ("link", "fault"),
+    "notes": ("note",),
+}
+ARCHIVES = "A bike with its story (*.zip);;All files (*)"
+SAME_MOMENT = timedelta(seconds=5)  # a tune that was sent and its line are written one after the other
 MOST_SHOWN = 300
 
 
@@ -44,8 +62,14 @@ class LogbookPage(Station):
         head = QHBoxLayout()
         head.addWidget(label("What happened, the newest first", "title"))
         head.addStretch(1)
+        head.addWidget(button("Export the bike", self._ask_export, "link", "Export the bike with its whole story"))
+        head.addSpacing(8)
+        head.addWidget(button("Import a bike", self._ask_import, "link", "Import a bike with its story"))
+        head.addSpacing(8)
         head.addWidget(self.search)
         self.search.setFixedWidth(280)
+        self.kinds = PageChoice(tuple(SHOWN), "logbook")
+        self.kinds.chosen.connect(lambda _at: self._show())
         write = QHBoxLayout()
         write.addWidget(self.note, 1)
         write.addWidget(button("Keep the note", self._keep_note))
@@ -54,11 +78,56 @@ class LogbookPage(Station):
         column.setSpacing(10)
         column.addLayout(head)
         column.addLayout(write)
+        column.addWidget(self.kinds)
         column.addWidget(scroll, 1)
         desk.logbook_changed.connect(self._read)
         desk.bike_changed.connect(self._read)
         desk.units_changed.connect(self._show)
+        self._packing = Background(DocumentError)
+        self._packing.done.connect(self._take_packed)
+        self._packing.failed.connect(lambda error: desk.said.emit("stop", str(error)))
         self._read()
+
+    # --- out and in -----------------------------------------------------------------------------------------
+
+    def _ask_export(self) -> None:
+        if self.desk.bike is None:
+            self.desk.said.emit("note", "There is no bike to export.")
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Export the bike", f"{self.desk.bike.name}.zip", ARCHIVES)
+        if name:
+            self.export_bike(Path(name))
+
+    def export_bike(self, path: Path) -> None:
+        """Write the bike with its whole story, off the interface thread."""
+        garage, number = self.desk.garage, self.desk.bike_id
+        self.desk.keep_draft()
+
+        def work() -> str:
+            export_bike(garage, number, path)
+            return f"Written with tunes, rides and logbook: {path.name}."
+
+        self._packing.start(work)
+
+    def _ask_import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a bike", "", ARCHIVES)
+        if name:
+            self.import_bike(Path(name))
+
+    def import_bike(self, path: Path) -> None:
+        """Take a bike with its story into the garage and open it."""
+        self.desk.keep_draft()
+        garage = self.desk.garage
+        self._packing.start(lambda: import_bike(garage, path))
+
+    def _take_packed(self, found: str | int) -> None:
+        if isinstance(found, int):
+            self.desk.reload()
+            name = self.desk.bike.name if self.desk.bike is not None else ""
+            found = f"{name} is here with its whole story."
+        self.desk.said.emit("settled", found)
+
+    # --- what is shown --------------------------------------------------------------------------------------
 
     def _read(self) -> None:
         self.entries = self.desk.garage.logbook(self.desk.bike_id) if self.desk.bike else []
@@ -72,10 +141,12 @@ class LogbookPage(Station):
 
     def _show(self) -> None:
         wanted = self.search.text().strip().lower()
-        chosen = [one for one in self.entries if wanted in f"{one.title} {one.detail}".lower()]
+        kinds = list(SHOWN.values())[self.kinds.at]
+        said = [one for one in self.entries if wanted in f"{one.title} {one.detail}".lower()]
+        chosen = [one for one in said if not kinds or one.kind in kinds]
         clear(self._lines)
         for day, entries in groupby(chosen[:MOST_SHOWN], key=lambda one: one.at.date()):
-            self._lines.addWidget(label(f"{day:%A}, {day.day} {day:%B %Y}".upper(), "caps"))
+            self._lines.addLayout(self._day(day))
             for entry in entries:
                 self._lines.addLayout(self._line(entry))
                 self._lines.addWidget(rule())
@@ -90,6 +161,24 @@ class LogbookPage(Station):
             self._lines.addWidget(label(f"{len(chosen) - MOST_SHOWN} older lines; search to find them.", "quiet"))
         self._lines.addStretch(1)
         self.news.emit()
+
+    def _day(self, day: date) -> QHBoxLayout:
+        """The day, and what was on the bike at its end as far as it was sent from here."""
+        row = QHBoxLayout()
+        row.addWidget(label(f"{day:%A}, {day.day} {day:%B %Y}".upper(), "caps"))
+        row.addStretch(1)
+        on_it = next((tune for at, tune in self.desk.sent_tunes() if at.date() <= day), None)
+        if on_it is not None:
+            row.addWidget(label(f"on the bike: {on_it.name}", "quiet"))
+        return row
+
+    def _sent_tune(self, entry: Entry) -> Tune | None:
+        near = [tune for at, tune in self.desk.sent_tunes() if abs(at - entry.at) <= SAME_MOMENT]
+        return near[0] if entry.kind == "send" and near else None
+
+    def _draft_again(self, tune: Tune) -> None:
+        self.desk.open_draft(tune)
+        self.desk.said.emit("settled", f"{tune.name} is the draft again; Send shows what that would change.")
 
     def _line(self, entry: Entry) -> QHBoxLayout:
         time = label(f"{entry.at:%H:%M}", "quiet")
@@ -107,6 +196,9 @@ class LogbookPage(Station):
         row.addWidget(time, alignment=Qt.AlignmentFlag.AlignTop)
         row.addWidget(kind, alignment=Qt.AlignmentFlag.AlignTop)
         row.addLayout(words, 1)
+        if (tune := self._sent_tune(entry)) is not None:
+            again = partial(self._draft_again, tune)
+            row.addWidget(button("Draft it again", again, "link", f"Draft {tune.name} of {entry.at:%H:%M} again"))
         return row
 
     def state(self) -> BoltState:

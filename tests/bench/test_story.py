@@ -1,0 +1,106 @@
+"""The whole story of a change through the real window: a ride finds it, it is sent and proved, a second ride shows it, and all of it goes
+into another garage."""
+
+import numpy as np
+import pytest
+from PyQt6.QtWidgets import QComboBox
+
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.demo.garage import demo_garage
+from crisp_hornet.garage.garage import Garage
+from crisp_hornet.link.send import Outcome
+from crisp_hornet.rides.exchange import write_csv
+from tests.bench.driving import click, find, go, texts
+from tests.bench.linking import beside, connect, send_and_wait
+from tests.bench.test_looking import choose
+from tests.garage.test_archive import alike, story
+
+PHASE = "drive.phase_current_a"
+
+
+def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot, tmp_path, open_window, standin):
+    window = open_window(demo_garage(tmp_path / "garage"), standin.port)
+    beside(window, standin)
+    desk = window.desk
+
+    # a ride is there; its finding goes into the draft
+    go(qtbot, window, 7)
+    click(qtbot, find(window, "Take the change of fade-soon into the draft"))
+    assert desk.draft.setting(PHASE) == 81
+
+    # sent and proved
+    connect(qtbot, window, standin.port)
+    report = send_and_wait(qtbot, window, keep=True)
+    assert report.outcome is Outcome.PROVED and standin.shows(PHASE) == ("81.0", "81.0")
+
+    # the second ride, on what was sent: imported through the window, with less used
+    first = desk.ride
+    second = Ride(
+        "after",
+        first.time_s,
+        first.channels | {"battery_a": first.get("battery_a") * 0.86, "phase_a": first.get("phase_a") * 0.9},
+    )
+    write_csv(second, tmp_path / "after.csv")
+    go(qtbot, window, 6)
+    window.stations[6].import_file(tmp_path / "after.csv")
+    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name == "after", timeout=10_000)
+    assert desk.ride_tune.setting(PHASE) == 81
+
+    # compared, and reported
+    go(qtbot, window, 7)
+    choose(find(window, "ride to compare with", QComboBox), "compared with Bakery round")
+    page = window.stations[7]
+    qtbot.waitUntil(lambda: "% less per km than the other" in page.compared.told.text(), timeout=8_000)
+    page.save_report(tmp_path / "report.pdf")
+    assert (tmp_path / "report.pdf").read_bytes().startswith(b"%PDF")
+
+    # the logbook holds it, filtered too; the earlier tune can be drafted again
+    go(qtbot, window, 8)
+    book = window.stations[8]
+    qtbot.waitUntil(lambda: "Into the draft: phase current" in texts(book))
+    click(qtbot, find(window, "logbook tunes"))
+    qtbot.waitUntil(lambda: "Ride imported: after" not in texts(book) and "Sent with proof" in texts(book))
+    assert "on the bike: " in texts(book)
+    sent = desk.draft
+    desk.change(PHASE, 60.0)
+    click(qtbot, find(window, "Draft On Weir 60" if "Draft On Weir 60" in texts(window) else "Draft "))
+    assert desk.draft.setting(PHASE) == sent.setting(PHASE) == 81
+
+    # out of this garage, into an empty one
+    book.export_bike(tmp_path / "heron.zip")
+    qtbot.waitUntil(
+        lambda: (tmp_path / "heron.zip").exists() and "Written with tunes" in window.notice.text, timeout=15_000
+    )
+    told = story(desk.garage, desk.bike_id)
+    open_window.close(window)
+    other = open_window(Garage(tmp_path / "empty"))
+    go(qtbot, other, 8)
+    other.stations[8].import_bike(tmp_path / "heron.zip")
+    qtbot.waitUntil(lambda: "is here with its whole story" in other.notice.text, timeout=15_000)
+    assert other.desk.bike.name == "Heron" and np.nanmax(other.desk.ride.get("wheel_speed_kmh")) > 40
+    alike(told, story(other.desk.garage, other.desk.bike_id))
+
+
+def test_an_archive_that_is_none_is_told(qtbot, empty_window, tmp_path):
+    go(qtbot, empty_window, 8)
+    (tmp_path / "text.zip").write_text("nothing")
+    empty_window.stations[8].import_bike(tmp_path / "text.zip")
+    qtbot.waitUntil(lambda: "not an archive of a bike" in empty_window.notice.text, timeout=8_000)
+    assert empty_window.desk.bike is None
+
+
+@pytest.mark.parametrize("kind", ["tunes", "rides", "bike", "contacts", "notes"])
+def test_the_logbook_is_filtered_by_kind(qtbot, demo_window, kind):
+    go(qtbot, demo_window, 8)
+    book = demo_window.stations[8]
+    click(qtbot, find(demo_window, f"logbook {kind}"))
+    qtbot.waitUntil(lambda: book.kinds.buttons[book.kinds.at].text() == kind)
+    shown = {
+        "rides": "Ride imported: Bakery round",
+        "notes": "Customer: too slow",
+        "bike": "Heron taken in",
+        "tunes": "Backup of Weir 60 kept",
+    }
+    if kind in shown:
+        qtbot.waitUntil(lambda: shown[kind] in texts(book))
+    assert not any(words in texts(book) for other, words in shown.items() if other != kind)

@@ -1,0 +1,151 @@
+"""A bike's whole story out of one garage and into another, without loss; and what a hostile archive does not do."""
+
+import io
+import json
+import random
+import zipfile
+
+import numpy as np
+import pytest
+
+from crisp_hornet.demo.garage import demo_garage
+from crisp_hornet.documents.calibration import Calibration
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.garage.archive import STORY, export_bike, import_bike
+from crisp_hornet.garage.garage import Garage, JobStep
+from tests.bikes import a_tune
+
+
+@pytest.fixture
+def garage(tmp_path):
+    made = demo_garage(tmp_path / "one")
+    number = made.last_bike()[0]
+    made.keep_named(number, a_tune())
+    made.keep_sent(number, a_tune())
+    made.keep_calibration(
+        number, Calibration(kind="brake", taken="2026-10-01T10:00:00", verdict="passed", reason="moves")
+    )
+    made.start_job(number, "New pack", [JobStep("Pack off", "wait")])
+    made.keep_card(made.rides(number)[0].id, RideCard(tyres="3.5 bar", rested_start_v=65.1))
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def other(tmp_path):
+    made = Garage(tmp_path / "two")
+    yield made
+    made.close()
+
+
+def story(garage, number):
+    rides = [(one.name, one.at, one.tune, one.card, garage.load_ride(one).channels) for one in garage.rides(number)]
+    return {
+        "log": garage.logbook(number), "sent": garage.sent_tunes(number), "named": garage.named_drafts(number),
+        "draft": garage.tune(number, "draft"), "controller": garage.tune(number, "controller"), "backups": garage.backups(number),
+        "calibrations": garage.calibrations(number), "jobs": [(one.title, one.steps, one.opened_at) for one in garage.jobs(number)],
+        "rides": [one[:4] for one in rides], "channels": [one[4] for one in rides],
+    }  # fmt: skip
+
+
+def alike(one, other):
+    assert {key: value for key, value in one.items() if key != "channels"} == {
+        key: value for key, value in other.items() if key != "channels"
+    }
+    for a, b in zip(one["channels"], other["channels"], strict=True):
+        assert a.keys() == b.keys() and all(np.array_equal(a[name], b[name], equal_nan=True) for name in a)
+
+
+def test_the_same_story_stands_in_another_garage(garage, other, tmp_path):
+    number = garage.last_bike()[0]
+    export_bike(garage, number, tmp_path / "heron.zip")
+    there = import_bike(other, tmp_path / "heron.zip")
+    assert other.last_bike() == (there, garage.bike(number))
+    alike(story(garage, number), story(other, there))
+    with zipfile.ZipFile(tmp_path / "heron.zip") as archive:  # open formats: anybody reads it
+        assert json.loads(archive.read(STORY))["format"] == "crisp-hornet/archive"
+        assert archive.read("rides/00000.parquet").startswith(b"PAR1")
+
+
+def test_a_bike_of_the_same_name_is_not_replaced(garage, tmp_path):
+    number = garage.last_bike()[0]
+    export_bike(garage, number, tmp_path / "heron.zip")
+    again = import_bike(garage, tmp_path / "heron.zip")
+    assert garage.bike(again).name == "Heron, 2" and garage.bike(number).name == "Heron"
+    alike(story(garage, number), story(garage, again))
+
+
+def packed(tmp_path, change=lambda story: None, leave=(), more=()):
+    source = zipfile.ZipFile(tmp_path / "heron.zip")
+    told = json.loads(source.read(STORY))
+    change(told)
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name in source.namelist():
+            if name not in leave:
+                archive.writestr(name, json.dumps(told) if name == STORY else source.read(name))
+        for name, data in more:
+            archive.writestr(name, data)
+    (tmp_path / "bad.zip").write_bytes(made.getvalue())
+    return tmp_path / "bad.zip"
+
+
+BAD = {
+    "no story": ({"leave": (STORY,)}, "is missing"),
+    "no ride": ({"leave": ("rides/00000.parquet",)}, "is missing"),
+    "newer": ({"change": lambda s: s.update(version=9)}, "newer"),
+    "bad bike": ({"change": lambda s: s["bike"]["motor"].update(pole_pairs=-1)}, "pole_pairs"),
+    "bad tune": (
+        {"change": lambda s: s["tunes"][0]["document"]["drive"].update(phase_current_a="much")},
+        "phase_current_a",
+    ),
+    "bad time": ({"change": lambda s: s["logbook"][0].update(at="yesterday")}, "logbook.at"),
+    "strange column": ({"change": lambda s: s["logbook"][0].update(id=1)}, "no row of it"),
+    "no list": ({"change": lambda s: s.update(rides={})}, "must be a list"),
+    "bad card": ({"change": lambda s: s["rides"][0].update(card={"rested_start_v": -4})}, "rested_start_v"),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_an_unsound_archive_is_refused_and_leaves_nothing(garage, other, tmp_path, name):
+    export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
+    how, words = BAD[name]
+    with pytest.raises(DocumentError, match=words):
+        import_bike(other, packed(tmp_path, **how))
+    assert other.bikes() == [] and list((other.folder / "rides").iterdir()) == []
+
+
+def test_names_in_an_archive_lead_nowhere(garage, other, tmp_path):
+    export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
+    bad = packed(tmp_path, more=[("../../outside.txt", b"here"), ("/tmp/outside.txt", b"there")])
+    import_bike(other, bad)
+    assert (
+        not (tmp_path / "outside.txt").exists()
+        and sorted(one.name for one in other.folder.iterdir())[0] == "garage.sqlite"
+    )
+
+
+def test_cut_and_flipped_archives_are_refused_without_a_crash(garage, other, tmp_path):
+    export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
+    whole, draw = (tmp_path / "heron.zip").read_bytes(), random.Random(7)
+    taken = 0
+    for _ in range(60):
+        data = bytearray(whole)
+        if draw.random() < 0.5:
+            del data[draw.randrange(len(data)) :]
+        else:
+            for _ in range(draw.randrange(1, 30)):
+                data[draw.randrange(len(data))] ^= 1 << draw.randrange(8)
+        (tmp_path / "bad.zip").write_bytes(data)
+        try:
+            import_bike(other, tmp_path / "bad.zip")
+            taken += 1
+        except DocumentError as error:
+            assert error.reason
+    assert len(other.bikes()) == taken
+    with pytest.raises(DocumentError, match="no such file"):
+        import_bike(other, tmp_path / "none.zip")
+    (tmp_path / "text.zip").write_text("no archive")
+    with pytest.raises(DocumentError, match="not an archive"):
+        import_bike(other, tmp_path / "text.zip")
