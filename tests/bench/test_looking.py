@@ -2,9 +2,9 @@
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QImage, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QComboBox
 
 from crisp_hornet.bench.widgets.ribbon import Ribbon
 from crisp_hornet.core.along import way_km
@@ -82,6 +82,41 @@ def test_keys_zoom_and_go_on(qtbot, demo_window, rides):
     assert traces.in_view[0] == pytest.approx(low + (high - low) / 2, rel=0.01)
     press_keys(qtbot, traces, Qt.Key.Key_Minus, Qt.Key.Key_Home)
     assert traces.in_view == (0.0, pytest.approx(traces.ride.time_s[-1]))
+
+
+def test_a_drag_pans_and_with_shift_it_zooms(qtbot, demo_window, rides):
+    traces = rides.traces
+    traces.show_between(200, 600)
+    box = traces._plots[0].getViewBox()
+    view = traces._view
+    qtbot.waitExposed(view)
+
+    def at(seconds):
+        return view.mapFromScene(box.mapViewToScene(QPointF(seconds, 20)))
+
+    def drag_over(first, last, modifier):
+        places = [at(first), at((first + last) / 2), at(last)]
+        for kind, place in zip(
+            (
+                QEvent.Type.MouseButtonPress,
+                QEvent.Type.MouseMove,
+                QEvent.Type.MouseMove,
+                QEvent.Type.MouseButtonRelease,
+            ),
+            (places[0], places[1], places[2], places[2]),
+            strict=True,
+        ):
+            button = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else Qt.MouseButton.LeftButton
+            held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else Qt.MouseButton.LeftButton
+            where = QPointF(place)
+            event = QMouseEvent(kind, where, QPointF(view.viewport().mapToGlobal(place)), button, held, modifier)
+            QApplication.sendEvent(view.viewport(), event)
+
+    drag_over(300, 400, Qt.KeyboardModifier.ShiftModifier)
+    assert traces.in_view == (pytest.approx(300, abs=3), pytest.approx(400, abs=3))
+    traces.show_between(200, 600)
+    drag_over(300, 400, Qt.KeyboardModifier.NoModifier)
+    assert traces.in_view == (pytest.approx(100, abs=5), pytest.approx(500, abs=5))
 
 
 def test_the_strip_shows_and_moves_what_is_in_view(qtbot, demo_window, rides):

@@ -1,7 +1,7 @@
 """Channels of a ride below each other on one axis, time or way, with a shared cursor; a second ride behind them, if wanted.
 
-Drag pans, the wheel and + and - zoom, Page Up and Page Down go on by half of what is in view, left and right move the cursor, Home
-shows the whole ride.
+Drag pans, with Shift it zooms to what it passes over; the wheel and + and - zoom, Page Up and Page Down go on by half of what is in view,
+left and right move the cursor, Home shows the whole ride.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ribbon import Ribbon
 from crisp_hornet.bench.widgets.trace_axes import SizeAxis, TimeAxis, WayAxis, clock
+from crisp_hornet.bench.widgets.trace_box import TraceBox
 from crisp_hornet.bench.widgets.trace_rows import WHOLE, WORDS, Rows, limit_word, told, turned, unit_of
 from crisp_hornet.core.along import way_km
 from crisp_hornet.core.evidence.channels import Ride
@@ -282,7 +283,7 @@ class Traces(QWidget):
         words.setFixedWidth(80)
         self._view.addItem(words, row=row, col=0)
         axes = {"bottom": self._bottom_axis(), "left": SizeAxis("left")}
-        plot = self._view.addPlot(row=row, col=1, axisItems=axes, enableMenu=False)
+        plot = self._view.addPlot(row=row, col=1, axisItems=axes, enableMenu=False, viewBox=TraceBox(theme))
         plot.hideButtons()
         plot.setMouseEnabled(x=True, y=False)
         plot.getViewBox().setBackgroundColor(theme.color("sheet"))

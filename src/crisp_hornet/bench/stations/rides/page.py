@@ -281,7 +281,7 @@ class RidesPage(Station):
             return "A RIDE IS EVIDENCE", "With a log, what the tune really did can be laid over what was predicted."
         return (
             "LOOKING",
-            "Drag pans, the wheel zooms in time, left and right move the cursor, Home shows the whole ride.",
+            "Drag pans, with Shift it zooms to what it passes over, so does the wheel; left and right move the cursor, Home shows all.",
         )
 
     def act_text(self) -> str:
