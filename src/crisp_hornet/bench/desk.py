@@ -5,18 +5,19 @@ Stations read from the desk and ask it for changes; it tells everyone by signal.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Set
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from itertools import count
 
 from pydantic import ValidationError
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from crisp_hornet.bench.open_ride import OpenRide
 from crisp_hornet.bench.prediction import Prediction, axis_speeds, predict
 from crisp_hornet.bench.units import Units
-from crisp_hornet.core.cleaning import Flaw, cleaned, flaws
+from crisp_hornet.core.cleaning import Flaw
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_or_typical_v
@@ -32,26 +33,23 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
 from crisp_hornet.garage.garage import Entry, Garage
-from crisp_hornet.garage.rides import KeptRide
 
 DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
 REST_MS = 120  # the hands rest: time for what is too slow for a drag
 
 
-class Desk(QObject):
+class Desk(OpenRide):
     """Everything the stations share. Needs a garage with a bike in it to be of use (:attr:`bike` may be None)."""
 
     bike_changed = pyqtSignal()
     draft_changed = pyqtSignal()
     controller_changed = pyqtSignal()
     conditions_changed = pyqtSignal()
-    rides_changed = pyqtSignal()
     logbook_changed = pyqtSignal()
     units_changed = pyqtSignal()
     calibrations_changed = pyqtSignal()
     watch_changed = pyqtSignal()
-    said = pyqtSignal(str, str)  # severity, text: shown in the notice bar
 
     def __init__(self, garage: Garage) -> None:
         super().__init__()
@@ -460,58 +458,7 @@ class Desk(QObject):
         self.change_bike(self.bike.model_copy(update={"controller": controller}), "controller's serial number")
         self.log("bike", f"Controller {serial} belongs to this bike", f"before: {was or 'none noted'}")
 
-    # --- rides and logbook ----------------------------------------------------------------------------------
-
-    def take_ride(self, ride: Ride, notes: list[str], card: RideCard | None = None) -> None:
-        """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
-        shown_by = self.bike.drivetrain.wheel_circumference_m if self.bike is not None else None
-        card = (card or RideCard()).model_copy(update={"wheel_m": shown_by})
-        kept = self.garage.keep_ride(self.bike_id, ride, self.controller, card)
-        minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
-        self.log("ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes]))
-        self.open_ride(kept)
-
-    def open_ride(self, kept: KeptRide) -> None:
-        """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
-        self.raw_ride, self.ride_tune, self.ride_id = self.garage.load_ride(kept), kept.tune, kept.id
-        self.card = kept.card
-        left = self.garage.setting(f"flaws left in ride {kept.id}")
-        self.left_flaws = (
-            frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
-        )
-        self.flaws = flaws(self.raw_ride)
-        self._clean()
-
-    def keep_card(self, card: RideCard) -> None:
-        """What is known of the open ride besides its log."""
-        if self.raw_ride is not None and card != self.card:
-            self.card = card
-            self.garage.keep_card(self.ride_id, card)
-            self.rides_changed.emit()
-
-    def leave_flaws(self, left: Set[str]) -> None:
-        """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
-        self.left_flaws = frozenset(left)
-        try:
-            self.garage.keep_setting(f"flaws left in ride {self.ride_id}", sorted(left))
-        except DocumentError as error:
-            self.said.emit("warn", str(error))
-        self._clean()
-
-    def _clean(self) -> None:
-        assert self.raw_ride is not None
-        mended = any(flaw.mends and flaw.id not in self.left_flaws for flaw in self.flaws)
-        self.ride = self.as_shown_now(cleaned(self.raw_ride, self.left_flaws) if mended else self.raw_ride, self.card)
-        self.rides_changed.emit()
-
-    def as_shown_now(self, ride: Ride, card: RideCard) -> Ride:
-        """A ride's wheel speed as the bike document's circumference shows it, which may have been learned since."""
-        if self.bike is None or card.wheel_m is None or not ride.has("wheel_speed_kmh"):
-            return ride
-        stretch = self.bike.drivetrain.wheel_circumference_m / card.wheel_m
-        if abs(stretch - 1) < 1e-9:
-            return ride
-        return Ride(ride.name, ride.time_s, ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})
+    # --- logbook ----------------------------------------------------------------------------------
 
     def log(self, kind: str, title: str, detail: str = "") -> Entry:
         """A line into the logbook of the active bike."""

@@ -21,14 +21,14 @@ _PACK, _CRANK = ("pack_v", "battery_a"), ("human_nm", "cadence_rpm")
 GRADE_M, SMOOTH_S, LEAST_A, GAP_S = 40.0, 1.5, 1.0, 3.0
 
 
-def derivable(ride: Ride) -> list[str]:
-    """Which channels :func:`derived` finds in a ride, without working them out."""
+def derivable(ride: Ride, with_tune: bool = False) -> list[str]:
+    """Which channels :func:`derived` finds in a ride, ``with_tune`` or without, without working them out."""
     moves = ride.has("wheel_speed_kmh") or ride.has("gps_speed_kmh")
     pack, crank = (all(ride.has(one) for one in needed) for needed in (_PACK, _CRANK))
     needs = {
         "battery_w": pack, "wh": pack, "ah": pack, "rested_v": pack, "distance_km": moves, "acceleration_mps2": moves, "wheel_w": moves,
         "phase_per_battery": pack and ride.has("phase_a"),
-        "limit": pack and ride.has("wheel_speed_kmh") and ride.has("throttle"),
+        "limit": with_tune and pack and ride.has("wheel_speed_kmh") and ride.has("throttle"),
         "human_w": crank, "grade": moves and ride.has("altitude_m"), "human_share": moves and pack, "efficiency": moves and pack,
     }  # fmt: skip
     return [name for name in UNITS if needs[name]]

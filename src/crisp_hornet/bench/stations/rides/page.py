@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
@@ -15,6 +13,7 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.stations.rides.export import EXPORTS, export
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
+from crisp_hornet.bench.stations.rides.importing import FILES, Opened, joined, opened
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
 from crisp_hornet.bench.stations.rides.rest_row import RestRow
@@ -27,18 +26,14 @@ from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import energy
-from crisp_hornet.core.joining import Joined, join
+from crisp_hornet.core.joining import Joined
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.garage.rides import KeptRide
-from crisp_hornet.rides.errors import RideError
-from crisp_hornet.rides.mapping import Mapping, kept_rows, remembered, suggest
+from crisp_hornet.rides.mapping import kept_rows
 from crisp_hornet.rides.recorder import ENDING
-from crisp_hornet.rides.registry import Loaded, read_ride, read_table
-from crisp_hornet.rides.table import Table
-from crisp_hornet.rides.taking import clock_faults, literal, take
-
-FILES = "Ride logs (*.csv *.txt *.tsv *.log *.gz *.parquet *.jsonl *.xlsx *.gpx *.tcx *.fit);;All files (*)"
+from crisp_hornet.rides.registry import Loaded, read_ride
+from crisp_hornet.rides.taking import take
 
 
 class RidesPage(Station):
@@ -145,7 +140,7 @@ class RidesPage(Station):
             self.desk.said.emit("note", "Open a bike first: a ride belongs to a bike.")
             return
         kept = self.desk.garage.setting
-        self._import.start(lambda: _opened(path, kept))
+        self._import.start(lambda: opened(path, kept))
         self._show()
 
     def _take_opened(self, opened: Opened) -> None:
@@ -343,7 +338,7 @@ class RidesPage(Station):
         first = self.desk.raw_ride
         if first is None:
             return
-        self._joining.start(lambda: _joined(first, path))
+        self._joining.start(lambda: joined(first, path))
 
     def _take_joined(self, joined: Joined) -> None:
         name = f"{joined.ride.name}, joined"
@@ -366,32 +361,3 @@ class RidesPage(Station):
             self._take_failure(error)
             return
         self.desk.said.emit("settled", f"Written: {path.name}.")
-
-
-@dataclass(frozen=True)
-class Opened:
-    """A log that was read: a ride at once, or its columns to look at."""
-
-    path: Path
-    table: Table
-    mapping: Mapping
-    loaded: Loaded | None
-
-
-def _opened(path: Path, kept: Callable[[str], object]) -> Opened:
-    table = read_table(path)
-    mapping = suggest(table)
-    loaded = literal(table, path)
-    rows = kept(f"mapping {table.signature}")
-    if loaded is None and isinstance(rows, list):
-        mapping = remembered(mapping, table, rows)
-        if not clock_faults(table, mapping, path):  # they are for the rider to look at
-            loaded = take(table, mapping, path)
-    return Opened(path, table, mapping, loaded)
-
-
-def _joined(first: Ride, path: Path) -> Joined:
-    try:
-        return join(first, read_ride(path).ride)
-    except ValueError as error:
-        raise RideError(str(path), "", str(error), "Choose a log of the same ride.") from None

@@ -110,8 +110,8 @@ class RideSide(QWidget):
 
     def _names(self, ride: Ride) -> list[str]:
         present = [name for name in WORDS if name in UNITS and name not in UNSEEN and ride.has(name)]
-        worked_out = derivable(ride) if self._desk.bike is not None else []
-        return present + [name for name in worked_out if name != "limit" or self._desk.ride_tune is not None]
+        known = self._desk.bike is not None
+        return present + (derivable(ride, self._desk.ride_tune is not None) if known else [])
 
     def _ride(self, *names: str) -> Ride:
         """The ride, with what is worked out from it where one of the channels is."""
