@@ -13,7 +13,7 @@ from crisp_hornet.core.track import ground_speed_kmh, steps_m
 from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
 from crisp_hornet.demo import ROUND
 from crisp_hornet.rides.registry import read_ride
-from tests.bikes import a_bike
+from tests.bikes import a_bike, a_tune
 from tests.rides.layouts import true_ride
 
 
@@ -90,7 +90,7 @@ def test_the_demo_ride_is_sound():
 def test_derived_channels_agree_with_the_truth():
     truth, bike = true_ride(3, rows=2000), a_bike()
     ride = Ride("r", truth["time_s"], {name: values for name, values in truth.items() if name in CHANNELS})
-    found = derived(ride, bike)
+    found = derived(ride, bike, a_tune())
     assert set(found) == set(UNITS)
     assert np.allclose(found["battery_w"], truth["power_w"]) and np.allclose(
         found["distance_km"], truth["distance_km"], atol=1e-6
@@ -114,6 +114,7 @@ def test_what_can_be_derived_is_known_before_it_is(channels):
     truth = true_ride(2, rows=300)
     ride = Ride("r", truth["time_s"], {name: truth[name] for name in channels})
     assert set(derivable(ride)) == set(derived(ride, a_bike()))
+    assert set(derivable(ride, with_tune=True)) == set(derived(ride, a_bike(), a_tune()))
 
 
 @seed(93)
