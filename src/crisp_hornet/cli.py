@@ -87,6 +87,11 @@ def _parser() -> argparse.ArgumentParser:
     check_map.set_defaults(run=_check_map)
     _add_controller_commands(commands)
 
+    rescue = commands.add_parser("rescue", help="save what is sound of a damaged garage into a new one")
+    rescue.add_argument("--garage", type=Path, required=True, help="the damaged one; it is only read")
+    rescue.add_argument("--out", type=Path, required=True, help="a folder for the new one")
+    rescue.set_defaults(run=_rescue)
+
     shots = commands.add_parser("shots", help="write a picture of each main view from the demo data")
     shots.add_argument("--out", type=Path, required=True)
     shots.set_defaults(run=_shots)
@@ -130,6 +135,13 @@ def _verdict(options: argparse.Namespace) -> int:
     from crisp_hornet.verdict_file import judge_ride
 
     return judge_ride(options)
+
+
+def _rescue(options: argparse.Namespace) -> int:
+    from crisp_hornet.garage.rescue import rescue
+
+    print(rescue(options.garage, options.out).text)
+    return 0
 
 
 def _headless(name: str) -> Callable[[argparse.Namespace], int]:

@@ -103,6 +103,8 @@ BAD = {
     "bad time": ({"change": lambda s: s["logbook"][0].update(at="yesterday")}, "logbook.at"),
     "strange column": ({"change": lambda s: s["logbook"][0].update(id=1)}, "no row of it"),
     "no list": ({"change": lambda s: s.update(rides={})}, "must be a list"),
+    "bad steps": ({"change": lambda s: s["jobs"][0].update(steps=[{"text": 4}])}, "no steps"),
+    "no object": ({"change": lambda s: s["tunes"][0].update(document=4)}, "cannot be"),
     "bad card": ({"change": lambda s: s["rides"][0].update(card={"rested_start_v": -4})}, "rested_start_v"),
 }
 

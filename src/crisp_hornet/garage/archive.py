@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
-from sqlalchemy import select
+from sqlalchemy import JSON, select
 from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import store, wire
@@ -150,27 +150,49 @@ def _row(table: type[Base], name: str, told: Any, path: Path) -> dict[str, Any]:
         except ValueError:
             value = None
         empty = value is None and bool(column.nullable)
-        if not empty and not isinstance(value, (dict, list) if kind is dict else kind):
+        if not empty and not isinstance(value, (dict, list) if isinstance(column.type, JSON) else kind):
             raise DocumentError(
                 str(path), f"{STORY}: {name}.{key}", f"cannot be {told.get(key)!r}"[:90], "Export it again."
             )
         found[key] = value
-    _check_documents(name, found, where)
+    check_row(name, found, where)
     return found
 
 
-def _check_documents(name: str, row: dict[str, Any], where: str) -> None:
+def check_row(name: str, row: dict[str, Any], where: str = "") -> None:
+    """Whether the documents in a row of a table of :data:`TABLES` are sound. Raises :class:`DocumentError`."""
     if name == "tunes" or (name == "rides" and row["tune"]):
         store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row["document" if name == "tunes" else "tune"], where)
     elif name == "backups":
         store.parse(Backup, "crisp-hornet/backup", BACKUP_VERSION, row["document"], where)
     elif name == "calibrations":
         store.parse(Calibration, "crisp-hornet/calibration", CALIBRATION_VERSION, row["document"], where)
+    elif name == "jobs" and not _are_steps(row["steps"]):
+        raise DocumentError(where, "steps", "are no steps of a job sheet", "Export it again.")
     if name == "rides" and row["card"]:
         try:
             RideCard.model_validate(row["card"])
         except ValidationError as error:
             raise store.document_error(error, where) from None
+
+
+def _are_steps(steps: Any) -> bool:
+    def is_step(one: Any) -> bool:
+        if not isinstance(one, dict) or set(one) != {"text", "caution", "done_at"}:
+            return False
+        done = one["done_at"]
+        words = isinstance(one["text"], str) and isinstance(one["caution"], str)
+        return words and (done is None or (isinstance(done, str) and _is_time(done)))
+
+    return isinstance(steps, list) and all(is_step(one) for one in steps)
+
+
+def _is_time(text: str) -> bool:
+    try:
+        datetime.fromisoformat(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _ride_files(garage: Garage, archive: zipfile.ZipFile, count: int, path: Path, made: list[Path]) -> None:

@@ -112,8 +112,8 @@ class Garage(TuneShelf, RideShelf):
         except DatabaseError as error:
             self._engine.dispose()
             raise GarageError(
-                f"The garage {folder} cannot be opened: {error.orig}. Move the folder aside to start a new one; "
-                "nothing in it was changed."
+                f"The garage {folder} cannot be opened: {error.orig}. Nothing in it was changed. What is sound of it goes into a new "
+                f"one with: crisp-hornet rescue --garage {folder} --out FOLDER; then put that in its place."
             ) from error
 
     def close(self) -> None:
