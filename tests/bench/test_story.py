@@ -3,7 +3,7 @@ into another garage."""
 
 import numpy as np
 import pytest
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.demo.garage import demo_garage
@@ -87,6 +87,26 @@ def test_an_archive_that_is_none_is_told(qtbot, empty_window, tmp_path):
     empty_window.stations[8].import_bike(tmp_path / "text.zip")
     qtbot.waitUntil(lambda: "not an archive of a bike" in empty_window.notice.text, timeout=8_000)
     assert empty_window.desk.bike is None
+
+
+def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window):
+    desk = demo_window.desk
+    first = desk.controller
+    stronger = first.with_setting("drive.battery_current_a", 36.0)
+    gentle = first.with_setting("throttle.ramp_s", 0.9).model_copy(update={"name": "Gentle"})
+    for tune in (first, stronger, gentle):
+        desk.garage.keep_sent(desk.bike_id, tune)
+    desk._sent = None
+    go(qtbot, demo_window, 8)
+    book = demo_window.stations[8]
+    click(qtbot, find(demo_window, "logbook tunes by family"))
+    qtbot.waitUntil(lambda: "the first that was sent" in texts(book.family))
+    told = texts(book.family)
+    assert "battery current 30 A to 36 A" in told and "km/h (before " in told
+    assert "Gentle, from " in told and "throttle ramp 0.4 s to 0.9 s" in told and "no predicted figure moved" in told
+    again = next(one for one in book.family.findChildren(QPushButton) if "Gentle" in one.accessibleName())
+    click(qtbot, again)
+    assert desk.draft.throttle.ramp_s == 0.9 and desk.draft.name == "Gentle"
 
 
 @pytest.mark.parametrize("kind", ["tunes", "rides", "bike", "contacts", "notes"])

@@ -8,12 +8,13 @@ from itertools import groupby
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.page_choice import PageChoice
@@ -32,6 +33,7 @@ SHOWN: dict[str, tuple[str, ...]] = {
     "contacts": ("link", "fault"),
     "notes": ("note",),
 }
+FAMILY = "tunes by family"
 ARCHIVES = "A bike with its story (*.zip);;All files (*)"
 SAME_MOMENT = timedelta(seconds=5)  # a tune that was sent and its line are written one after the other
 MOST_SHOWN = 300
@@ -68,8 +70,10 @@ class LogbookPage(Station):
         head.addSpacing(8)
         head.addWidget(self.search)
         self.search.setFixedWidth(280)
-        self.kinds = PageChoice(tuple(SHOWN), "logbook")
+        self.kinds = PageChoice((*SHOWN, FAMILY), "logbook")
         self.kinds.chosen.connect(lambda _at: self._show())
+        self.family = FamilyView(desk, self._draft_again)
+        self._pages = QStackedWidget()
         write = QHBoxLayout()
         write.addWidget(self.note, 1)
         write.addWidget(button("Keep the note", self._keep_note))
@@ -79,7 +83,9 @@ class LogbookPage(Station):
         column.addLayout(head)
         column.addLayout(write)
         column.addWidget(self.kinds)
-        column.addWidget(scroll, 1)
+        self._pages.addWidget(scroll)
+        self._pages.addWidget(column_scroll(self.family))
+        column.addWidget(self._pages, 1)
         desk.logbook_changed.connect(self._read)
         desk.bike_changed.connect(self._read)
         desk.units_changed.connect(self._show)
@@ -141,6 +147,11 @@ class LogbookPage(Station):
 
     def _show(self) -> None:
         wanted = self.search.text().strip().lower()
+        tree = self.kinds.at == len(SHOWN)
+        self._pages.setCurrentIndex(1 if tree else 0)
+        if tree:
+            self.family.refresh()
+            return
         kinds = list(SHOWN.values())[self.kinds.at]
         said = [one for one in self.entries if wanted in f"{one.title} {one.detail}".lower()]
         chosen = [one for one in said if not kinds or one.kind in kinds]
