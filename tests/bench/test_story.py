@@ -89,6 +89,26 @@ def test_an_archive_that_is_none_is_told(qtbot, empty_window, tmp_path):
     assert empty_window.desk.bike is None
 
 
+def test_a_picture_is_attached_to_a_note_and_shown(qtbot, demo_window, tmp_path):
+    go(qtbot, demo_window, 8)
+    book = demo_window.stations[8]
+    demo_window.grab().scaledToWidth(400).save(str(tmp_path / "plug.png"))
+    book.note.setText("the new plug, crimped")
+    book.attach(tmp_path / "plug.png")
+    qtbot.waitUntil(lambda: "attached picture" in texts(book) and "the new plug, crimped" in texts(book))
+    assert find(demo_window, "Open the attached png") and book.note.text() == ""
+    kept = demo_window.desk.garage.logbook(demo_window.desk.bike_id)[0].file
+    assert kept.read_bytes() == (tmp_path / "plug.png").read_bytes() and kept.parent.name == "attachments"
+    kept.unlink()
+    book._read()
+    qtbot.waitUntil(lambda: "the attached file is gone" in texts(book))
+    (tmp_path / "run.sh").write_text("#!")
+    book.attach(tmp_path / "run.sh")
+    assert ".sh is not attached" in demo_window.notice.text
+    book.attach(tmp_path / "none.png")
+    assert "no such file" in demo_window.notice.text
+
+
 def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window):
     desk = demo_window.desk
     first = desk.controller

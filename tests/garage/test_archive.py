@@ -27,6 +27,8 @@ def garage(tmp_path):
         number, Calibration(kind="brake", taken="2026-10-01T10:00:00", verdict="passed", reason="moves")
     )
     made.start_job(number, "New pack", [JobStep("Pack off", "wait")])
+    (tmp_path / "plug.txt").write_text("scorched")
+    made.attach(number, tmp_path / "plug.txt", "the old plug")
     made.keep_card(made.rides(number)[0].id, RideCard(tyres="3.5 bar", rested_start_v=65.1))
     yield made
     made.close()
@@ -39,10 +41,15 @@ def other(tmp_path):
     made.close()
 
 
+KEPT = {"garage.sqlite", "garage.sqlite-wal", "garage.sqlite-shm", "rides", "attachments", "settings.json"}
+
+
 def story(garage, number):
     rides = [(one.name, one.at, one.tune, one.card, garage.load_ride(one).channels) for one in garage.rides(number)]
     return {
-        "log": garage.logbook(number), "sent": garage.sent_tunes(number), "named": garage.named_drafts(number),
+        "log": [(one.at, one.kind, one.title, one.detail) for one in garage.logbook(number)],
+        "files": [one.file.read_bytes() for one in garage.logbook(number) if one.file],
+        "sent": garage.sent_tunes(number), "named": garage.named_drafts(number),
         "draft": garage.tune(number, "draft"), "controller": garage.tune(number, "controller"), "backups": garage.backups(number),
         "calibrations": garage.calibrations(number), "jobs": [(one.title, one.steps, one.opened_at) for one in garage.jobs(number)],
         "rides": [one[:4] for one in rides], "channels": [one[4] for one in rides],
@@ -76,6 +83,10 @@ def test_a_bike_of_the_same_name_is_not_replaced(garage, tmp_path):
     alike(story(garage, number), story(garage, again))
 
 
+def attached(story):
+    return next(one for one in story["logbook"] if one.get("attachment"))
+
+
 def packed(tmp_path, change=lambda story: None, leave=(), more=()):
     source = zipfile.ZipFile(tmp_path / "heron.zip")
     told = json.loads(source.read(STORY))
@@ -92,6 +103,8 @@ def packed(tmp_path, change=lambda story: None, leave=(), more=()):
 
 
 BAD = {
+    "no attachment": ({"leave": ("attachments/00001.txt",)}, "is missing"),
+    "strange attachment": ({"change": lambda s: attached(s).update(attachment="../../run.sh")}, "no file we keep"),
     "no story": ({"leave": (STORY,)}, "is missing"),
     "no ride": ({"leave": ("rides/00000.parquet",)}, "is missing"),
     "newer": ({"change": lambda s: s.update(version=9)}, "newer"),
@@ -116,16 +129,14 @@ def test_an_unsound_archive_is_refused_and_leaves_nothing(garage, other, tmp_pat
     with pytest.raises(DocumentError, match=words):
         import_bike(other, packed(tmp_path, **how))
     assert other.bikes() == [] and list((other.folder / "rides").iterdir()) == []
+    assert not list(other.folder.glob("attachments/*"))
 
 
 def test_names_in_an_archive_lead_nowhere(garage, other, tmp_path):
     export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
     bad = packed(tmp_path, more=[("../../outside.txt", b"here"), ("/tmp/outside.txt", b"there")])
     import_bike(other, bad)
-    assert (
-        not (tmp_path / "outside.txt").exists()
-        and sorted(one.name for one in other.folder.iterdir())[0] == "garage.sqlite"
-    )
+    assert not (tmp_path / "outside.txt").exists() and {one.name for one in other.folder.iterdir()} <= KEPT
 
 
 def test_cut_and_flipped_archives_are_refused_without_a_crash(garage, other, tmp_path):

@@ -49,7 +49,7 @@ def test_a_garage_that_is_no_database_is_left_alone_and_said_plainly(folder):
     folder.mkdir()
     (folder / "garage.sqlite").write_bytes(b"this is no database at all" * 100)
     before = (folder / "garage.sqlite").read_bytes()
-    with pytest.raises(GarageError, match="not a database.*Move the folder aside"):
+    with pytest.raises(GarageError, match="not a database.*crisp-hornet rescue"):
         Garage(folder)
     assert (folder / "garage.sqlite").read_bytes() == before
 

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from itertools import count
+from pathlib import Path
 
 from pydantic import ValidationError
 from PyQt6.QtCore import QTimer, pyqtSignal
@@ -32,7 +33,8 @@ from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import SETTING_GROUPS, Tune
-from crisp_hornet.garage.garage import Entry, Garage
+from crisp_hornet.garage.book import Entry
+from crisp_hornet.garage.garage import Garage
 
 DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
@@ -459,6 +461,12 @@ class Desk(OpenRide):
         self.log("bike", f"Controller {serial} belongs to this bike", f"before: {was or 'none noted'}")
 
     # --- logbook ----------------------------------------------------------------------------------
+
+    def attach(self, path: Path, text: str) -> Entry:
+        """A note with a copy of a file. Raises :class:`DocumentError`."""
+        entry = self.garage.attach(self.bike_id, path, text)
+        self.logbook_changed.emit()
+        return entry
 
     def log(self, kind: str, title: str, detail: str = "") -> Entry:
         """A line into the logbook of the active bike."""

@@ -12,7 +12,8 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.garage.garage import Entry, Garage
+from crisp_hornet.garage.book import Entry
+from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.rides import KeptRide
 
 

@@ -26,6 +26,8 @@ from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
+from crisp_hornet.garage.book import ATTACHMENTS, ENDINGS
+from crisp_hornet.garage.book import MOST_BYTES as MOST_BYTES_FILE
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.tables import BackupRow, Base, BikeRow, CalibrationRow, EventRow, JobRow, RideRow, TuneRow
 from crisp_hornet.rides.registry import read_ride
@@ -55,8 +57,20 @@ def export_bike(garage: Garage, bike_id: int, path: Path) -> None:
             archive.writestr(
                 _ride_name(number), wire.read_bytes(file, MOST_RIDE), zipfile.ZIP_STORED
             )  # Parquet is packed already
+        _pack_attachments(garage, session, bike_id, archive, story["logbook"])
         archive.writestr(STORY, json.dumps(story, ensure_ascii=False, indent=1))
     wire.write_bytes(path, packed.getvalue())
+
+
+def _pack_attachments(
+    garage: Garage, session: Session, bike_id: int, archive: zipfile.ZipFile, lines: list[dict[str, Any]]
+) -> None:
+    rows = session.scalars(select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.id))
+    for line, row in zip(lines, rows, strict=True):
+        if row.file:
+            file = garage.folder / ATTACHMENTS / Path(row.file).name
+            line["attachment"] = f"{ATTACHMENTS}/{len(archive.namelist()):05d}{file.suffix}"
+            archive.writestr(line["attachment"], wire.read_bytes(file, MOST_BYTES_FILE), zipfile.ZIP_STORED)
 
 
 def _ride_name(number: int) -> str:
@@ -89,8 +103,10 @@ def _imported(garage: Garage, path: Path, files: list[Path]) -> int:
             _check_sizes(archive, path)
             story = _story(archive, path)
             bike = store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, story["bike"], f"{path}: bike")
+            attached = [one.pop("attachment", None) if isinstance(one, dict) else None for one in story["logbook"]]
             rows = {name: [_row(table, name, one, path) for one in story[name]] for name, table in TABLES.items()}
             _ride_files(garage, archive, len(rows["rides"]), path, files)
+            pinned = [_attachment(garage, archive, name, path, files) for name in attached]
     except FileNotFoundError:
         raise DocumentError(str(path), "", "there is no such file", "Check the name.") from None
     except (
@@ -106,7 +122,7 @@ def _imported(garage: Garage, path: Path, files: list[Path]) -> int:
             str(path), "", f"not an archive of a bike ({error})", "Choose a file that was exported here."
         ) from None
     with garage._session() as session:
-        return _kept(session, bike, rows, files)
+        return _kept(session, bike, rows, files, pinned)
 
 
 def _check_sizes(archive: zipfile.ZipFile, path: Path) -> None:
@@ -224,7 +240,29 @@ def _ride_file(garage: Garage, archive: zipfile.ZipFile, number: int, path: Path
     return made
 
 
-def _kept(session: Session, bike: Bike, rows: dict[str, list[dict[str, Any]]], files: list[Path]) -> int:
+def _attachment(garage: Garage, archive: zipfile.ZipFile, name: Any, path: Path, made: list[Path]) -> str | None:
+    """A line's file, in the garage under a name of its own; ``made`` gets it."""
+    if name is None:
+        return None
+    ending = Path(str(name)).suffix.lower()
+    if not isinstance(name, str) or ending not in ENDINGS:
+        raise DocumentError(
+            str(path), f"{STORY}: logbook.attachment", f"is no file we keep: {name!r}"[:90], "Export it again."
+        )
+    try:
+        with archive.open(name) as file:
+            data = file.read(MOST_BYTES_FILE + 1)
+    except KeyError:
+        raise DocumentError(str(path), name[:80], "is missing", "The file is damaged: export it again.") from None
+    if len(data) > MOST_BYTES_FILE:
+        raise DocumentError(str(path), name[:80], "is absurdly large", "Choose a file that was exported here.")
+    made.append(garage.keep_file(data, ending))
+    return made[-1].name
+
+
+def _kept(
+    session: Session, bike: Bike, rows: dict[str, list[dict[str, Any]]], files: list[Path], pinned: list[str | None]
+) -> int:
     taken = set(session.scalars(select(BikeRow.name)))
     name, number = bike.name, 2
     while name in taken:
@@ -235,6 +273,8 @@ def _kept(session: Session, bike: Bike, rows: dict[str, list[dict[str, Any]]], f
     session.flush()
     for kind, table in TABLES.items():
         for at, columns in enumerate(rows[kind]):
-            own = {"bike_id": row.id} | ({"file": files[at].name} if kind == "rides" else {})
+            own: dict[str, Any] = {"bike_id": row.id}
+            if kind in ("rides", "logbook"):
+                own["file"] = files[at].name if kind == "rides" else pinned[at]
             session.add(table(**columns, **own))
     return row.id

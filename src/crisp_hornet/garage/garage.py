@@ -22,25 +22,16 @@ from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage.book import Book
 from crisp_hornet.garage.rides import RideShelf
-from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow
+from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, JobRow
 from crisp_hornet.garage.tunes import TuneShelf
 
-NEWEST = "0005"
+NEWEST = "0006"
 
 
 class GarageError(Exception):
     """The garage cannot be opened: what, why, what to do."""
-
-
-@dataclass(frozen=True)
-class Entry:
-    """One line of the logbook."""
-
-    at: datetime
-    kind: str
-    title: str
-    detail: str
 
 
 @dataclass(frozen=True)
@@ -92,7 +83,7 @@ def default_folder() -> Path:
     return Path(platformdirs.user_data_dir("crisp-hornet"))
 
 
-class Garage(TuneShelf, RideShelf):
+class Garage(TuneShelf, RideShelf, Book):
     """An open garage. Call :meth:`close` when done."""
 
     def __init__(self, folder: Path) -> None:
@@ -245,21 +236,6 @@ class Garage(TuneShelf, RideShelf):
                 select(JobRow).where(JobRow.bike_id == bike_id, ~JobRow.closed).order_by(JobRow.id.desc())
             )
             return [_job(row) for row in rows]
-
-    def log(self, bike_id: int, kind: str, title: str, detail: str = "", at: datetime | None = None) -> Entry:
-        """Write a line into the logbook, dated now unless said otherwise."""
-        entry = Entry(at or datetime.now(), kind, title[:300], detail)
-        with self._session() as session:
-            session.add(EventRow(bike_id=bike_id, kind=kind, title=entry.title, detail=detail, at=entry.at))
-        return entry
-
-    def logbook(self, bike_id: int) -> list[Entry]:
-        """Every line of a bike's logbook, the newest first."""
-        with self._session() as session:
-            rows = session.scalars(
-                select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc())
-            )
-            return [Entry(row.at, row.kind, row.title, row.detail) for row in rows]
 
     @contextmanager
     def _session(self) -> Iterator[Session]:

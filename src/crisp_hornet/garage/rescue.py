@@ -6,7 +6,6 @@ stranger.
 
 from __future__ import annotations
 
-import contextlib
 import json
 import shutil
 import sqlite3
@@ -23,6 +22,7 @@ from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.archive import TABLES, check_row
+from crisp_hornet.garage.book import ATTACHMENTS
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.tables import Base, BikeRow
 from crisp_hornet.rides.registry import read_ride
@@ -125,6 +125,8 @@ def _sound(row: sqlite3.Row, name: str, table: type[Base], folder: Path, garage:
     if name == "rides":
         file = folder / "rides" / Path(columns["file"]).name
         read_ride(file)
-        with contextlib.suppress(shutil.SameFileError):
-            shutil.copy2(file, garage.folder / "rides")
+        shutil.copy2(file, garage.folder / "rides")
+    elif name == "logbook" and columns["file"]:
+        file = folder / ATTACHMENTS / Path(columns["file"]).name
+        columns["file"] = garage.keep_file(file.read_bytes(), file.suffix).name if file.is_file() else None
     return columns

@@ -61,7 +61,7 @@ class RideRow(Base):
 
 
 class EventRow(Base):
-    """One line of the logbook."""
+    """One line of the logbook; ``file`` lies in the attachments folder."""
 
     __tablename__ = "event"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -70,6 +70,7 @@ class EventRow(Base):
     title: Mapped[str] = mapped_column(String(300))
     detail: Mapped[str]
     at: Mapped[datetime] = mapped_column(index=True)
+    file: Mapped[str | None] = mapped_column(String(300))
 
 
 class JobRow(Base):

@@ -7,8 +7,9 @@ from functools import partial
 from itertools import groupby
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QDesktopServices, QPixmap
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
@@ -22,7 +23,7 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label,
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.archive import export_bike, import_bike
-from crisp_hornet.garage.garage import Entry
+from crisp_hornet.garage.book import ENDINGS, PICTURES, Entry
 
 KINDS = {"send": "sent", "calibration": "sensor", "firmware": "firmware", "finding": "finding"}
 SHOWN: dict[str, tuple[str, ...]] = {
@@ -77,6 +78,7 @@ class LogbookPage(Station):
         write = QHBoxLayout()
         write.addWidget(self.note, 1)
         write.addWidget(button("Keep the note", self._keep_note))
+        write.addWidget(button("With a file", self._ask_attach, "", "Keep the note with a picture or another file"))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(10)
@@ -145,6 +147,23 @@ class LogbookPage(Station):
             self.note.clear()
             self.desk.log("note", text)
 
+    def _ask_attach(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Attach a file", "", f"Files (*{' *'.join(ENDINGS)})")
+        if name:
+            self.attach(Path(name))
+
+    def attach(self, path: Path) -> None:
+        """Keep a copy of a file with the note that is typed."""
+        if self.desk.bike is None:
+            self.desk.said.emit("note", "Open a bike first: a note belongs to a bike.")
+            return
+        try:
+            self.desk.attach(path, self.note.text().strip())
+        except DocumentError as error:
+            self.desk.said.emit("stop", str(error))
+            return
+        self.note.clear()
+
     def _show(self) -> None:
         wanted = self.search.text().strip().lower()
         tree = self.kinds.at == len(SHOWN)
@@ -172,6 +191,27 @@ class LogbookPage(Station):
             self._lines.addWidget(label(f"{len(chosen) - MOST_SHOWN} older lines; search to find them.", "quiet"))
         self._lines.addStretch(1)
         self.news.emit()
+
+    def _attached(self, file: Path) -> QHBoxLayout:
+        """A picture in small, or just the way to the file."""
+        row = QHBoxLayout()
+        picture = QPixmap(str(file)) if file.suffix in PICTURES else QPixmap()
+        if not picture.isNull():
+            shown = QLabel()
+            shown.setPixmap(
+                picture.scaled(220, 130, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+            )
+            shown.setAccessibleName("attached picture")
+            row.addWidget(shown)
+        if file.is_file():
+            url = QUrl.fromLocalFile(str(file))
+            row.addWidget(
+                button("Open", partial(QDesktopServices.openUrl, url), "link", f"Open the attached {file.suffix[1:]}")
+            )
+        else:
+            row.addWidget(label("the attached file is gone", "quiet"))
+        row.addStretch(1)
+        return row
 
     def _day(self, day: date) -> QHBoxLayout:
         """The day, and what was on the bike at its end as far as it was sent from here."""
@@ -203,6 +243,8 @@ class LogbookPage(Station):
         words.addWidget(title)
         if entry.detail:
             words.addWidget(label(self.desk.units.text(entry.detail), "quiet", wrap=True))
+        if entry.file is not None:
+            words.addLayout(self._attached(entry.file))
         row = QHBoxLayout()
         row.addWidget(time, alignment=Qt.AlignmentFlag.AlignTop)
         row.addWidget(kind, alignment=Qt.AlignmentFlag.AlignTop)
