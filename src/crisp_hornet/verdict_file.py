@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.consumption import Share
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.judging import judge
@@ -54,7 +55,10 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "version": VERDICT_VERSION,
         "ride": ride.name,
         "peaks": {one.channel: _peak(one, verdict.sustained.get(one.channel, {})) for one in peaks(ride, tune)},
-        "pack": {"resistance_ohm": _estimate(verdict.resistance_ohm)},
+        "pack": {
+            "resistance_ohm": _estimate(verdict.resistance_ohm),
+            "sag_at_limit_v": _estimate(verdict.resistance_ohm.times(tune.drive.battery_current_a, "V")),
+        },
         "wheel": {"circumference_m": _estimate(verdict.circumference_m)},
         "road": {
             "crr": _estimate(road.crr), "cda_m2": _estimate(road.cda_m2), "load_20_kmh_n": _estimate(road.load_20_n),
@@ -62,6 +66,11 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         },
         "energy": {
             "wh_net": _estimate(energy.wh_net), "wh_per_km": _estimate(energy.wh_per_km), "regen_share": _estimate(energy.regen_share),
+            "range_km": _estimate(verdict.range_km),
+            "by": {
+                kind: [_part(one) for one in parts]
+                for kind, parts in verdict.shares.items()
+            },
         },
         "distance_km": _estimate(energy.distance_km),
         "heat": {
@@ -82,6 +91,10 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         },
         "findings": [_finding(one) for one in findings],
     }  # fmt: skip
+
+
+def _part(one: Share) -> dict[str, Any]:
+    return {"what": one.what, "km": _number(one.km), "wh": _number(one.wh), "wh_per_km": _number(one.wh_per_km)}
 
 
 def _number(value: float) -> float | None:
@@ -115,6 +128,7 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     energy, road = verdict.energy, verdict.road
     named = {
         "distance": (energy.distance_km, 3), "energy": (energy.wh_net, 3), "consumption": (energy.wh_per_km, 3),
+        "range at this style": (verdict.range_km, 2),
         "pack resistance": (verdict.resistance_ohm, 3), "wheel": (verdict.circumference_m, 4),
         "crr": (road.crr, 2), "CdA": (road.cda_m2, 2),
         "winding to housing": (verdict.heat.winding_to_housing, 2), "housing to air": (verdict.heat.housing_to_air, 2),
@@ -122,6 +136,9 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     }  # fmt: skip
     for name, (one, digits) in named.items():
         yield f"{name}: {one.in_words(digits)}"
+    for kind, parts in verdict.shares.items():
+        if parts:
+            yield f"by {kind}: " + ", ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)
     for level in verdict.levels:
         yield f"level {level.level}: {level.watts_per_watt.in_words(2)} watts for a watt"
     for finding in findings:

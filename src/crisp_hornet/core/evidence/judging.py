@@ -17,5 +17,5 @@ def judge(
     """Estimates and findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start, ``rested_v`` the pack
     at rest before and after (V)."""
     smooth = even(ride, CHANNELS)
-    verdict = judge_ride(ride, bike, curve, smooth, rested_v)
+    verdict = judge_ride(ride, bike, tune, curve, smooth, rested_v)
     return verdict, list(found_in(Evidence(ride, smooth, bike, tune, curve, verdict)))

@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.consumption import Share, range_km, shares
 from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
+from crisp_hornet.core.evidence.even import STEP_S, moving_mean
 from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.pull_seen import PullSeen, pull_seen
@@ -18,6 +19,7 @@ from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
 
 SUSTAINED_S = (1.0, 10.0, 60.0)
 SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controller_c")
@@ -25,7 +27,8 @@ SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controlle
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a ride proves. ``sustained``: by channel, the greatest mean over 1, 10 and 60 s."""
+    """What a ride proves. ``sustained``: by channel, the greatest mean over 1, 10 and 60 s. ``range_km``: of a full pack at this style;
+    ``shares``: where the energy went, by speed, grade and level."""
 
     resistance_ohm: Estimate
     circumference_m: Estimate
@@ -34,28 +37,36 @@ class Verdict:
     heat: HeatPaths
     levels: tuple[LevelSeen, ...]
     pull: PullSeen | None
+    range_km: Estimate
+    shares: dict[str, list[Share]] = field(default_factory=dict)
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
 
 def judge_ride(
     ride: Ride,
     bike: Bike,
+    tune: Tune,
     curve: PullCurve | None,
-    smooth: Ride | None = None,
+    smooth: Ride,
     rested_v: tuple[float, float] | None = None,
 ) -> Verdict:
-    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock if that is at hand,
-    ``rested_v`` the pack's voltages at rest before and after (V) if they were taken."""
-    smooth = even(ride, CHANNELS) if smooth is None else smooth
+    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock, ``rested_v`` the pack's
+    voltages at rest before and after (V) if they were taken."""
     wheel = circumference(smooth, bike)
+    energy = energy_used(ride, bike, wheel, rested_v)
+    speed = smooth.get("wheel_speed_kmh")
+    moving = speed[speed > 2]
+    pace = float(np.mean(moving)) if moving.size else 20.0
     return Verdict(
         resistance(smooth),
         wheel,
         road_load(smooth, bike, wheel),
-        energy_used(ride, bike, wheel, rested_v),
+        energy,
         heat_paths(smooth, bike),
         levels_seen(smooth, bike),
         None if curve is None else pull_seen(smooth, curve),
+        range_km(bike, tune, energy.wh_per_km, pace),
+        {kind: shares(smooth, kind) for kind in ("speed", "grade", "level")},
         {name: _sustained(smooth, name) for name in SUSTAINED_OF if smooth.has(name)},
     )
 

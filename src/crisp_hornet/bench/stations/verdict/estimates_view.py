@@ -37,6 +37,7 @@ FIGURES = (
     Figure("pack resistance", "battery.resistance_ohm", lambda v: v.resistance_ohm, 3, 1000.0, "mΩ"),
     Figure("wheel, rolled", "drivetrain.wheel_circumference_m", lambda v: v.circumference_m, 4),
     Figure("consumption", "", lambda v: v.energy.wh_per_km),
+    Figure("range at this style", "", lambda v: v.range_km, 2),
     Figure("energy, net", "", lambda v: v.energy.wh_net),
     Figure("came back", "", lambda v: v.energy.regen_share, 2, 100.0, "%"),
     Figure("rolling, Crr", "chassis.crr", lambda v: v.road.crr, 2),
@@ -107,6 +108,10 @@ class EstimatesView(QWidget):
             return
         for figure in FIGURES:
             self._add(figure, figure.take(verdict), bike, ride, units)
+        for kind, parts in verdict.shares.items():
+            words = "; ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)
+            if parts:
+                self._add_words(f"consumption by {kind}", units.text(words))
         for level in verdict.levels:
             self._add_words(
                 f"level {level.level}", units.text(f"{level.watts_per_watt.in_words(2)} for a watt of the rider")
