@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,6 +11,7 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 
 STEP_S, GAP_S = 0.2, 2.0
+WORKERS = 2
 
 
 def even(ride: Ride, channels: tuple[str, ...], step_s: float = STEP_S) -> Ride:
@@ -28,7 +31,9 @@ def even(ride: Ride, channels: tuple[str, ...], step_s: float = STEP_S) -> Ride:
         return Ride(ride.name, clock, {name: _between(clock, time, ride.get(name)) for name in present})
     starts = np.searchsorted(time, clock)
     filled = np.append(starts[1:], len(time)) > starts
-    return Ride(ride.name, clock, {name: _means(ride.get(name), starts, filled) for name in present})
+    with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it sums
+        found = list(pool.map(lambda name: _means(ride.get(name), starts, filled), present))
+    return Ride(ride.name, clock, dict(zip(present, found, strict=True)))
 
 
 def _means(values: Array, starts: NDArray[np.intp], filled: NDArray[np.bool_]) -> Array:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -21,6 +22,8 @@ from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
+WORKERS = 2
+MOVES_KMH, USUAL_KMH = 2.0, 20.0
 SUSTAINED_S = (1.0, 10.0, 60.0)
 SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controller_c")
 
@@ -52,23 +55,35 @@ def judge_ride(
 ) -> Verdict:
     """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock, ``rested_v`` the pack's
     voltages at rest before and after (V) if they were taken."""
-    wheel = circumference(smooth, bike)
-    energy = energy_used(ride, bike, wheel, rested_v)
-    speed = smooth.get("wheel_speed_kmh")
-    moving = speed[speed > 2]
-    pace = float(np.mean(moving)) if moving.size else 20.0
+    with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it computes
+        pack = pool.submit(resistance, smooth)
+        heat = pool.submit(heat_paths, smooth, bike)
+        pull = pool.submit(pull_seen, smooth, curve) if curve is not None else None
+        levels = pool.submit(levels_seen, smooth, bike)
+        parts = {kind: pool.submit(shares, smooth, kind) for kind in ("speed", "grade", "level")}
+        sustained = {name: pool.submit(_sustained, smooth, name) for name in SUSTAINED_OF if smooth.has(name)}
+        wheel = circumference(smooth, bike)
+        energy = energy_used(ride, bike, wheel, rested_v)
+        road = road_load(smooth, bike, wheel)
     return Verdict(
-        resistance(smooth),
+        pack.result(),
         wheel,
-        road_load(smooth, bike, wheel),
+        road,
         energy,
-        heat_paths(smooth, bike),
-        levels_seen(smooth, bike),
-        None if curve is None else pull_seen(smooth, curve),
-        range_km(bike, tune, energy.wh_per_km, pace),
-        {kind: shares(smooth, kind) for kind in ("speed", "grade", "level")},
-        {name: _sustained(smooth, name) for name in SUSTAINED_OF if smooth.has(name)},
+        heat.result(),
+        levels.result(),
+        None if pull is None else pull.result(),
+        range_km(bike, tune, energy.wh_per_km, _pace_kmh(smooth)),
+        {kind: part.result() for kind, part in parts.items()},
+        {name: one.result() for name, one in sustained.items()},
     )
+
+
+def _pace_kmh(smooth: Ride) -> float:
+    """The mean speed while it moves."""
+    speed = smooth.get("wheel_speed_kmh")
+    moving = speed[speed > MOVES_KMH]
+    return float(np.mean(moving)) if moving.size else USUAL_KMH
 
 
 def _sustained(smooth: Ride, name: str) -> dict[float, float]:
