@@ -52,9 +52,9 @@ class Finding:
 
 @dataclass(frozen=True)
 class Evidence:
-    """Everything findings are drawn from. ``smooth`` is the ride on an even clock; ``curve`` the prediction for its start."""
+    """Everything findings are drawn from. ``log`` is the ride as it was recorded, ``smooth`` on an even clock; ``curve`` the prediction for its start."""
 
-    ride: Ride
+    log: Ride
     smooth: Ride
     bike: Bike
     tune: Tune
@@ -64,7 +64,7 @@ class Evidence:
     @cached_property
     def peaks(self) -> dict[str, Peak]:
         """The peaks by channel."""
-        return {one.channel: one for one in peaks(self.ride, self.tune)}
+        return {one.channel: one for one in peaks(self.log, self.tune)}
 
     def channel(self, name: str) -> Array:
         """A channel on the even clock (n,), NaN where it is not known."""

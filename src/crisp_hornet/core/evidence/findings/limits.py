@@ -35,10 +35,10 @@ def _limit(e: Evidence, channel: str, what: str, path: str) -> Finding | None:
             f"{channel}-not-reached", "note", f"{head}: never reached", "Raising it would change nothing on a ride like this.",
             peak.at_s, peak.at_s,
         )  # fmt: skip
-    seconds = sample_seconds(e.ride.time_s)
+    seconds = sample_seconds(e.log.time_s)
     with np.errstate(invalid="ignore"):
-        full = e.ride.get("throttle") >= FULL_THROTTLE
-        at_limit = e.ride.get(channel) >= REACHED * (peak.limit or np.inf)
+        full = e.log.get("throttle") >= FULL_THROTTLE
+        at_limit = e.log.get(channel) >= REACHED * (peak.limit or np.inf)
     full_s = float(seconds[full].sum())
     share = float(seconds[full & at_limit].sum()) / full_s if full_s > 0 else 0.0
     reason = f"It was the limit for {100 * share:.0f} % of full throttle ({peak.at_limit_s:.0f} s in all)."

@@ -69,16 +69,16 @@ def _road(seen: Estimate, told: float, id_: str, what: str, path: str, causes: s
 @finding
 def gaps(e: Evidence) -> Finding | None:
     """A log with holes proves less."""
-    steps = np.diff(e.ride.time_s)
+    steps = np.diff(e.log.time_s)
     if len(steps) < 10:
         return None
     holes = steps[steps > max(6 * float(np.median(steps)), 2.0)]
-    missing = float(holes.sum()) / float(e.ride.time_s[-1])
+    missing = float(holes.sum()) / float(e.log.time_s[-1])
     if missing < GAPS:
         return None
     at = int(np.argmax(steps))
     return Finding(
         "log-gaps", "note", f"{100 * missing:.0f} % of the ride was not recorded",
         f"{len(holes)} gaps, the longest {steps[at]:.0f} s. Energy and distance are those of the rest.",
-        float(e.ride.time_s[at]), float(e.ride.time_s[at + 1]),
+        float(e.log.time_s[at]), float(e.log.time_s[at + 1]),
     )  # fmt: skip
