@@ -52,7 +52,8 @@ class Finding:
 
 @dataclass(frozen=True)
 class Evidence:
-    """Everything findings are drawn from. ``log`` is the ride as it was recorded, ``smooth`` on an even clock; ``curve`` the prediction for its start."""
+    """Everything findings are drawn from. ``log`` is the ride as it was recorded, ``smooth`` on an even clock; ``curve`` the prediction for
+    its start."""
 
     log: Ride
     smooth: Ride
