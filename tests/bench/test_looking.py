@@ -1,6 +1,7 @@
 """Looking through a ride in the real window: groups, way and time, strip, small pictures, a second ride behind, export."""
 
 import numpy as np
+import pyqtgraph as pg
 import pytest
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent
@@ -84,7 +85,8 @@ def test_keys_zoom_and_go_on(qtbot, demo_window, rides):
     assert traces.in_view == (0.0, pytest.approx(traces.ride.time_s[-1]))
 
 
-def test_a_drag_pans_and_with_shift_it_zooms(qtbot, demo_window, rides):
+def test_a_drag_pans_and_with_shift_it_zooms(qtbot, demo_window, rides, monkeypatch):
+    monkeypatch.setitem(pg.CONFIG_OPTIONS, "mouseRateLimit", 0)  # a test moves faster than any hand
     traces = rides.traces
     traces.show_between(200, 600)
     box = traces._plots[0].getViewBox()

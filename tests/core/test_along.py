@@ -48,6 +48,14 @@ def test_ahead_is_the_difference_of_their_clocks():
     assert np.isnan(found.ahead_s[-1])  # the slow one never came there
 
 
+def test_a_stop_a_few_metres_off_is_no_difference():
+    """The same ride, once with a wheel that counts a little more: both stop at the lights, and neither is ever ahead."""
+    ride = a_ride(np.random.default_rng(8), 1.0, 5.0, 25, stop_at=240)
+    other = Ride("again", ride.time_s, ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * 1.002})
+    ahead = beside(ride, other).ahead_s
+    assert np.nanpercentile(np.abs(ahead), 98) < 3.0
+
+
 def test_what_tells_no_way_is_refused():
     time = np.arange(10.0)
     volts = Ride("volts", time, {"pack_v": np.ones(10)})

@@ -15,7 +15,7 @@ from crisp_hornet.core.track import ground_speed_kmh
 GRID_M, LEAST_M = 5.0, 300.0
 LEAST_FIT = 0.7
 MOST_SHIFT_M = 2000.0
-HOLE_KM = 0.05
+HOLE_KM, AHEAD_KM = 0.05, 0.025
 KINDS = frozenset(("limit", "level", "mode", "brake", "fault"))
 
 
@@ -60,11 +60,20 @@ def beside(first: Ride, second: Ride) -> Beside:
     way, inside = other[moving], (places >= 0) & (places <= other[-1])
     at = np.where(inside, places, np.nan)
     channels = {name: _at_places(at, way, values[moving], name in KINDS) for name, values in second.channels.items()}
-    passed_s = np.interp(at, way, second.time_s[moving])
-    ahead = passed_s - first.time_s
-    begins = np.flatnonzero(inside)
-    ahead = ahead - ahead[begins[0]] if begins.size else np.full(len(first), np.nan)
+    ahead = _ahead(one, first.time_s, offset, scale, way, second.time_s[moving])
+    ahead[~inside] = np.nan
     return Beside(Ride(second.name, first.time_s, channels), ahead, offset, scale, fit)
+
+
+def _ahead(one: Array, time_s: Array, offset: float, scale: float, way: Array, way_time_s: Array) -> Array:
+    """By how much the first passed each place earlier (n,), counted from the first place of both. Places are compared on a grid: beside a
+    stop a few metres would be worth its whole length."""
+    grid = np.arange(0.0, float(one[-1]) + AHEAD_KM, AHEAD_KM)
+    there = offset + scale * grid
+    passed = np.interp(grid, one, time_s), np.interp(there, way, way_time_s)
+    ahead: Array = np.interp(one, grid, passed[1] - passed[0])
+    both = np.flatnonzero((there >= 0) & (there <= way[-1]))
+    return ahead - (passed[1] - passed[0])[both[0]] if both.size else np.full(len(one), np.nan)
 
 
 def _at_places(at: Array, way: Array, values: Array, kinds: bool) -> Array:

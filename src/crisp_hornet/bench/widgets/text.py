@@ -57,6 +57,13 @@ def sheet(*inside: QWidget, margin: int = 12, spacing: int = 6) -> QFrame:
     return made
 
 
+def shortened(text: str, most: int) -> str:
+    """A text of so many characters at most, its end left out at a word where it is longer."""
+    if len(text) <= most:
+        return text
+    return text[: most - 1].rsplit(" ", 1)[0].rstrip(" ,.") + " …"
+
+
 def rule() -> QFrame:
     """A thin horizontal line."""
     made = QFrame()

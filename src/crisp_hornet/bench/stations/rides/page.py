@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
@@ -22,7 +23,7 @@ from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.rides.runs_panel import RunsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.bench.widgets.text import button, label, shortened
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import energy
@@ -78,6 +79,8 @@ class RidesPage(Station):
         self._list = QListWidget()
         self._list.setAccessibleName("rides")
         self._list.setFixedWidth(210)
+        self._list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self._list.itemActivated.connect(self._open_item)
         self._list.itemClicked.connect(self._open_item)
         self._title = label("", "title")
@@ -215,7 +218,8 @@ class RidesPage(Station):
         title = (
             f"What the columns of {self.panel.path.name} are" if self.mapping else ride.name if ride else "No ride yet"
         )
-        self._title.setText("Importing" if self._import.running else title)
+        self._title.setText("Importing" if self._import.running else shortened(title, 40))
+        self._title.setToolTip(title)
         left = len(self.recording.left()) if self.desk.bike is not None else 0
         self._left_link.setText(f"{left} recording{'s' if left != 1 else ''} left behind")
         self._left_link.setVisible(left > 0)

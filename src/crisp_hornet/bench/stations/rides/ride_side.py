@@ -221,7 +221,8 @@ class RideSide(QWidget):
         if found is None:
             return "nothing was recorded in view"
         least, mean, most = self._turned(np.array([found.least, found.mean, found.most])).tolist()
-        return f"{least:.4g} to {most:.4g} {self._unit}, on average {mean:.4g}"
+        shown = [f"{round(one, 2):.4g}" for one in (least, most, mean)]
+        return f"{shown[0]} to {shown[1]} {self._unit}, on average {shown[2]}"
 
 
 def _held_by(ride: Ride, from_s: float, to_s: float) -> list[tuple[str, float]]:

@@ -23,7 +23,7 @@ from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
 from crisp_hornet.bench.widgets.page_choice import PageChoice
-from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, shortened
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
@@ -134,7 +134,8 @@ class VerdictPage(Station):
             self.peaks = peaks(ride, tune)
             self.verdict, self.found = judge(ride, bike, tune, self._prediction.curve, self.desk.card.rested_v)
             guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
-            self._title.setText(f"{ride.name}, on “{tune.name}”")
+            self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
+            self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
             state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
             self._about.setText(self.desk.units.text(f"predicted for {state}{guessed}"))
             self.chart.show_curves(None, self._prediction.curve)
