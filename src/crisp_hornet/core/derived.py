@@ -6,6 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.limit_along import limit_along
+from crisp_hornet.core.evidence.predicted import predicted_w
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_cell_table
 from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
@@ -15,7 +16,7 @@ from crisp_hornet.documents.tune import Tune
 UNITS = {
     "battery_w": "W", "wh": "Wh", "ah": "Ah", "distance_km": "km", "grade": "%", "acceleration_mps2": "m/s²", "human_w": "W",
     "wheel_w": "W",
-    "human_share": "%", "efficiency": "%", "rested_v": "V", "phase_per_battery": "×", "limit": "",
+    "human_share": "%", "efficiency": "%", "rested_v": "V", "phase_per_battery": "×", "limit": "", "predicted_w": "W",
 }  # fmt: skip
 _PACK, _CRANK = ("pack_v", "battery_a"), ("human_nm", "cadence_rpm")
 GRADE_M, SMOOTH_S, LEAST_A, GAP_S = 40.0, 1.5, 1.0, 3.0
@@ -28,6 +29,7 @@ def derivable(ride: Ride, with_tune: bool = False) -> list[str]:
     needs = {
         "battery_w": pack, "wh": pack, "ah": pack, "rested_v": pack, "distance_km": moves, "acceleration_mps2": moves, "wheel_w": moves,
         "phase_per_battery": pack and ride.has("phase_a"),
+        "predicted_w": moves and pack,
         "limit": with_tune and pack and ride.has("wheel_speed_kmh") and ride.has("throttle"),
         "human_w": crank, "grade": moves and ride.has("altitude_m"), "human_share": moves and pack, "efficiency": moves and pack,
     }  # fmt: skip
@@ -58,6 +60,11 @@ def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array
         found["grade"] = 100 * grade(found["distance_km"] * 1000, ride.get("altitude_m"))
     if "acceleration_mps2" in found:
         _add_wheel(ride, bike, speed, found)
+        if "rested_v" in found and np.isfinite(found["rested_v"]).any():
+            slopes = found["grade"] / 100 if "grade" in found else np.zeros(len(ride))
+            human = found.get("human_w", np.zeros(len(ride)))
+            rested = float(np.nanmedian(found["rested_v"]))
+            found["predicted_w"] = predicted_w(bike, speed, found["acceleration_mps2"], slopes, human, rested)
     return found
 
 

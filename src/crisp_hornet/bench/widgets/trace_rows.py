@@ -19,7 +19,7 @@ GROUPS: dict[str, Rows] = {
     "whole": WHOLE,
     "pull": (("wheel_speed_kmh",), ("throttle",), ("limit",), ("phase_a", "d_axis_a"), ("battery_a",), ("battery_w", "wheel_w"),
              ("phase_per_battery",)),
-    "pack": (("pack_v", "rested_v"), ("battery_a",), ("battery_w",), ("wh",), ("ah",)),
+    "pack": (("pack_v", "rested_v"), ("battery_a",), ("battery_w", "predicted_w"), ("wh",), ("ah",)),
     "heat": (("motor_c", "controller_c"), ("phase_a",), ("battery_a",), ("wheel_speed_kmh",)),
     "rider": (("human_w",), ("human_nm",), ("cadence_rpm",), ("level",), ("human_share",), ("wheel_speed_kmh",)),
     "way": (("altitude_m",), ("grade",), ("wheel_speed_kmh", "gps_speed_kmh"), ("acceleration_mps2",), ("efficiency",)),
@@ -30,7 +30,7 @@ WORDS = {
     "cadence_rpm": "cadence", "altitude_m": "height", "level": "level", "battery_w": "electric", "wh": "energy", "ah": "charge",
     "distance_km": "way", "acceleration_mps2": "accel.", "human_w": "rider", "wheel_w": "road", "human_share": "rider",
     "efficiency": "to road", "rested_v": "rested", "phase_per_battery": "phase/batt.", "limit": "held by", "grade": "grade",
-    "ahead_s": "ahead",
+    "ahead_s": "ahead", "predicted_w": "predicted",
 }  # fmt: skip
 LIMIT_WORDS = {"none": "", "rider": "throttle", "low_voltage": "low voltage"}
 ALL_UNITS = UNITS | WORKED_OUT_UNITS | {"ahead_s": "s"}

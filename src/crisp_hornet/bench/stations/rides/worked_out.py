@@ -13,6 +13,7 @@ WORDS = {
     "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road, estimated",
     "human_share": "rider's share", "efficiency": "battery to road, estimated", "rested_v": "rested voltage, estimated",
     "phase_per_battery": "phase per battery current", "limit": "what held it back, by the model",
+    "predicted_w": "electric power, predicted",
 }  # fmt: skip
 
 

@@ -36,7 +36,7 @@ from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.setting_words import in_words, label_of
 
-STRIP = (("wheel_speed_kmh",), ("limit",), ("pack_v",), ("battery_a",), ("motor_c",))
+STRIP = (("wheel_speed_kmh",), ("limit",), ("battery_w", "predicted_w"), ("pack_v",), ("motor_c",))
 
 
 class VerdictPage(Station):
