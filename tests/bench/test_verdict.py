@@ -1,5 +1,6 @@
 """The Verdict station in the real window: estimates learned and forgotten, changes into the draft, the report."""
 
+import numpy as np
 import pytest
 from PyQt6.QtGui import QTextDocument
 from PyQt6.QtWidgets import QComboBox
@@ -92,6 +93,22 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
     desk.take_ride(same, [])
     choose(find(demo_window, "ride to compare with", QComboBox), "compared with thrifty")
     qtbot.waitUntil(lambda: "No difference in consumption can be shown" in verdict.compared.told.text(), timeout=8_000)
+
+
+def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
+    desk = demo_window.desk
+    ride = desk.ride
+    times = 12
+    long = np.concatenate([ride.time_s + k * (ride.time_s[-1] + 0.2) for k in range(times)])
+    desk.take_ride(Ride("long", long, {name: np.tile(values, times) for name, values in ride.channels.items()}), [])
+    assert verdict.verdict is None and "it is being judged" in texts(verdict)
+    qtbot.waitUntil(lambda: verdict.verdict is not None, timeout=20_000)
+    assert "wheel-off" in {one.id for one in verdict.found} and "being judged" not in texts(verdict)
+    desk.open_ride(next(one for one in desk.garage.rides(desk.bike_id) if one.name == "long"))
+    desk.open_ride(next(one for one in desk.garage.rides(desk.bike_id) if one.name == "Bakery round"))
+    assert verdict.verdict is not None and "Bakery round" in texts(verdict)  # the long one's answer comes too late
+    qtbot.waitUntil(lambda: not verdict._judging.running)
+    assert "Bakery round" in texts(verdict)
 
 
 def test_without_a_ride_nothing_is_offered(qtbot, empty_window):

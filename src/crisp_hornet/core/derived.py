@@ -19,6 +19,7 @@ UNITS = {
     "human_share": "%", "efficiency": "%", "rested_v": "V", "phase_per_battery": "×", "limit": "", "predicted_w": "W",
 }  # fmt: skip
 _PACK, _CRANK = ("pack_v", "battery_a"), ("human_nm", "cadence_rpm")
+MOST_PREDICTED = 40_000
 GRADE_M, SMOOTH_S, LEAST_A, GAP_S = 40.0, 1.5, 1.0, 3.0
 
 
@@ -61,11 +62,18 @@ def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array
     if "acceleration_mps2" in found:
         _add_wheel(ride, bike, speed, found)
         if "rested_v" in found and np.isfinite(found["rested_v"]).any():
-            slopes = found["grade"] / 100 if "grade" in found else np.zeros(len(ride))
-            human = found.get("human_w", np.zeros(len(ride)))
-            rested = float(np.nanmedian(found["rested_v"]))
-            found["predicted_w"] = predicted_w(bike, speed, found["acceleration_mps2"], slopes, human, rested)
+            found["predicted_w"] = _predicted(bike, time, speed, found)
     return found
+
+
+def _predicted(bike: Bike, time: Array, speed: Array, found: dict[str, Array]) -> Array:
+    """Predicted power (n,); of a very long ride at some rows only, and between them straight."""
+    rows = np.arange(0, len(time), max(1, len(time) // MOST_PREDICTED))
+    slopes = found["grade"][rows] / 100 if "grade" in found else np.zeros(len(rows))
+    human = found["human_w"][rows] if "human_w" in found else np.zeros(len(rows))
+    rested = float(np.nanmedian(found["rested_v"]))
+    watts = predicted_w(bike, speed[rows], found["acceleration_mps2"][rows], slopes, human, rested)
+    return watts if len(rows) == len(time) else np.interp(time, time[rows], watts)
 
 
 def _ratio(phase_a: Array, battery_a: Array) -> Array:

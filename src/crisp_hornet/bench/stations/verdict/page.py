@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import Prediction, predict
-from crisp_hornet.bench.stations.rides.worked_out import WorkedOut
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.verdict.compare_row import CompareRow
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
@@ -27,16 +27,35 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label,
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.core.derived import derived
+from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.evidence.measured_pull import measured_pull
+from crisp_hornet.core.evidence.measured_pull import MeasuredPull, measured_pull
 from crisp_hornet.core.evidence.peaks import Peak, energy, peaks
 from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
+from crisp_hornet.core.pull import Conditions
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.setting_words import in_words, label_of
+from crisp_hornet.documents.tune import Tune
 
 STRIP = (("wheel_speed_kmh",), ("limit",), ("battery_w", "predicted_w"), ("pack_v",), ("motor_c",))
+
+
+LONG_ROWS = 60_000  # a ride of more rows is judged off the interface thread
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """A ride, it with all that is worked out from it, and what it proves."""
+
+    ride: Ride
+    whole: Ride
+    verdict: Verdict
+    found: list[Finding]
+    peaks: list[Peak]
+    measured: MeasuredPull | None
 
 
 class VerdictPage(Station):
@@ -69,7 +88,9 @@ class VerdictPage(Station):
         self._report = button("Report", self._ask_report, "link", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
         self._traces.setFixedHeight(206)
-        self._worked_out = WorkedOut(desk)
+        self._judging = Background()
+        self._judging.done.connect(self._take_judged)
+        self._head = ""
         self.compared = CompareRow(desk)
         self._cursor = label("", "quiet")
         self._traces.pointed.connect(self._show_cursor)
@@ -125,29 +146,59 @@ class VerdictPage(Station):
         self._judge()
 
     def _judge(self) -> None:
+        """Judge the open ride; a long one off the interface thread, with what is quick shown meanwhile."""
+        self._judging.cancel()
         ride, bike = self.desk.ride, self.desk.bike
         self.found, self.peaks, self._prediction, self.verdict = [], [], None, None
         tune = self.desk.ride_tune or self.desk.controller
-        if ride is not None and bike is not None and tune is not None and self.desk.speeds is not None:
-            conditions = conditions_at_start(ride, bike) or self.desk.conditions
-            self._prediction = predict(bike, tune, conditions, self.desk.speeds)
-            self.peaks = peaks(ride, tune)
-            self.verdict, self.found = judge(ride, bike, tune, self._prediction.curve, self.desk.card.rested_v)
-            guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
-            self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
-            self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
-            state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
-            self._about.setText(self.desk.units.text(f"predicted for {state}{guessed}"))
-            self.chart.show_curves(None, self._prediction.curve)
-            self.chart.show_measured(measured_pull(ride, bike))
-        else:
+        if ride is None or bike is None or tune is None or self.desk.speeds is None:
             self._title.setText("No ride to judge")
             self._about.setText("Import a log on Rides; connect once, so that the tune it was ridden on is known.")
             self.chart.show_curves(None, None)
             self.chart.show_measured(None)
+            self._traces.show_ride(ride)
+            self._show_judged()
+            return
+        conditions = conditions_at_start(ride, bike) or self.desk.conditions
+        self._prediction = predict(bike, tune, conditions, self.desk.speeds)
+        self._show_head(ride, tune, conditions)
+        curve, rested_v, with_tune = self._prediction.curve, self.desk.card.rested_v, self.desk.ride_tune
+
+        def work() -> Judged:
+            verdict, found = judge(ride, bike, tune, curve, rested_v)
+            whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
+            return Judged(ride, whole, verdict, found, peaks(ride, tune), measured_pull(ride, bike))
+
+        if len(ride) > LONG_ROWS:
+            self._about.setText(f"{self._about.text()}; a long ride: it is being judged")
+            self._show_judged()
+            self._judging.start(work)
+        else:
+            self._take_judged(work())
+
+    def _show_head(self, ride: Ride, tune: Tune, conditions: Conditions) -> None:
+        assert self._prediction is not None
+        guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
+        self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
+        self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
+        state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
+        self._head = self.desk.units.text(f"predicted for {state}{guessed}")
+        self._about.setText(self._head)
+        self.chart.show_curves(None, self._prediction.curve)
+
+    def _take_judged(self, judged: Judged) -> None:
+        if judged.ride is not self.desk.ride:
+            return  # another ride was opened meanwhile
+        self.verdict, self.found, self.peaks = judged.verdict, judged.found, judged.peaks
+        self._about.setText(self._head)
+        self.chart.show_measured(judged.measured)
+        self._traces.show_units(self.desk.units)
+        self._traces.show_ride(judged.whole)
+        self._show_judged()
+
+    def _show_judged(self) -> None:
         self.chart.show_units(self.desk.units)
         self._traces.show_units(self.desk.units)
-        self._traces.show_ride(self._worked_out.ride)  # with what held the motor back
         turn = self.desk.units.text
         self.table.show_lines(
             [
@@ -155,8 +206,8 @@ class VerdictPage(Station):
                 for one in self._lines()
             ]
         )
-        name = ride.name if ride is not None else ""
-        self.estimates.show_verdict(self.verdict, bike, name, self.desk.units)
+        name = self.desk.ride.name if self.desk.ride is not None else ""
+        self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units)
         self.compared.refresh()
         self._report.setVisible(self.verdict is not None)
         self._show_findings()
