@@ -14,6 +14,7 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import Share
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Finding
+from crisp_hornet.core.evidence.hill_seen import HillSeen, hill_words
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.peaks import Peak, peaks
 from crisp_hornet.core.evidence.rested import conditions_at_start
@@ -77,6 +78,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             "winding_to_housing_w_per_k": _estimate(verdict.heat.winding_to_housing),
             "housing_to_air_w_per_k": _estimate(verdict.heat.housing_to_air),
             "controller_to_air_w_per_k": _estimate(verdict.heat.controller_to_air),
+            "hardest_minute": _hill(verdict.hill),
         },
         "assist": [
             {
@@ -90,6 +92,15 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             "of_predicted_by_speed": _estimate(pull.by_speed), "top_kmh": _estimate(pull.top_kmh),
         },
         "findings": [_finding(one) for one in findings],
+    }  # fmt: skip
+
+
+def _hill(one: HillSeen | None) -> dict[str, Any] | None:
+    if one is None:
+        return None
+    return {
+        "at_s": _number(one.at_s), "speed_kmh": _number(one.speed_kmh), "phase_current_a": _number(one.current_a),
+        "minutes_to_fade_predicted": _number(one.predicted_min), "minutes_to_fade_seen": _estimate(one.seen_min),
     }  # fmt: skip
 
 
@@ -136,6 +147,8 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     }  # fmt: skip
     for name, (one, digits) in named.items():
         yield f"{name}: {one.in_words(digits)}"
+    if verdict.hill is not None:
+        yield hill_words(verdict.hill)
     for kind, parts in verdict.shares.items():
         if parts:
             yield f"by {kind}: " + ", ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)

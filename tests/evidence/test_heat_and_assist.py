@@ -6,6 +6,7 @@ import pytest
 from crisp_hornet.core.evidence.assist_seen import levels_seen
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.heat_seen import heat_paths
+from crisp_hornet.core.evidence.hill_seen import hardest_minute, hill_words
 from crisp_hornet.core.evidence.pull_seen import pull_seen
 from crisp_hornet.core.pull import Conditions, pull_curve
 from tests.bikes import a_bike, a_tune
@@ -59,6 +60,42 @@ def test_heat_paths_hold_the_truth():
             inside[name] += one.known and one.low <= value <= one.high
     for name in inside:
         assert known[name] >= 36 and inside[name] >= 0.88 * known[name], (name, inside[name], known[name])
+
+
+def test_the_hardest_minute_is_held_as_long_as_the_ride_warmed():
+    """The truth cools worse than the document: the fade comes sooner than predicted, and the time that a made climb takes lies inside."""
+    rng, truth = np.random.default_rng(4), (3.2, 2.0, 1.5)
+    ride = a_climb(rng, *truth)
+    tune = a_tune(heat_guard__motor_fade_start_c=100.0)
+    found = hardest_minute(ride, BIKE, tune, heat_paths(ride, BIKE))
+    assert found.seen_min.known and found.seen_min.value < found.predicted_min
+    climb = a_held_climb(found.current_a, found.speed_kmh, truth[0], truth[1], float(ride.get("motor_c")[0]))
+    reached = float(np.argmax(climb >= 100.0)) / 600
+    assert found.seen_min.low * 0.97 <= reached <= found.seen_min.high * 1.03
+    assert "as predicted" in hill_words(found)
+    assert (
+        hardest_minute(Ride("bare", ride.time_s, {"motor_c": ride.get("motor_c")}), BIKE, tune, heat_paths(ride, BIKE))
+        is None
+    )
+
+
+def a_held_climb(amps, kmh, between, to_air, cold):
+    """The winding, stepped every 0.1 s for an hour."""
+    motor, winding, housing, found = BIKE.motor, cold, cold, []
+    hz = motor.pole_pairs * kmh / 3.6 / BIKE.drivetrain.wheel_circumference_m
+    iron = (
+        motor.hysteresis_loss_w_per_hz * hz
+        + motor.eddy_loss_w_per_hz2 * hz**2
+        + motor.friction_nm * 2 * np.pi * hz / motor.pole_pairs
+    )
+    for _ in range(36000):
+        found.append(winding)
+        flow = between * (winding - housing)
+        copper = 1.5 * motor.phase_resistance_ohm * (1 + 0.00385 * (winding - 25)) * amps**2
+        winding += 0.1 * (copper - flow) / motor.thermal.winding_j_per_k
+        away = (to_air + motor.thermal.airflow_w_per_k_per_mps * kmh / 3.6) * (housing - cold)
+        housing += 0.1 * (iron + flow - away) / motor.thermal.housing_j_per_k
+    return np.array(found)
 
 
 def test_a_ride_that_hardly_warms_says_so():

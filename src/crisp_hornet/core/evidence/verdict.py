@@ -14,6 +14,7 @@ from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.even import STEP_S, moving_mean
 from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
+from crisp_hornet.core.evidence.hill_seen import HillSeen, hardest_minute
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.pull_seen import PullSeen, pull_seen
 from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
@@ -31,7 +32,7 @@ SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controlle
 @dataclass(frozen=True)
 class Verdict:
     """What a ride proves. ``sustained``: by channel, the greatest mean over 1, 10 and 60 s. ``range_km``: of a full pack at this style;
-    ``shares``: where the energy went, by speed, grade and level."""
+    ``shares``: where the energy went, by speed, grade and level; ``hill``: how long its hardest minute could be held."""
 
     resistance_ohm: Estimate
     circumference_m: Estimate
@@ -41,6 +42,7 @@ class Verdict:
     levels: tuple[LevelSeen, ...]
     pull: PullSeen | None
     range_km: Estimate
+    hill: HillSeen | None
     shares: dict[str, list[Share]] = field(default_factory=dict)
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
@@ -74,6 +76,7 @@ def judge_ride(
         levels.result(),
         None if pull is None else pull.result(),
         range_km(bike, tune, energy.wh_per_km, _pace_kmh(smooth)),
+        hardest_minute(smooth, bike, tune, heat.result()),
         {kind: part.result() for kind, part in parts.items()},
         {name: one.result() for name, one in sustained.items()},
     )

@@ -15,6 +15,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.hill_seen import hill_words
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.bike import Bike
 
@@ -108,6 +109,8 @@ class EstimatesView(QWidget):
             return
         for figure in FIGURES:
             self._add(figure, figure.take(verdict), bike, ride, units)
+        if verdict.hill is not None:
+            self._add_words("how long the hill could last", units.text(hill_words(verdict.hill)))
         for kind, parts in verdict.shares.items():
             words = "; ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)
             if parts:
