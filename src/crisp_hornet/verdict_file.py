@@ -84,6 +84,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             {
                 "level": one.level, "seconds": round(one.seconds, 1), "watts_per_watt": _estimate(one.watts_per_watt),
                 "delay_s": _estimate(one.delay_s), "peak_mps2": _estimate(one.peak_mps2), "most_jerk_mps3": _estimate(one.most_jerk_mps3),
+                "all_given": _estimate(one.all_given),
             }
             for one in verdict.levels
         ],
@@ -153,7 +154,7 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
         if parts:
             yield f"by {kind}: " + ", ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)
     for level in verdict.levels:
-        yield f"level {level.level}: {level.watts_per_watt.in_words(2)} watts for a watt"
+        yield f"level {level.level}: {level.in_words}"
     for finding in findings:
         change = (
             f" [{finding.suggest.path} {finding.suggest.value:g}: {finding.suggest.effect}]" if finding.suggest else ""

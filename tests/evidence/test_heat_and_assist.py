@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from crisp_hornet.core.assist import Motive
 from crisp_hornet.core.evidence.assist_seen import levels_seen
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.heat_seen import heat_paths
@@ -119,6 +120,29 @@ def test_watts_for_a_watt_delay_and_start_of_a_level(ratio):
     (late,) = levels_seen(on_level(3, delay_rows=6), BIKE)
     assert late.level == 3 and late.delay_s.value == pytest.approx(1.2, abs=0.41)
     assert late.peak_mps2.value == pytest.approx(0.35 / 3.6 / 0.2, rel=0.1)  # as it was made
+
+
+@pytest.mark.parametrize(("share", "level"), [(0.0, 5), (0.3, 5), (0.7, 2), (1.0, 5)])
+def test_how_often_a_level_gave_all_it_may(share, level):
+    """Blocks of pedalling with all the pack may give for that level, and with three quarters of it; the truth lies inside."""
+    tune = a_tune()
+    curve = pull_curve(BIKE, tune, np.linspace(0, 60, 241), Conditions(62.0))
+    at_20 = np.flatnonzero(curve.speed_kmh == 20)[0]
+    most = min(curve.wheel_w[at_20], tune.assist.levels[level - 1].power_share * curve.wheel_w.max())
+    full = np.repeat(np.random.default_rng(2).permutation(100) < 100 * share, 40)
+    time = np.arange(len(full)) * 0.2
+    drawn = np.where(full, 1.0, 0.75) * most / curve.efficiency[at_20] + BIKE.controller.idle_w
+    same = {
+        "wheel_speed_kmh": 20.0, "human_nm": 30.0, "cadence_rpm": 70.0, "throttle": 0.0, "level": float(level), "pack_v": 60.0
+    }  # fmt: skip
+    ride = Ride(
+        "blocks", time, {name: np.full(len(time), value) for name, value in same.items()} | {"battery_a": drawn / 60}
+    )
+    (seen,) = levels_seen(ride, BIKE, Motive.of(curve, tune))
+    assert seen.all_given.low - 0.01 <= share <= seen.all_given.high + 0.01 and seen.all_given.half_width < 0.12
+    assert "all it may give in" in seen.in_words
+    (unknown,) = levels_seen(ride, BIKE)
+    assert "does not tell its level" in unknown.all_given.reason and "all it may" not in unknown.in_words
 
 
 def test_pull_against_the_edge_and_what_it_needs():

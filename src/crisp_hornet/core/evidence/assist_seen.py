@@ -1,12 +1,13 @@
-"""What each assist level gives: watts of the pack for watts of the rider, how late, and how hard it pulls away."""
+"""What each assist level gives: watts of the pack for watts of the rider, how late, how hard it pulls away, and how often it gave all."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from crisp_hornet.core.assist import Motive
 from crisp_hornet.core.derived import slope
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
@@ -18,12 +19,15 @@ LEAST_RPM, LEAST_W, CLOSED = 25.0, 20.0, 0.02
 LEAST_S, BLOCK_S, WIDEST = 25.0, 8.0, 0.5
 AWAY_KMH, AWAY_S, MOST_DELAY_S = 8.0, 6.0, 3.0
 OVER_S, LEAST_GAIN_KMH = 0.8, 4.0
+ALL, LEAST_MOST_W = 0.9, 30.0
+NO_LEVEL = "the ride does not tell its level, or the tune has no such one"
 
 
 @dataclass(frozen=True)
 class LevelSeen:
     """``watts_per_watt``: electric watts for a watt of the rider; ``delay_s`` from the first stroke to the motor's current;
-    ``peak_mps2`` and ``most_jerk_mps3``: how it pulls away from below 8 km/h, the median of its starts."""
+    ``peak_mps2`` and ``most_jerk_mps3``: how it pulls away from below 8 km/h, the median of its starts; ``all_given``: the share of
+    its pedalling in which the motor took at least nine tenths of what the level may take at that speed."""
 
     level: int
     seconds: float
@@ -31,10 +35,21 @@ class LevelSeen:
     delay_s: Estimate
     peak_mps2: Estimate
     most_jerk_mps3: Estimate
+    all_given: Estimate
+
+    @property
+    def in_words(self) -> str:
+        """In one line."""
+        words = f"{self.watts_per_watt.in_words(2)} for a watt of the rider"
+        one = self.all_given.times(100)
+        if one.known:
+            words += f"; all it may give in {one.value:.0f} % of the pedalling ({one.low:.0f} to {one.high:.0f})"
+        return words
 
 
-def levels_seen(ride: Ride, bike: Bike) -> tuple[LevelSeen, ...]:
-    """Each level that was ridden on the pedals alone for some time, in order; level 0 where the ride does not tell its level."""
+def levels_seen(ride: Ride, bike: Bike, motive: Motive | None = None) -> tuple[LevelSeen, ...]:
+    """Each level that was ridden on the pedals alone for some time, in order; level 0 where the ride does not tell its level.
+    ``motive``: the tune's assist and full pull, by which a level's most is known."""
     needed = ("wheel_speed_kmh", "pack_v", "battery_a", "human_nm", "cadence_rpm")
     if not all(ride.has(name) for name in needed):
         return ()
@@ -48,14 +63,21 @@ def levels_seen(ride: Ride, bike: Bike) -> tuple[LevelSeen, ...]:
     level = np.round(np.nan_to_num(smooth.get("level")))
     gained = slope(smooth.time_s, np.nan_to_num(speed) / 3.6, OVER_S)
     return tuple(
-        _level(int(one), smooth.time_s, alone & (level == one), human, electric, speed, gained)
+        _level(int(one), smooth.time_s, alone & (level == one), human, electric, speed, gained, motive)
         for one in np.unique(level[alone]).tolist()
         if float((alone & (level == one)).sum()) * STEP_S >= LEAST_S
     )
 
 
 def _level(
-    number: int, time: Array, rides: NDArray[np.bool_], human: Array, electric: Array, speed: Array, gained: Array
+    number: int,
+    time: Array,
+    rides: NDArray[np.bool_],
+    human: Array,
+    electric: Array,
+    speed: Array,
+    gained: Array,
+    motive: Motive | None,
 ) -> LevelSeen:
     with np.errstate(invalid="ignore"):
         pushed = rides & (human > LEAST_W) & np.isfinite(electric)
@@ -77,8 +99,30 @@ def _level(
         if motor.size:
             delays.append(motor[0] * STEP_S)
     return LevelSeen(
-        number, float(rides.sum()) * STEP_S, ratio, _median(delays, "s"), _median(peaks, "m/s²"), _median(jerks, "m/s³")
+        number,
+        float(rides.sum()) * STEP_S,
+        ratio,
+        _median(delays, "s"),
+        _median(peaks, "m/s²"),
+        _median(jerks, "m/s³"),
+        _all_given(number, time[pushed], electric[pushed], speed[pushed], motive),
     )
+
+
+def _all_given(number: int, time: Array, electric: Array, speed: Array, motive: Motive | None) -> Estimate:
+    if motive is None or not 1 <= number <= len(motive.assist.levels):
+        return refused(NO_LEVEL)
+    wheel_w = motive.full_n(motive.assist.levels[number - 1], speed) * speed / 3.6
+    efficiency = np.interp(speed, motive.curve.speed_kmh, motive.curve.efficiency)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        most = wheel_w / efficiency
+        helped = np.isfinite(most) & (most > LEAST_MOST_W)
+    given = (electric[helped] >= ALL * most[helped]).astype(float)
+    fit = clustered_fit(np.ones((len(given), 1)), given, np.floor(time[helped] / BLOCK_S))
+    if fit is None:
+        return refused("too few strokes on this level")
+    found = around(float(fit.values[0]), fit.error(0), fit.freedom)
+    return replace(found, low=max(found.low, 0.0), high=min(found.high, 1.0))
 
 
 def _starts(time: Array, rides: NDArray[np.bool_], speed: Array) -> list[int]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from crisp_hornet.core.assist import Motive
 from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import Share, range_km, shares
@@ -61,7 +62,7 @@ def judge_ride(
         pack = pool.submit(resistance, smooth)
         heat = pool.submit(heat_paths, smooth, bike)
         pull = pool.submit(pull_seen, smooth, curve) if curve is not None else None
-        levels = pool.submit(levels_seen, smooth, bike)
+        levels = pool.submit(levels_seen, smooth, bike, None if curve is None else Motive.of(curve, tune))
         parts = {kind: pool.submit(shares, smooth, kind) for kind in ("speed", "grade", "level")}
         sustained = {name: pool.submit(_sustained, smooth, name) for name in SUSTAINED_OF if smooth.has(name)}
         wheel = circumference(smooth, bike)

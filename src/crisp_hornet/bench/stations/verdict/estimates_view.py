@@ -116,9 +116,7 @@ class EstimatesView(QWidget):
             if parts:
                 self._add_words(f"consumption by {kind}", units.text(words))
         for level in verdict.levels:
-            self._add_words(
-                f"level {level.level}", units.text(f"{level.watts_per_watt.in_words(2)} for a watt of the rider")
-            )
+            self._add_words(f"level {level.level}", units.text(level.in_words))
         self._rows.addStretch(1)
 
     def _add(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> None:
