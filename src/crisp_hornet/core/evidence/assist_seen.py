@@ -40,9 +40,11 @@ class LevelSeen:
     @property
     def in_words(self) -> str:
         """In one line."""
-        words = f"{self.watts_per_watt.in_words(2)} for a watt of the rider"
+        words = f"{self.watts_per_watt.in_words(3)} for a watt of the rider"
         one = self.all_given.times(100)
-        if one.known:
+        if one.known and one.high == 0:
+            words += "; never all it may give"
+        elif one.known:
             words += f"; all it may give in {one.value:.0f} % of the pedalling ({one.low:.0f} to {one.high:.0f})"
         return words
 
