@@ -39,7 +39,7 @@ def lever(qtbot, window, standin):
 
 
 def channel_is(qtbot, window, name, check):
-    qtbot.waitUntil(lambda: check(window.link.live.values[name]), timeout=6_000)
+    qtbot.waitUntil(lambda: check(window.link.live.values[name]), timeout=15_000)
 
 
 def record(qtbot, window, kind, act, **answers):
@@ -196,6 +196,19 @@ def test_a_throttle_that_reads_8_to_91_percent_is_told_so(qtbot, bench, standin)
     assert found.verdict.value == "failed" and "% instead of 0 to 100 %" in found.reason, found
 
 
+def hold_to_the_end(qtbot, window, press, release):
+    """Detection to its end, still held. A machine that stalls longer than the dead-man waits is rightly stopped: then it is held again."""
+    for _ in range(5):
+        press()
+        channel_is(qtbot, window, "detect_state", lambda state: state == 1)
+        channel_is(qtbot, window, "detect_state", lambda state: state in (2, 3))
+        if window.link.live.values["detect_state"] == 2:
+            return
+        release()
+        settle(qtbot, window.stations[3], 10)
+    raise AssertionError("stopped by the dead-man five times")
+
+
 def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     page = bench.stations[3]
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
@@ -209,8 +222,9 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     assert bench.notice.text == "" and page.view.judgement, bench.notice.text
     assert "did not run to its end" in page.view.judgement.reason
     page.setFocus()
-    qtbot.keyPress(page, Qt.Key.Key_Space)
-    channel_is(qtbot, bench, "detect_state", lambda state: state == 2)
+    hold_to_the_end(
+        qtbot, bench, lambda: qtbot.keyPress(page, Qt.Key.Key_Space), lambda: qtbot.keyRelease(page, Qt.Key.Key_Space)
+    )
     qtbot.waitUntil(lambda: "agrees with the bike" in page.view.judgement.reason, timeout=5_000)
     qtbot.keyRelease(page, Qt.Key.Key_Space)
     assert page.view.judgement.figures["position_offset_deg"] == pytest.approx(TRUTH.position_offset_deg, abs=0.06)
@@ -226,8 +240,8 @@ def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written
     page = bench.stations[3]
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
     qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
-    qtbot.mousePress(page.view.hold, Qt.MouseButton.LeftButton)
-    channel_is(qtbot, bench, "detect_state", lambda state: state == 2)
+    hold, left = page.view.hold, Qt.MouseButton.LeftButton
+    hold_to_the_end(qtbot, bench, lambda: qtbot.mousePress(hold, left), lambda: qtbot.mouseRelease(hold, left))
     qtbot.waitUntil(
         lambda: page.view.judgement is not None and "backwards" in page.view.judgement.reason, timeout=5_000
     )
