@@ -110,6 +110,7 @@ def test_the_throttle_is_found_written_and_then_reads_the_whole_way(qtbot, bench
 
 
 def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):
+    standin.do("sensor torque_rest_v 0.78")  # clearly not what the controller holds: there is something to write
     rest = record(qtbot, bench, "torque", lambda: settle(qtbot, bench.stations[3], 90))
     assert rest.verdict.value == "passed", rest
     write(qtbot, bench)
