@@ -13,7 +13,7 @@ import numpy as np
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import Share
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings import Finding
+from crisp_hornet.core.evidence.findings import Effect, Finding
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hill_words
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.peaks import Peak, peaks
@@ -92,8 +92,22 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             "of_predicted_at_phase_limit": _estimate(pull.phase), "of_predicted_at_battery_limit": _estimate(pull.battery),
             "of_predicted_by_speed": _estimate(pull.by_speed), "top_kmh": _estimate(pull.top_kmh),
         },
+        "motor": _motor(verdict),
         "findings": [_finding(one) for one in findings],
     }  # fmt: skip
+
+
+def _motor(verdict: Verdict) -> dict[str, Any]:
+    motor, one = verdict.motor, verdict.weakening
+    told = {
+        "flux_linkage_wb": _estimate(motor.flux_linkage_wb), "phase_resistance_ohm": _estimate(motor.winding_ohm),
+        "efficiency": _estimate(motor.efficiency), "efficiency_predicted": _number(motor.efficiency_told),
+    }  # fmt: skip
+    weakening = None if one is None else {
+        "gain_n": _estimate(one.gain_n), "gain_kmh": _estimate(one.gain_kmh), "heat_w": _estimate(one.heat_w),
+        "seconds": _number(one.seconds), "at_s": _number(one.at_s),
+    }  # fmt: skip
+    return told | {"weakening": weakening}
 
 
 def _hill(one: HillSeen | None) -> dict[str, Any] | None:
@@ -131,7 +145,14 @@ def _finding(one: Finding) -> dict[str, Any]:
         "id": one.id, "severity": one.severity, "text": f"{one.text}. {one.reason}", "from_s": one.from_s, "to_s": one.to_s,
         "suggest": None if suggest is None else {
             "path": suggest.path, "value": suggest.value, "effect": suggest.effect, "of": "bike" if suggest.bike else "tune",
+            "predicted": [_effect(effect) for effect in one.effects],
         },
+    }  # fmt: skip
+
+
+def _effect(one: Effect) -> dict[str, Any]:
+    return {
+        "what": one.after.label, "unit": one.after.unit, "before": _number(one.before.value), "after": _number(one.after.value)
     }  # fmt: skip
 
 
@@ -145,6 +166,8 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
         "crr": (road.crr, 2), "CdA": (road.cda_m2, 2),
         "winding to housing": (verdict.heat.winding_to_housing, 2), "housing to air": (verdict.heat.housing_to_air, 2),
         "controller to air": (verdict.heat.controller_to_air, 2),
+        "motor constant": (verdict.motor.flux_linkage_wb, 3), "winding, 25 °C": (verdict.motor.winding_ohm, 3),
+        "power at the road, full throttle": (verdict.motor.efficiency.times(100, "%"), 2),
     }  # fmt: skip
     for name, (one, digits) in named.items():
         yield f"{name}: {one.in_words(digits)}"
@@ -156,7 +179,7 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     for level in verdict.levels:
         yield f"level {level.level}: {level.in_words}"
     for finding in findings:
-        change = (
-            f" [{finding.suggest.path} {finding.suggest.value:g}: {finding.suggest.effect}]" if finding.suggest else ""
-        )
+        change = ""
+        if finding.suggest is not None:
+            change = f" [{finding.suggest.path} {finding.suggest.value:g}: {finding.suggest.effect}] {finding.effects_in_words}"
         yield f"{finding.severity}: {finding.text} ({finding.id}). {finding.reason}{change}"

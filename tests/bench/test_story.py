@@ -15,7 +15,7 @@ from tests.bench.linking import beside, connect, send_and_wait
 from tests.bench.test_looking import choose
 from tests.garage.test_archive import alike, story
 
-PHASE = "drive.phase_current_a"
+BATTERY = "drive.battery_current_a"
 
 
 def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot, tmp_path, open_window, standin):
@@ -25,13 +25,13 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot,
 
     # a ride is there; its finding goes into the draft
     go(qtbot, window, 7)
-    click(qtbot, find(window, "Take the change of fade-soon into the draft"))
-    assert desk.draft.setting(PHASE) == 81
+    click(qtbot, find(window, "Take the change of battery_a-reached into the draft"))
+    assert desk.draft.setting(BATTERY) == 33
 
     # sent and proved
     connect(qtbot, window, standin.port)
     report = send_and_wait(qtbot, window, keep=True)
-    assert report.outcome is Outcome.PROVED and standin.shows(PHASE) == ("81.0", "81.0")
+    assert report.outcome is Outcome.PROVED and standin.shows(BATTERY) == ("33.0", "33.0")
 
     # the second ride, on what was sent: imported through the window, with less used
     first = desk.ride
@@ -44,7 +44,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot,
     go(qtbot, window, 6)
     window.stations[6].import_file(tmp_path / "after.csv")
     qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name == "after", timeout=10_000)
-    assert desk.ride_tune.setting(PHASE) == 81
+    assert desk.ride_tune.setting(BATTERY) == 33
 
     # compared, and reported
     go(qtbot, window, 7)
@@ -57,14 +57,14 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot,
     # the logbook holds it, filtered too; the earlier tune can be drafted again
     go(qtbot, window, 8)
     book = window.stations[8]
-    qtbot.waitUntil(lambda: "Into the draft: phase current" in texts(book))
+    qtbot.waitUntil(lambda: "Into the draft: battery current" in texts(book))
     click(qtbot, find(window, "logbook tunes"))
     qtbot.waitUntil(lambda: "Ride imported: after" not in texts(book) and "Sent with proof" in texts(book))
     assert "on the bike: " in texts(book)
     sent = desk.draft
-    desk.change(PHASE, 60.0)
+    desk.change(BATTERY, 20.0)
     click(qtbot, find(window, "Draft On Weir 60" if "Draft On Weir 60" in texts(window) else "Draft "))
-    assert desk.draft.setting(PHASE) == sent.setting(PHASE) == 81
+    assert desk.draft.setting(BATTERY) == sent.setting(BATTERY) == 33
 
     # out of this garage, into an empty one
     book.export_bike(tmp_path / "heron.zip")

@@ -40,15 +40,15 @@ def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo
 
 def test_a_findings_change_goes_into_the_draft_with_its_ride_and_can_be_undone(qtbot, demo_window, verdict):
     desk = demo_window.desk
-    before = desk.draft.drive.phase_current_a
-    click(qtbot, find(demo_window, "Take the change of fade-soon into the draft"))
-    assert desk.draft.drive.phase_current_a == 81 and "Into the draft: phase current" in demo_window.notice.text
+    before = desk.draft.drive.battery_current_a
+    click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
+    assert desk.draft.drive.battery_current_a == 33 and "Into the draft: battery current" in demo_window.notice.text
     entry = desk.garage.logbook(desk.bike_id)[0]
-    assert "phase current" in entry.title and "By the ride Bakery round" in entry.detail
-    click(qtbot, find(demo_window, "Take the change of fade-soon into the draft"))
+    assert "battery current" in entry.title and "By the ride Bakery round" in entry.detail
+    click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
     assert "The draft has it already" in demo_window.notice.text
     desk.undo_stack.undo()
-    assert desk.draft.drive.phase_current_a == before
+    assert desk.draft.drive.battery_current_a == before
 
 
 def test_a_finding_is_learned_from_its_card(qtbot, demo_window, verdict):

@@ -1,5 +1,6 @@
 """Rides with known truth, made without the core: a point mass, a pack with a slow part, sensors with noise, steps and delays."""
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -36,30 +37,33 @@ def hidden(bike, rng, wind=2.0):
     """A truth around what the bike document says."""
     from crisp_hornet.core.vehicle import effective_mass_kg  # the document's own mass: it is not what is looked for
 
-    wheel, ohm = rng.uniform(0.97, 1.03), bike.battery.resistance_ohm * rng.uniform(0.8, 1.6)
-    slow = rng.uniform(0, 0.35)
+    wheel, ohm = float(rng.uniform(0.97, 1.03)), bike.battery.resistance_ohm * float(rng.uniform(0.8, 1.6))
+    slow = float(rng.uniform(0, 0.35))
     return Truth(
         bike.mass_kg, effective_mass_kg(bike), bike.drivetrain.wheel_circumference_m * wheel, wheel, ohm * (1 - slow), ohm * slow,
-        rng.uniform(22, 40), rng.uniform(0.006, 0.015), rng.uniform(0.4, 0.85), rng.uniform(-wind, wind), bike.battery.capacity_ah,
+        *(float(rng.uniform(*ends)) for ends in ((22, 40), (0.006, 0.015), (0.4, 0.85), (-wind, wind))), bike.battery.capacity_ah,
     )  # fmt: skip
 
 
 def open_v(charge):
-    return CELLS * (3.05 + 1.6 * charge - 1.1 * charge**2 + 0.6 * charge**3 + 0.02 * np.sin(9 * charge))
+    return CELLS * (3.05 + 1.6 * charge - 1.1 * charge**2 + 0.6 * charge**3 + 0.02 * math.sin(9 * charge))
 
 
 class Road:
     """Height and direction along a way: hills of given size, bends."""
 
     def __init__(self, rng, steep=0.03, bends=True):
-        self.waves = [(rng.uniform(0.3, 1.0) * steep, rng.uniform(300, 1500), rng.uniform(0, 6)) for _ in range(4)]
+        self.waves = [
+            (float(rng.uniform(0.3, 1.0)) * steep, float(rng.uniform(300, 1500)), float(rng.uniform(0, 6)))
+            for _ in range(4)
+        ]
         self.turns = (
             [(rng.uniform(200, 900), rng.uniform(0, 6), rng.uniform(0.2, 0.9)) for _ in range(3)] if bends else []
         )
         self.heading = rng.uniform(0, 6)
 
     def grade(self, x):
-        return sum(size * np.cos(x / length + phase) for size, length, phase in self.waves) / 2
+        return sum([size * math.cos(x / length + phase) for size, length, phase in self.waves]) / 2
 
     def height(self, x):
         return 400 + sum(size * length * np.sin(x / length + phase) for size, length, phase in self.waves) / 2
@@ -72,25 +76,23 @@ def ridden(truth, road, plan, rng, start_charge=0.85):
     """``plan``: pieces of (seconds, force share 0..1 of 380 N, brake N, pedalling W, way +1/-1). Columns every DT seconds, true ones."""
     v = x = z = 0.0
     charge, rows = start_charge, []
+    weight, air_k, fast, slow = truth.mass_kg * G, 0.5 * AIR * truth.cda, truth.r_fast, truth.r_slow
     for seconds, share, brake, human_w, way in plan:
+        held = max(brake, 0.0)
         for _ in range(round(seconds / DT)):
             drive = min(380 * share, 2200 * share / max(v, 1.0))
             regen = 60.0 if brake < 0 and v > 2 else 0.0
-            push = drive + (human_w * 0.95 / max(v, 1.5) if human_w else 0.0) - max(brake, 0.0) * (v > 0.05) - regen
+            push = drive + (human_w * 0.95 / max(v, 1.5) if human_w else 0.0) - held * (v > 0.05) - regen
             air = v + way * truth.wind_mps
-            resist = truth.mass_kg * G * (
-                truth.crr * (v > 0.01) + way * road.grade(x)
-            ) + 0.5 * AIR * truth.cda * air * abs(air)
-            a = (push - resist) / truth.effective_kg
-            v = max(v + a * DT, 0.0)
+            resist = weight * (truth.crr * (v > 0.01) + way * road.grade(x)) + air_k * air * abs(air)
+            v = max(v + (push - resist) / truth.effective_kg * DT, 0.0)
             x += way * v * DT
             power = drive * v / 0.86 + 0.00055 * drive**2 + 4 - 0.7 * regen * v
-            e = open_v(charge) - truth.r_slow * z
-            inside = max(e * e - 4 * truth.r_fast * power, 1.0)
-            amps = (e - np.sqrt(inside)) / (2 * truth.r_fast)
+            e = open_v(charge) - slow * z
+            amps = (e - math.sqrt(max(e * e - 4 * fast * power, 1.0))) / (2 * fast)
             z += (amps - z) * DT / truth.slow_s
             charge -= amps * DT / 3600 / truth.capacity_ah
-            rows.append((v, x, amps, e - truth.r_fast * amps, share, max(brake, 0.0), human_w, way))
+            rows.append((v, x, amps, e - fast * amps, share, held, human_w, way))
     return np.array(rows)
 
 
@@ -148,7 +150,7 @@ def a_round(truth, rng, minutes=20, **sensors):
             "roll": [(rng.uniform(4, 12), 0, 0, 0, 1)],
             "stop": [(4, 0, -1, 0, 1), (8, 0, 300, 0, 1), (rng.uniform(4, 15), 0, 300, 0, 1)],
         }[kind]
-        plan += piece
+        plan += [tuple(map(float, one)) for one in piece]
         at += sum(one[0] for one in piece)
     rows = ridden(truth, road, plan, rng)
     truth.found = figures(rows)

@@ -12,6 +12,7 @@ from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.vehicle import effective_mass_kg
 from tests.bikes import a_bike, a_tune
 from tests.evidence.rides import Truth, a_round, coast_downs
+from tests.evidence.test_motor_seen import SLOW, WEAKENED, weakened_ride
 
 BIKE = a_bike()
 TUNE = a_tune(
@@ -31,9 +32,14 @@ def as_told(**other):
 def whole(ride):
     """The channels that the maker of rides leaves out, in keeping with the rest."""
     c, time = dict(ride.channels), ride.time_s
-    c["phase_a"] = np.clip(c["battery_a"] * 2.6, -20, 89)
+    motor, turns = BIKE.motor, c["wheel_speed_kmh"] / 3.6 / BIKE.drivetrain.wheel_circumference_m
+    back_emf = motor.pole_pairs * 2 * np.pi * turns * motor.flux_linkage_wb
+    warm = 20 + 25 * (1 - np.exp(-time / 700))
+    ohm = motor.phase_resistance_ohm * (1 + 0.00385 * (warm - 25)) + BIKE.controller.resistance_ohm
+    spare = (c["pack_v"] * c["battery_a"] - BIKE.controller.idle_w) / 1.5  # R·i² + e·i takes what the pack gives
+    c["phase_a"] = np.clip((np.sqrt(np.maximum(back_emf**2 + 4 * ohm * spare, 0)) - back_emf) / (2 * ohm), -20, 89)
     c["motor_rpm"] = c["wheel_speed_kmh"] / 3.6 / BIKE.drivetrain.wheel_circumference_m * 60 * BIKE.drivetrain.ratio
-    c["motor_c"] = 20 + 25 * (1 - np.exp(-time / 700))
+    c["motor_c"] = warm
     c["controller_c"] = 20 + 15 * (1 - np.exp(-time / 500))
     c["level"], c["fault"], c["d_axis_a"] = np.full(len(time), 2.0), np.zeros(len(time)), np.zeros(len(time))
     return Ride(ride.name, time, c)
@@ -111,6 +117,15 @@ def unasked(s):
     return changed(s, **quiet, battery_a=lambda v: between(v, s.time_s, 62, 68, 12.0))
 
 
+def bound_by_the_pack():
+    """Weakening at work although the battery current is what binds: the currents that give the pull of no weakening, and a d-current
+    besides."""
+    tune = WEAKENED.with_settings({"drive.battery_current_a": 14.0, "drive.field_weakening_a": 0.0})
+    ride, *_ = weakened_ride(tune, np.random.default_rng(2))
+    i_d = np.full(len(ride), -8.0)
+    return Ride("bound", ride.time_s, ride.channels | {"d_axis_a": i_d, "phase_a": np.hypot(ride.get("phase_a"), i_d)})
+
+
 PLANTED = {
     "battery_a-not-reached": lambda s: ids(changed(s, battery_a=lambda v: v * 0.5)),
     "battery_a-reached": lambda s: ids(changed(s, battery_a=lambda v: between(v, s.time_s, 60, 70, 32.0))),
@@ -175,6 +190,19 @@ PLANTED = {
     "levels-alike": lambda s: ids(two_levels(2.0, 2.05)),
     "assist-late": lambda s: ids(on_level(1, delay_rows=6)),
     "pulls-away-hard": lambda s: ids(on_level(1, gain=6.0)),
+    "motor-constant": lambda s: ids(
+        s, bike=a_bike(motor__flux_linkage_wb=1.12 * BIKE.motor.flux_linkage_wb, drivetrain__efficiency=0.9)
+    ),
+    "winding-resistance": lambda s: ids(
+        s, bike=a_bike(motor__phase_resistance_ohm=0.6 * BIKE.motor.phase_resistance_ohm)
+    ),
+    "lost-on-the-way": lambda s: ids(
+        full_pulls(1.0)[0], curve=full_pulls(1.0)[1], bike=a_bike(chassis__rider_kg=40, chassis__cargo_kg=0)
+    ),
+    "weakening-gain": lambda s: ids(weakened_ride(WEAKENED, np.random.default_rng(1))[0], bike=SLOW, tune=WEAKENED),
+    "weakening-poor": lambda s: ids(
+        bound_by_the_pack(), tune=WEAKENED.with_setting("drive.battery_current_a", 14.0), bike=SLOW
+    ),
     "torque-never-rests": lambda s: ids(changed(s, human_nm=lambda v: v + 6.0)),
 }
 ALWAYS = {"pack_v-room", "motor_c-room", "controller_c-room"}  # what a sound ride says

@@ -8,10 +8,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from crisp_hornet.bench.units import Units
+from crisp_hornet.core.consequences import Consequence, on_the_road
 from crisp_hornet.core.endurance import seconds_of_full_pull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import full_v
-from crisp_hornet.core.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
 from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve, regen_curve
 from crisp_hornet.core.uncertainty import Band, pull_band
 from crisp_hornet.documents.bike import Bike
@@ -20,31 +20,8 @@ from crisp_hornet.documents.tune import Tune
 SPEEDS = 400
 BAND_EVERY = 13  # a band is smooth: some thirty speeds tell it
 WEAKENED = 1.8  # times the no-load speed: hardly a tune weakens further
-HILL = 0.12
 REGEN_EVERY = 8
 HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all
-
-
-@dataclass(frozen=True)
-class Consequence:
-    """One figure under the chart. ``value`` is NaN where it makes no sense; ``digits`` after the point."""
-
-    label: str
-    value: float
-    unit: str
-    digits: int
-    why_none: str = "never"
-
-    def in_units(self, units: Units) -> Consequence:
-        """The same in the shown units."""
-        return replace(
-            self, label=units.text(self.label), value=units.value(self.value, self.unit), unit=units.unit(self.unit)
-        )
-
-    @property
-    def text(self) -> str:
-        """The figure without its unit."""
-        return f"{self.value:.{self.digits}f}" if math.isfinite(self.value) else self.why_none
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,7 +50,7 @@ def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Pr
     curve = pull_curve(bike, tune, speeds, conditions)
     seconds = seconds_of_full_pull(curve, tune, HEAT_EVERY)
     regen = regen_curve(bike, tune, speeds[::REGEN_EVERY], conditions) if tune.regen.phase_current_a else None
-    return Prediction(curve, _consequences(curve, conditions, seconds), full_pull_s=seconds, regen=regen)
+    return Prediction(curve, on_the_road(curve, conditions, seconds, HEAT_EVERY), full_pull_s=seconds, regen=regen)
 
 
 def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Band:
@@ -81,19 +58,6 @@ def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Ba
     return pull_band(bike, tune, np.append(speeds[:-1:BAND_EVERY], speeds[-1]), conditions)
 
 
-def _consequences(curve: PullCurve, conditions: Conditions, full_pull_s: Array) -> list[Consequence]:
-    cruise = steady_ride(curve.bike, 30.0, conditions.rested_v)
-    uphill = steady_speed_kmh(curve, HILL)
-    hot_min = (
-        float(full_pull_s[int(np.argmin(np.abs(curve.speed_kmh[::HEAT_EVERY] - uphill)))]) / 60
-        if uphill > 0
-        else math.nan
-    )
-    return [
-        Consequence(f"{HILL:.0%} hill".replace("%", " %"), uphill, "km/h", 0),
-        Consequence("top, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
-        Consequence("0 to 25 km/h", launch_time_s(curve, 25.0), "s", 1),
-        Consequence("front wheel keeps", 100 * front_wheel_keeps(curve), "%", 0),
-        Consequence(f"{HILL:.0%} hill, hot in".replace("%", " %"), hot_min, "min", 0 if hot_min >= 10 else 1, "never"),
-        Consequence("30 km/h, flat", cruise.wh_per_km, "Wh/km", 1, "too weak"),
-    ]
+def in_units(one: Consequence, units: Units) -> Consequence:
+    """A figure in the shown units."""
+    return replace(one, label=units.text(one.label), value=units.value(one.value, one.unit), unit=units.unit(one.unit))

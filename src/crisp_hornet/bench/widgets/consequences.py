@@ -6,9 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.prediction import Consequence
+from crisp_hornet.bench.prediction import in_units
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
+from crisp_hornet.core.consequences import Consequence
 
 HEIGHT = 78
 GAP = 7.0
@@ -30,7 +31,7 @@ class Consequences(QWidget):
 
     def show_figures(self, drafted: list[Consequence], now: list[Consequence], units: Units) -> None:
         """Show the figures of draft and controller; either may be empty."""
-        drafted, now = [one.in_units(units) for one in drafted], [one.in_units(units) for one in now]
+        drafted, now = [in_units(one, units) for one in drafted], [in_units(one, units) for one in now]
         self.drafted, self.now = drafted, now
         self.setAccessibleName(
             "; ".join(

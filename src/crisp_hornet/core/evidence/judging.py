@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.evidence.effects import predicted_effects
 from crisp_hornet.core.evidence.even import even
 from crisp_hornet.core.evidence.findings import Evidence, Finding, found_in
 from crisp_hornet.core.evidence.verdict import Verdict, judge_ride
@@ -18,4 +21,13 @@ def judge(
     at rest before and after (V)."""
     smooth = even(ride, CHANNELS)
     verdict = judge_ride(ride, bike, tune, curve, smooth, rested_v)
-    return verdict, list(found_in(Evidence(ride, smooth, bike, tune, curve, verdict)))
+    found = found_in(Evidence(ride, smooth, bike, tune, curve, verdict))
+    return verdict, [_with_effects(one, bike, tune, curve) for one in found]
+
+
+def _with_effects(one: Finding, bike: Bike, tune: Tune, curve: PullCurve | None) -> Finding:
+    """The finding with what its change would do, by prediction."""
+    if one.suggest is None or curve is None:
+        return one
+    effects = predicted_effects(bike, tune, one.suggest, curve.rested_v, curve.speed_kmh)
+    return replace(one, effects=effects)

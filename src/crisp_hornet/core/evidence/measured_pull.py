@@ -30,29 +30,32 @@ def measured_pull(ride: Ride, bike: Bike) -> MeasuredPull | None:
     From the phase current where it was logged (torque constant of the bike document), else from pack volts and
     amps through the same power balance the prediction uses.
     """
-    if not ride.has("wheel_speed_kmh"):
+    if not ride.has("wheel_speed_kmh") or not (ride.has("phase_a") or (ride.has("pack_v") and ride.has("battery_a"))):
         return None
-    motor = MotorModel.of(bike)
     speed = ride.get("wheel_speed_kmh")
-    omega = electrical_speed(bike, speed)
-    if ride.has("phase_a"):
-        i_d, iq = _split(motor, ride)
-    elif ride.has("pack_v") and ride.has("battery_a"):
-        spare = (ride.get("pack_v") * ride.get("battery_a") - bike.controller.idle_w) / 1.5
-        emf = omega * motor.psi
-        i_d = np.zeros_like(spare)  # volts and amps alone do not tell the d-current
-        iq = 2 * spare / (emf + np.sqrt(np.maximum(emf**2 + 4 * motor.r_ohm * spare, 1e-12)))
-    else:
-        return None
-    gain = bike.drivetrain.ratio * bike.drivetrain.efficiency / wheel_radius_m(bike)
-    force = (motor.torque_nm(i_d, iq) - motor.drag_nm(omega)) * gain
+    force = force_by_currents(ride, bike, MotorModel.of(bike))
     with np.errstate(invalid="ignore"):
         drives = np.isfinite(force) & (force > 0) & (speed > 0.5)
         full = ride.get("throttle") >= FULL_THROTTLE
     return MeasuredPull(ride.time_s[drives], speed[drives], force[drives], full[drives])
 
 
-def _split(motor: MotorModel, ride: Ride) -> tuple[Array, Array]:
+def force_by_currents(ride: Ride, bike: Bike, motor: MotorModel) -> Array:
+    """Wheel force (N, (n,)) by the phase current, or by volts and amps where it was not logged; below 0 where the motor brakes."""
+    omega = electrical_speed(bike, ride.get("wheel_speed_kmh"))
+    if ride.has("phase_a"):
+        i_d, iq = dq_currents(motor, ride)
+    else:
+        spare = (ride.get("pack_v") * ride.get("battery_a") - bike.controller.idle_w) / 1.5
+        emf = omega * motor.psi
+        i_d = np.zeros_like(spare)  # volts and amps alone do not tell the d-current
+        iq = 2 * spare / (emf + np.sqrt(np.maximum(emf**2 + 4 * motor.r_ohm * spare, 1e-12)))
+    gain = bike.drivetrain.ratio * bike.drivetrain.efficiency / wheel_radius_m(bike)
+    force: Array = (motor.torque_nm(i_d, iq) - motor.drag_nm(omega)) * gain
+    return force
+
+
+def dq_currents(motor: MotorModel, ride: Ride) -> tuple[Array, Array]:
     """(id, iq) of a logged phase current: with the d-current where it was logged, else at most torque per ampere."""
     phase = ride.get("phase_a")
     if ride.has("d_axis_a"):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from crisp_hornet.core.derived import grade, slope, summed
 from crisp_hornet.core.evidence.channels import Ride
@@ -14,8 +15,10 @@ from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE, MeasuredPull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
+from crisp_hornet.documents.bike import Bike
 
 BLOCK_S, LEAST_ROWS, SETTLED_S, ON_THE_WAY, OVER_S = 4.0, 30, 1.0, 0.7, 1.5
+FULL_PULL, PEDALLED_NM = LEAST_ROWS * STEP_S, 4.0
 STEADY_S, STEADY_KMH, LEAST_TOP_KMH, OPPOSITE_DEG = 6.0, 0.8, 12.0, 60.0
 
 
@@ -30,8 +33,8 @@ class PullSeen:
     top_kmh: Estimate
 
 
-def pull_seen(ride: Ride, curve: PullCurve) -> PullSeen:
-    """A ride against the prediction for its start."""
+def pull_seen(ride: Ride, curve: PullCurve, stretch: float = 1.0) -> PullSeen:
+    """A ride against the prediction for its start; ``stretch``: metres really rolled for a metre that is shown."""
     smooth = even(
         ride,
         (
@@ -42,6 +45,7 @@ def pull_seen(ride: Ride, curve: PullCurve) -> PullSeen:
             "d_axis_a",
             "throttle",
             "brake",
+            "human_nm",
             "altitude_m",
             "lat_deg",
             "lon_deg",
@@ -56,8 +60,8 @@ def pull_seen(ride: Ride, curve: PullCurve) -> PullSeen:
     return PullSeen(
         _by_currents(measured, curve, "phase"),
         _by_currents(measured, curve, "battery"),
-        _by_speed(smooth, curve),
-        _top_speed(smooth),
+        _by_speed(smooth, curve, stretch),
+        _top_speed(smooth).times(stretch),
     )
 
 
@@ -76,19 +80,26 @@ def _by_currents(measured: MeasuredPull | None, curve: PullCurve, limit: str) ->
     )
 
 
-def _by_speed(ride: Ride, curve: PullCurve) -> Estimate:
-    bike, speed = curve.bike, ride.get("wheel_speed_kmh")
+def force_by_speed(ride: Ride, bike: Bike, stretch: float = 1.0) -> tuple[Array, NDArray[np.bool_]]:
+    """Force (N, (n,)) that the known mass gained speed and height with, road load added; and where it is the motor's alone at full throttle
+    that was held. ``ride`` is on the even clock; ``stretch``: metres really rolled for a metre that is shown."""
+    speed = stretch * ride.get("wheel_speed_kmh")
     force = effective_mass_kg(bike) * slope(ride.time_s, speed / 3.6, OVER_S) + road_load_n(bike, speed)
     if ride.has("altitude_m"):
         climbs = grade(summed(ride.time_s, speed) / 3.6, ride.get("altitude_m"))
         force = force + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(climbs)))
-    settled = (
-        moving_mean((ride.get("throttle") >= FULL_THROTTLE).astype(float), 2 * round(SETTLED_S / STEP_S) + 1) > 0.999
-    )
-    predicted = np.interp(speed, curve.speed_kmh, curve.wheel_force_n)
+    full = (ride.get("throttle") >= FULL_THROTTLE).astype(float)
+    settled = moving_mean(full, 2 * round(SETTLED_S / STEP_S) + 1) > 0.999
     with np.errstate(invalid="ignore"):
-        points = settled & (speed > 4) & (predicted > 30) & np.isfinite(force)
-    return _share(force[points], predicted[points], ride.time_s[points], "full throttle held")
+        rows = settled & (speed > 4) & np.isfinite(force) & ~(ride.get("human_nm") > PEDALLED_NM)
+    return force, rows
+
+
+def _by_speed(ride: Ride, curve: PullCurve, stretch: float) -> Estimate:
+    force, rows = force_by_speed(ride, curve.bike, stretch)
+    predicted = np.interp(ride.get("wheel_speed_kmh"), curve.speed_kmh, curve.wheel_force_n)
+    rows &= predicted > 30
+    return _share(force[rows], predicted[rows], ride.time_s[rows], "full throttle held")
 
 
 def _share(force: Array, predicted: Array, time: Array, what: str) -> Estimate:

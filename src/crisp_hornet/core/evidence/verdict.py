@@ -12,13 +12,15 @@ from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import Share, range_km, shares
 from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
-from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.even import STEP_S, moving_mean
 from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hardest_minute
+from crisp_hornet.core.evidence.motor_seen import MotorSeen, motor_seen
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.pull_seen import PullSeen, pull_seen
 from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
+from crisp_hornet.core.evidence.weakening_seen import WeakeningSeen, weakening_seen
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
@@ -33,7 +35,8 @@ SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controlle
 @dataclass(frozen=True)
 class Verdict:
     """What a ride proves. ``sustained``: by channel, the greatest mean over 1, 10 and 60 s. ``range_km``: of a full pack at this style;
-    ``shares``: where the energy went, by speed, grade and level; ``hill``: how long its hardest minute could be held."""
+    ``shares``: where the energy went, by speed, grade and level; ``hill``: how long its hardest minute could be held; ``weakening``: what
+    it gave, None where it was not set or never at work."""
 
     resistance_ohm: Estimate
     circumference_m: Estimate
@@ -44,6 +47,8 @@ class Verdict:
     pull: PullSeen | None
     range_km: Estimate
     hill: HillSeen | None
+    motor: MotorSeen
+    weakening: WeakeningSeen | None
     shares: dict[str, list[Share]] = field(default_factory=dict)
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
@@ -61,13 +66,17 @@ def judge_ride(
     with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it computes
         pack = pool.submit(resistance, smooth)
         heat = pool.submit(heat_paths, smooth, bike)
-        pull = pool.submit(pull_seen, smooth, curve) if curve is not None else None
         levels = pool.submit(levels_seen, smooth, bike, None if curve is None else Motive.of(curve, tune))
         parts = {kind: pool.submit(shares, smooth, kind) for kind in ("speed", "grade", "level")}
         sustained = {name: pool.submit(_sustained, smooth, name) for name in SUSTAINED_OF if smooth.has(name)}
         wheel = circumference(smooth, bike)
+        stretch = wheel.value / bike.drivetrain.wheel_circumference_m if wheel.known else 1.0
+        pull = pool.submit(pull_seen, smooth, curve, stretch) if curve is not None else None
+        motor = pool.submit(motor_seen, smooth, bike, curve, stretch)
         energy = energy_used(ride, bike, wheel, rested_v)
         road = road_load(smooth, bike, wheel)
+        top = pull.result().top_kmh if pull is not None else refused("no prediction to lay it against", "km/h")
+        weakening = weakening_seen(smooth, bike, tune, top.times(1 / stretch))
     return Verdict(
         pack.result(),
         wheel,
@@ -78,6 +87,8 @@ def judge_ride(
         None if pull is None else pull.result(),
         range_km(bike, tune, energy.wh_per_km, _pace_kmh(smooth)),
         hardest_minute(smooth, bike, tune, heat.result()),
+        motor.result(),
+        weakening,
         {kind: part.result() for kind, part in parts.items()},
         {name: one.result() for name, one in sustained.items()},
     )

@@ -8,8 +8,9 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
-from crisp_hornet.bench.prediction import Consequence, predict
+from crisp_hornet.bench.prediction import in_units, predict
 from crisp_hornet.bench.widgets.text import button, clear, label, rule
+from crisp_hornet.core.consequences import Consequence
 from crisp_hornet.core.family import depths, parents
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
@@ -52,7 +53,7 @@ class FamilyView(QWidget):
         if desk.bike is None or desk.speeds is None:
             return []
         return [
-            _told(one.in_units(desk.units))
+            _told(in_units(one, desk.units))
             for one in predict(desk.bike, tune, desk.conditions, desk.speeds).consequences
         ]
 

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.bench.prediction import Consequence
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
@@ -19,6 +18,7 @@ from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.core.consequences import Consequence
 from crisp_hornet.core.pull import PullCurve, pull_curve
 from crisp_hornet.core.throttle import (
     FAMILIES,

@@ -14,7 +14,7 @@ from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
-from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.hill_seen import hill_words
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.bike import Bike
@@ -34,6 +34,11 @@ class Figure:
     unit: str = ""
 
 
+def _weakening(verdict: Verdict, name: str) -> Estimate:
+    one: Estimate = getattr(verdict.weakening, name, refused("it was not set, or not seen at work at full throttle"))
+    return one
+
+
 FIGURES = (
     Figure("pack resistance", "battery.resistance_ohm", lambda v: v.resistance_ohm, 3, 1000.0, "mΩ"),
     Figure("wheel, rolled", "drivetrain.wheel_circumference_m", lambda v: v.circumference_m, 4),
@@ -43,6 +48,12 @@ FIGURES = (
     Figure("came back", "", lambda v: v.energy.regen_share, 2, 100.0, "%"),
     Figure("rolling, Crr", "chassis.crr", lambda v: v.road.crr, 2),
     Figure("air, CdA", "chassis.cda_m2", lambda v: v.road.cda_m2, 2),
+    Figure("motor constant", "motor.flux_linkage_wb", lambda v: v.motor.flux_linkage_wb, 3, 1000.0, "mWb"),
+    Figure("winding at 25 °C", "motor.phase_resistance_ohm", lambda v: v.motor.winding_ohm, 3, 1000.0, "mΩ"),
+    Figure("reaches the road, full throttle", "", lambda v: v.motor.efficiency, 2, 100.0, "%"),
+    Figure("weakening, more pull", "", lambda v: _weakening(v, "gain_n"), 2),
+    Figure("weakening, more speed", "", lambda v: _weakening(v, "gain_kmh"), 2),
+    Figure("weakening, more heat", "", lambda v: _weakening(v, "heat_w"), 2),
     Figure("winding to housing", "motor.thermal.winding_to_housing_w_per_k", lambda v: v.heat.winding_to_housing, 2),
     Figure("housing to air", "motor.thermal.housing_to_air_w_per_k", lambda v: v.heat.housing_to_air, 2),
     Figure("controller to air", "controller.thermal.to_air_w_per_k", lambda v: v.heat.controller_to_air, 2),

@@ -232,7 +232,15 @@ class VerdictPage(Station):
         turn = self.desk.units.text
         self._cards.addWidget(label("FINDINGS", "caps"))
         for one in self.found:
-            self._cards.addWidget(card(self.theme, one.severity, turn(one.text), turn(one.reason), *self._links(one)))
+            self._cards.addWidget(
+                card(
+                    self.theme,
+                    one.severity,
+                    turn(one.text),
+                    turn(f"{one.reason} {one.effects_in_words}".strip()),
+                    *self._links(one),
+                )
+            )
         if not self.found:
             self._cards.addWidget(label("None: there is no ride to judge.", "quiet", wrap=True))
         self._cards.addStretch(1)

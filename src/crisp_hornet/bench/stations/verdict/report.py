@@ -69,7 +69,9 @@ def page(
 
 def _change(one: Finding, turn: object) -> str:
     assert callable(turn)
-    return f" <i>Suggested: {escape(turn(one.suggest.effect))}.</i>" if one.suggest is not None else ""
+    if one.suggest is None:
+        return ""
+    return f" <i>Suggested: {escape(turn(one.suggest.effect))}. {escape(turn(one.effects_in_words))}</i>"
 
 
 def _picture(chart: ForceChart) -> str:

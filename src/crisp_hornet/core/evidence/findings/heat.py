@@ -6,10 +6,12 @@ import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.even import STEP_S, moving_mean
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.peaks import REACHED
 
 DIFFERS = 0.2
-HOT_K_PER_MIN, SOON_MIN = 4.0, 6.0
+HOT_K_PER_MIN, SOON_MIN, OFTEN = 4.0, 6.0, 0.3
 
 
 @finding
@@ -62,12 +64,31 @@ def fade_soon(e: Evidence) -> Finding | None:
     if rate < HOT_K_PER_MIN or not 0 < left / rate < SOON_MIN:
         return None
     start = float(e.smooth.time_s[at])
-    cooler = float(np.floor(0.9 * e.tune.drive.phase_current_a))
+    cooler = _cooler(e, at, at + rows)
+    why = (
+        "The phase current limit set that current: less of it is cooler, and slower there."
+        if cooler
+        else "That hill, or the start, asked for the current, and no limit held it: only pedalling along, a lighter load or a "
+        "cooler start help there."
+    )
     return Finding(
         "fade-soon", "warn", f"The motor warmed by {rate:.0f} K in a minute: {left / rate:.1f} minutes to its fade",
-        f"At {smooth[at + rows]:.0f} °C; the fade starts at {peak.limit:g} °C. A longer hill would have reached it.", start, start + 60,
-        Suggestion("drive.phase_current_a", cooler, "a tenth less current makes a fifth less heat in the winding"),
+        f"At {smooth[at + rows]:.0f} °C; the fade starts at {peak.limit:g} °C. A longer hill would have reached it. {why}",
+        start, start + 60, cooler,
     )  # fmt: skip
+
+
+def _cooler(e: Evidence, first: int, last: int) -> Suggestion | None:
+    """A tenth less phase current where it was the limit in that minute. A battery limit only makes the climb slower: the force that a slope
+    asks for, and with it the motor's current, stays."""
+    most = e.tune.drive.phase_current_a
+    if np.sum(e.channel("phase_a")[first:last] >= REACHED * most) < OFTEN * (last - first):
+        return None
+    return Suggestion(
+        "drive.phase_current_a",
+        float(np.floor(0.9 * most)),
+        "a tenth less current makes a fifth less heat in the winding",
+    )
 
 
 @finding

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.even import STEP_S
+from crisp_hornet.core.evidence.findings.suggestion import Effect, Suggestion
 from crisp_hornet.core.evidence.peaks import Peak, peaks
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.motor import Array
@@ -22,19 +23,9 @@ ORDER = ("stop", "warn", "note", "settled")
 
 
 @dataclass(frozen=True)
-class Suggestion:
-    """A change that the ride speaks for: a setting of the tune, or a figure of the ``bike``, its value, and what it would do."""
-
-    path: str
-    value: float
-    effect: str
-    bike: bool = False
-
-
-@dataclass(frozen=True)
 class Finding:
     """One finding. ``severity`` is "warn", "note" or "settled"; from when to when (s) it shows, None where it has no moment; the
-    confidence is in ``reason``."""
+    confidence is in ``reason``; ``effects``: what the suggested change would do, by prediction."""
 
     id: str
     severity: str
@@ -43,11 +34,17 @@ class Finding:
     from_s: float | None = None
     to_s: float | None = None
     suggest: Suggestion | None = None
+    effects: tuple[Effect, ...] = ()
 
     @property
     def at_s(self) -> float | None:
         """The moment to look at."""
         return self.from_s
+
+    @property
+    def effects_in_words(self) -> str:
+        """What the change would do, "" where nothing of it can be predicted."""
+        return f"Predicted: {'; '.join(one.in_words for one in self.effects)}." if self.effects else ""
 
 
 @dataclass(frozen=True)

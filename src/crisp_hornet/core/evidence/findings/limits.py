@@ -5,12 +5,15 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
 from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
+from crisp_hornet.core.limits import effective_limits
 
 OFF_EDGE = 0.04  # so much off the predicted force is worth saying
-SELDOM = 0.02
+SELDOM, MOSTLY = 0.02, 0.4  # shares of the ride, of full throttle
+STEP, BOARD_SHARE, HOT_K, LOW_V = 1.1, 0.95, 20.0, 1.0
 
 
 @finding
@@ -42,7 +45,34 @@ def _limit(e: Evidence, channel: str, what: str, path: str) -> Finding | None:
     full_s = float(seconds[full].sum())
     share = float(seconds[full & at_limit].sum()) / full_s if full_s > 0 else 0.0
     reason = f"It was the limit for {100 * share:.0f} % of full throttle ({peak.at_limit_s:.0f} s in all)."
-    return Finding(f"{channel}-reached", "note", f"{head}: reached", reason, peak.at_s, peak.at_s)
+    more = _next_step(e, path) if share > MOSTLY else None
+    return Finding(f"{channel}-reached", "note", f"{head}: reached", reason, peak.at_s, peak.at_s, more)
+
+
+def _next_step(e: Evidence, path: str) -> Suggestion | None:
+    """A tenth more of a current that held the bike back; none where heat or voltage were near their fades, or a part allows no more."""
+    near = [peak.limit is not None and abs(peak.limit - peak.value) < room
+            for name, room in (("motor_c", HOT_K), ("controller_c", HOT_K), ("pack_v", LOW_V)) if (peak := e.peaks.get(name))]  # fmt: skip
+    battery, controller = e.bike.battery, e.bike.controller
+    parts: tuple[float | None, ...]
+    if path == "drive.battery_current_a":
+        parts = (
+            controller.max_battery_current_a,
+            BOARD_SHARE * battery.bms_discharge_a,
+            battery.fuse_a,
+            battery.wiring_a,
+        )
+        effective = effective_limits(e.bike, e.tune).battery_current_a
+    else:
+        parts = (controller.max_phase_current_a, e.bike.motor.demagnetising_a)
+        effective = effective_limits(e.bike, e.tune).phase_current_a
+    now = e.tune.setting(path)
+    step = float(round(STEP * (now or 0.0)))
+    if any(near) or now is None or effective.owner != "tune" or step > min(one for one in parts if one is not None):
+        return None
+    return Suggestion(
+        path, step, "a tenth more is the next step, if more pull is wanted; heat and sag had room on this ride"
+    )
 
 
 @finding

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.pack import full_v, rested_or_typical_v, tiredness
 from crisp_hornet.documents.bike import Bike
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, Suggestion, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 
 WHEEL_OFF, ROAD_OFF = 0.007, 0.12
 GAPS = 0.05

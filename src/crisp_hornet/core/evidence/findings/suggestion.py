@@ -1,0 +1,39 @@
+"""What a finding speaks for, and what that would do."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from crisp_hornet.core.consequences import Consequence
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A change that the ride speaks for: a setting of the tune, or a figure of the ``bike``, its value, and what it would do."""
+
+    path: str
+    value: float
+    effect: str
+    bike: bool = False
+
+
+@dataclass(frozen=True)
+class Effect:
+    """A figure without the change and with it."""
+
+    before: Consequence
+    after: Consequence
+
+    @property
+    def in_words(self) -> str:
+        """``12 % hill 24 to 22 km/h``."""
+        unit = f" {self.after.unit}" if math.isfinite(self.after.value) else ""
+        return f"{self.after.label} {self.before.text} to {self.after.text}{unit}"
+
+    @property
+    def share(self) -> float:
+        """By what share the figure moves; infinite where it begins or ends to make sense."""
+        if not (math.isfinite(self.before.value) and math.isfinite(self.after.value)):
+            return math.inf
+        return abs(self.after.value - self.before.value) / max(abs(self.before.value), 1e-9)
