@@ -48,7 +48,7 @@ def test_more_battery_current_is_told_in_speed_and_time():
     [
         ("battery_guard.fade_end_v", 50.0, "a full pack gives", False),
         ("regen.battery_current_a", 2.0, "regen charges a half-full pack with", False),
-        ("assist.ramp_s", 3.0, "level 1 pulls away with", False),
+        ("assist.ramp_s", 3.0, "at 60 rpm help follows a harder stroke after", True),
         ("assist.start_deg", 120.0, "at 60 rpm help begins after", True),
     ],
 )

@@ -61,7 +61,10 @@ def _figures(bike: Bike, tune: Tune, path: str, conditions: Conditions, speeds: 
 
 def _assist(curve: PullCurve, tune: Tune) -> list[Consequence]:
     stroke = pedal_stroke(tune.assist, STROKE_NM, STROKE_RPM)
-    found = [Consequence(f"at {STROKE_RPM:.0f} rpm help begins after", stroke.starts_s, "s", 2)]
+    found = [
+        Consequence(f"at {STROKE_RPM:.0f} rpm help begins after", stroke.starts_s, "s", 2),
+        Consequence(f"at {STROKE_RPM:.0f} rpm help follows a harder stroke after", stroke.lags_s, "s", 2),
+    ]
     if tune.assist.levels:
         rides = level_rides(Motive.of(curve, tune), HUMAN_W, STROKE_RPM)
         found += [
