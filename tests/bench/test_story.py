@@ -48,9 +48,9 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot,
 
     # compared, and reported
     go(qtbot, window, 7)
-    choose(find(window, "ride to compare with", QComboBox), "compared with Bakery round")
+    choose(find(window, "what the ride is laid against", QComboBox), "against the ride Bakery round")
     page = window.stations[7]
-    qtbot.waitUntil(lambda: "% less per km than the other" in page.compared.told.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "% less per km than the other" in page.against.told.text(), timeout=8_000)
     page.save_report(tmp_path / "report.pdf")
     assert (tmp_path / "report.pdf").read_bytes().startswith(b"%PDF")
 

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QTextDocument
 from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.documents.ride_card import RideCard
 from tests.bench.driving import click, find, go, texts
 from tests.bench.test_looking import choose
 
@@ -81,18 +82,65 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     assert "r.pdf" in demo_window.notice.text and "Written" not in demo_window.notice.text
 
 
+def laid_against(window, words):
+    box = find(window, "what the ride is laid against", QComboBox)
+    choose(box, next(box.itemText(at) for at in range(box.count()) if words in box.itemText(at)))
+
+
 def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_window, verdict):
-    desk = demo_window.desk
-    assert not verdict.compared.isVisible()
+    desk, told = demo_window.desk, verdict.against.told
     saving = Ride("thrifty", desk.ride.time_s, desk.ride.channels | {"battery_a": desk.ride.get("battery_a") * 0.8})
     desk.take_ride(saving, [])
-    choose(find(demo_window, "ride to compare with", QComboBox), "compared with Bakery round")
-    qtbot.waitUntil(lambda: "% less per km than the other" in verdict.compared.told.text(), timeout=8_000)
-    assert verdict.compared.told.text().startswith("20 ± ")
+    desk.keep_card(RideCard(air="19 °C", wind="calm", load="40 kg of bread"))
+    laid_against(demo_window, "the ride Bakery round")
+    qtbot.waitUntil(lambda: "% less per km than the other" in told.text(), timeout=8_000)
+    assert told.text().startswith("19 ± 3 %") and "This day: 19 °C, no wind; the other: 14 °C" in told.text()
+    shown = texts(verdict.differences)
+    assert "consumption, same road, pace, load and day" in shown and "battery current, peak" in shown
+    assert shown.index("consumption, same road") < shown.index("no difference can be shown")
     same = Ride("again", desk.ride.time_s, desk.raw_ride.channels)
     desk.take_ride(same, [])
-    choose(find(demo_window, "ride to compare with", QComboBox), "compared with thrifty")
-    qtbot.waitUntil(lambda: "No difference in consumption can be shown" in verdict.compared.told.text(), timeout=8_000)
+    laid_against(demo_window, "the ride thrifty")
+    qtbot.waitUntil(lambda: "No difference in consumption can be shown" in told.text(), timeout=8_000)
+
+
+def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, demo_window, verdict):
+    laid_against(demo_window, "its prediction")
+    qtbot.waitUntil(lambda: "While driving it used 17 ± 3 % more" in verdict.against.told.text(), timeout=8_000)
+    assert "on 2 to 5 %" in texts(verdict.differences)
+    click(qtbot, find(demo_window, "chart of the ride along the way"))
+    lines = {one.name: one for one in verdict.charts.plain.picture.lines}
+    assert set(lines) == {"measured", "predicted"}
+    above = lines["measured"].y > lines["predicted"].y
+    assert np.nanmax(lines["measured"].y) > 60 and above.mean() > 0.8
+    laid_against(demo_window, "its tune against the draft")
+    qtbot.waitUntil(lambda: "settings apart" in verdict.against.told.text(), timeout=8_000)
+    assert "0 to 25 km/h" in texts(verdict.differences) and verdict.chart.also[0] == "the draft"
+    laid_against(demo_window, "by itself")
+    assert verdict.against.told.text() == "" and verdict.chart.also is None
+    qtbot.waitUntil(lambda: "Choose above" in texts(verdict.differences))
+
+
+def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_window, verdict):
+    desk = demo_window.desk
+    weaker = Ride("before", desk.ride.time_s * 1.3, desk.ride.channels)
+    desk.take_ride(weaker, [])
+    desk.open_ride(next(one for one in desk.garage.rides(desk.bike_id) if one.name == "Bakery round"))
+    laid_against(demo_window, "the ride before")
+    qtbot.waitUntil(lambda: "power at the wheel, full throttle" in texts(verdict.differences), timeout=8_000)
+    click(qtbot, find(demo_window, "chart of the ride dyno"))
+    picture = verdict.charts.plain.picture
+    named = {one.name: one for one in picture.lines}
+    assert set(named) == {"measured, 4 pulls", "before", "predicted"} and len(picture.bands) == 1
+    at_40 = [float(np.interp(40, one.x, one.y)) for one in (named["measured, 4 pulls"], named["before"])]
+    assert 1300 < at_40[0] < 1500 and at_40[1] < 0.96 * at_40[0]
+    verdict.charts.kg.setText("a lot")
+    verdict.charts.kg.editingFinished.emit()
+    assert "1 to 2000 kg is needed" in texts(verdict.charts)
+    verdict.charts.kg.setText("80")
+    verdict.charts.kg.editingFinished.emit()
+    on_a_stand = {one.name: one for one in verdict.charts.plain.picture.lines}["measured, 4 pulls"]
+    assert float(np.interp(40, on_a_stand.x, on_a_stand.y)) < 0.6 * at_40[0]  # 80 kg at the tyre, not the whole bike
 
 
 def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):

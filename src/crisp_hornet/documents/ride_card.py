@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated
 
 from pydantic import Field
 
 from crisp_hornet.documents.base import Part, Positive
 
+NUMBER = r"([+-]?\d{1,4}(?:[.,]\d{1,3})?)\s*"
+TEMPERATURES = {"°?C": (1.0, 0.0), "°?F": (5 / 9, -160 / 9)}  # unit: factor, offset
+SPEEDS = {"m/s": (1.0, 0.0), "km/h": (1 / 3.6, 0.0), "mph": (0.44704, 0.0)}
+WEIGHTS = {"kg": (1.0, 0.0), "lbs?": (0.45359237, 0.0)}
+NO_WIND, NO_LOAD = ("calm", "none", "no wind", "still", "0"), ("empty", "none", "no load", "0")
 Words = Annotated[str, Field(max_length=200)]
 
 
@@ -30,6 +36,21 @@ class RideCard(Part):
         """The pack's voltages at rest before and after (V), where both are known."""
         return (self.rested_start_v, self.rested_end_v) if self.rested_start_v and self.rested_end_v else None
 
+    @property
+    def air_c(self) -> float | None:
+        """The air's temperature (°C) where the words hold one, as ``18 °C``."""
+        return _figure(self.air, TEMPERATURES, ())
+
+    @property
+    def wind_mps(self) -> float | None:
+        """The wind (m/s) where the words hold one, as ``12 km/h from the west`` or ``calm``."""
+        return _figure(self.wind, SPEEDS, NO_WIND)
+
+    @property
+    def load_kg(self) -> float | None:
+        """The load (kg) where the words hold one, as ``40 kg of bread`` or ``empty``."""
+        return _figure(self.load, WEIGHTS, NO_LOAD)
+
     def in_words(self) -> str:
         """In one line, what is known of it."""
         words = [
@@ -43,3 +64,14 @@ class RideCard(Part):
             if value
         ]
         return ", ".join([*words, *rested])
+
+
+def _figure(words: str, units: dict[str, tuple[float, float]], nothing: tuple[str, ...]) -> float | None:
+    """The first figure with one of the units, in SI units."""
+    if words.strip().lower() in nothing:
+        return 0.0
+    for unit, (factor, offset) in units.items():
+        found = re.search(rf"{NUMBER}(?:{unit})(?![\w/])", words, re.IGNORECASE)
+        if found is not None:
+            return float(found[1].replace(",", ".")) * factor + offset
+    return None

@@ -106,7 +106,8 @@ class ForceChart(QWidget):
         """Show one or both curves. ``hold_scale`` keeps the force axis from shrinking while something is dragged."""
         self.draft, self.controller, self.message = draft, controller, message
         curves = [curve for curve in (draft, controller) if curve is not None]
-        highest = max([float(curve.wheel_force_n.max()) for curve in curves], default=100.0)
+        drawn = curves if self.also is None else [*curves, self.also[1]]
+        highest = max([float(curve.wheel_force_n.max()) for curve in drawn], default=100.0)
         if self.measured is not None and len(self.measured.force_n):
             highest = max(highest, float(self.measured.force_n.max()))
         top = nice_top(highest * 1.1)
@@ -142,7 +143,7 @@ class ForceChart(QWidget):
     def show_also(self, name: str, curve: PullCurve | None) -> None:
         """Lay one more curve over the others: an earlier tune, in ink."""
         self.also = (name, curve) if curve is not None else None
-        self.update()
+        self.show_curves(self.draft, self.controller, self.message)
 
     def show_measured(self, measured: MeasuredPull | None) -> None:
         """Lay measured points over the curves."""

@@ -43,6 +43,16 @@ class Level:
     danger: bool = False
 
 
+@dataclass(frozen=True, eq=False)
+class Band:
+    """What lies between two heights along the axis, in the colour of a truth."""
+
+    x: Array
+    low: Array
+    high: Array
+    truth: str
+
+
 @dataclass(frozen=True)
 class Frame:
     """Where figures lie on the widget."""
@@ -79,6 +89,7 @@ class Picture:
     y_name: str
     lines: list[Line] = field(default_factory=list)
     levels: list[Level] = field(default_factory=list)
+    bands: list[Band] = field(default_factory=list)
     mark: tuple[float, float, float] | None = None  # x, y, spread of x
     y_from: float | None = None
     y_to: float | None = None
@@ -118,6 +129,13 @@ class PlainChart(QWidget):
         at, box = frame.at, frame.box
         self._paint_axes(painter, at, box, frame.x, frame.y)
         self._paint_levels(painter, at, box, picture)
+        for band in picture.bands:
+            good = np.isfinite(band.low) & np.isfinite(band.high)
+            edge = frame.points(band.x[good], band.low[good]) + frame.points(band.x[good], band.high[good])[::-1]
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.theme.color(band.truth, 0.18))
+            painter.drawPolygon(QPolygonF(edge))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
         self._paint_legend(painter, picture)
         ends: list[tuple[QPointF, Line]] = []
         for line in picture.lines:
@@ -145,6 +163,7 @@ class PlainChart(QWidget):
             return None
         x_all = np.concatenate([line.x for line in picture.lines])
         heights = [line.y for line in picture.lines]
+        heights += [edge for band in picture.bands for edge in (band.low, band.high)]
         heights += [np.array([level.y, level.to or level.y]) for level in picture.levels]
         y_all = np.concatenate(heights)
         x_low = float(np.nanmin(x_all)) if picture.x_from is None else picture.x_from

@@ -1,9 +1,10 @@
 """Two rides' consumption compared, with what the road, the wind of going faster and the load did taken out.
 
 For each ride the energy at the wheel that the bike document's road load asks for at its own speeds, heights and stops is computed; what the
-pack gave beyond or below that is what the tune, the rider and the weather did. The difference of the two ratios, with its error, is
-what can be shown. The error has what both estimates are unsure of, and what a day's wind and temperature do to a round that nobody
-measured.
+pack gave beyond or below that is what the tune and the rider did. The difference of the two ratios, with its error, is what can be shown.
+Air, wind and load are taken from the rides' cards (:mod:`~crisp_hornet.core.evidence.day`). The error has what both estimates are unsure
+of, what a day does to a round where nobody wrote it down, and half of each correction that was made. The charge at the start is not
+corrected for: energy is counted at the pack's terminals, where a lower voltage asks for more current and for the same watts.
 """
 
 from __future__ import annotations
@@ -14,14 +15,15 @@ import numpy as np
 
 from crisp_hornet.core.derived import summed
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.day import CORRECTED, Day, loaded, resistance_n
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.evidence.even import even
+from crisp_hornet.core.evidence.predicted import HUMAN_SHARE
 from crisp_hornet.core.evidence.wheel_seen import circumference
-from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
+from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg
 from crisp_hornet.documents.bike import Bike
 
-DAY = 0.02  # one standard deviation of what wind and temperature do to a round, as a share
 CHANNELS = ("wheel_speed_kmh", "altitude_m", "human_nm", "cadence_rpm")
 LEAST_KM, SHOWN = 1.0, 0.95
 
@@ -48,44 +50,51 @@ class Compared:
         )
 
 
-def compare(first: Ride, second: Ride, bike: Bike, extra_kg: float = 0.0) -> Compared:
-    """The first ride against the second on one bike; ``extra_kg``: by so much the first was heavier loaded."""
-    used = [energy_used(ride, bike, circumference(ride, bike)) for ride in (first, second)]
+def compare(first: Ride, second: Ride, bike: Bike, days: tuple[Day, Day] = (Day(), Day())) -> Compared:
+    """The first ride against the second on one bike, each with its day."""
+    days = days[0].beside(days[1]), days[1].beside(days[0])
+    used = [
+        energy_used(ride, bike, circumference(ride, bike), day.rested_v)
+        for ride, day in zip((first, second), days, strict=True)
+    ]
     for ride, one in zip((first, second), used, strict=True):
         if not one.wh_per_km.known or one.distance_km.value < LEAST_KM:
             why = refused(f"{ride.name}: {one.wh_per_km.reason or f'less than {LEAST_KM:g} km'}")
             return Compared(why, why)
-    plain = _quotient(used[0].wh_per_km, used[1].wh_per_km, DAY)
-    asked = [_asked_wh(ride, bike, kg) for ride, kg in ((first, extra_kg), (second, 0.0))]
+    plain = _quotient(used[0].wh_per_km, used[1].wh_per_km, [Day().doubt] * 2)
+    asked = [_asked_wh(ride, bike, day) for ride, day in zip((first, second), days, strict=True)]
     if min(asked) <= 0:
         return Compared(plain, refused("the road asked for no energy: it went downhill all the way"))
     shares = [one.wh_net.times(1 / wh) for one, wh in zip(used, asked, strict=True)]
-    return Compared(plain, _quotient(shares[0], shares[1], DAY))
+    doubts = []
+    for ride, day, wh in zip((first, second), days, asked, strict=True):
+        moved = wh / _asked_wh(ride, bike, Day(load_kg=day.load_kg)) - 1
+        doubts.append(float(np.hypot(day.doubt, CORRECTED * moved)))
+    return Compared(plain, _quotient(shares[0], shares[1], doubts))
 
 
-def _quotient(first: Estimate, second: Estimate, day: float) -> Estimate:
+def _quotient(first: Estimate, second: Estimate, doubts: list[float]) -> Estimate:
     value = first.value / second.value
     parts = [one.half_width / 1.96 / abs(one.value) for one in (first, second)]
-    error = value * float(np.sqrt(parts[0] ** 2 + parts[1] ** 2 + 2 * day**2))
+    error = value * float(np.sqrt(parts[0] ** 2 + parts[1] ** 2 + doubts[0] ** 2 + doubts[1] ** 2))
     return around(value - 1, error, 30)
 
 
-def _asked_wh(ride: Ride, bike: Bike, extra_kg: float) -> float:
-    """What road, hills and starts asked of the motor (Wh): what is lost in the brakes counts, the rider's own watts do not."""
-    loaded = bike.model_copy(
-        update={"chassis": bike.chassis.model_copy(update={"cargo_kg": bike.chassis.cargo_kg + extra_kg})}
-    )
+def _asked_wh(ride: Ride, bike: Bike, day: Day) -> float:
+    """What road, hills, starts and the air asked of the motor (Wh): what is lost in the brakes counts, the rider's own watts do not."""
+    heavy = loaded(bike, day)
     smooth = even(ride, CHANNELS, 1.0)
     time, speed = smooth.time_s, np.nan_to_num(smooth.get("wheel_speed_kmh")) / 3.6
-    resists = summed(time, np.asarray(road_load_n(loaded, 3.6 * speed)) * speed)[-1]
-    moving = 0.5 * effective_mass_kg(loaded) * speed**2
+    road_w = resistance_n(heavy, speed, day) * speed
+    moving = 0.5 * effective_mass_kg(heavy) * speed**2
     height = smooth.get("altitude_m")
     known = np.isfinite(height)
     if known.sum() > 10:
-        moving = moving + loaded.mass_kg * G_MPS2 * np.interp(time, time[known], height[known])
-    braked = _given_away(moving, np.asarray(road_load_n(loaded, 3.6 * speed)) * speed, time)
+        moving = moving + heavy.mass_kg * G_MPS2 * np.interp(time, time[known], height[known])
+    braked = _given_away(moving, road_w, time)
     human = np.nan_to_num(smooth.get("human_nm") * smooth.get("cadence_rpm")) * 2 * np.pi / 60
-    return float(resists + (moving[-1] - moving[0]) + braked - 0.95 * summed(time, human)[-1]) / 3600
+    asked_j = summed(time, road_w)[-1] + (moving[-1] - moving[0]) + braked - HUMAN_SHARE * summed(time, human)[-1]
+    return float(asked_j) / 3600
 
 
 def _given_away(energy_j: np.ndarray, resists_w: np.ndarray, time: np.ndarray) -> float:

@@ -43,7 +43,7 @@ def shares(ride: Ride, kind: str) -> list[Share]:
         return []
     smooth = even(ride, CHANNELS, STEP_S)
     speed = np.nan_to_num(smooth.get("wheel_speed_kmh"))
-    parts = _parts(smooth, speed, kind)
+    parts = parts_of(smooth, kind)
     watts = np.nan_to_num(smooth.get("pack_v") * smooth.get("battery_a"))
     found = [
         Share(what, float(speed[rows].sum()) * STEP_S / 3600, float(watts[rows].sum()) * STEP_S / 3600)
@@ -52,7 +52,9 @@ def shares(ride: Ride, kind: str) -> list[Share]:
     return [one for one in found if one.km >= LEAST_KM]
 
 
-def _parts(smooth: Ride, speed: Array, kind: str) -> list[tuple[str, NDArray[np.bool_]]]:
+def parts_of(smooth: Ride, kind: str) -> list[tuple[str, NDArray[np.bool_]]]:
+    """A ride's rows (n,) cut up by ``kind``, with the words for each part; nothing where a channel is missing."""
+    speed = np.nan_to_num(smooth.get("wheel_speed_kmh"))
     if kind == "speed":
         return _cut(speed, SPEEDS_KMH, "km/h")
     if kind == "grade" and smooth.has("altitude_m"):

@@ -9,14 +9,21 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.special import stdtrit
 
-from crisp_hornet.core.derived import slope
+from crisp_hornet.core.derived import grade, slope, summed
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.estimate import SURE, Estimate, around, refused
+from crisp_hornet.core.evidence.even import even
+from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
+from crisp_hornet.core.evidence.pull_seen import PEDALLED_NM
 from crisp_hornet.core.motor import Array
-from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
+from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
 
-OVER_S, STEP_KMH = 0.6, 1.0
+OVER_S, STEP_KMH, LEAST_GAIN_KMH, LEAST_ROWS, FEWEST = 0.6, 1.0, 8.0, 15, 3
+CHANNELS = ("wheel_speed_kmh", "throttle", "brake", "human_nm", "altitude_m")
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +44,8 @@ class Dyno:
 def dyno_run(ride: Ride, bike: Bike, flywheel_kg: float | None = None) -> Dyno | None:
     """One pull from slow to fast, in speed steps of 1 km/h; None where it gains less than 8 km/h.
 
-    ``flywheel_kg``: what the stand's flywheel weighs at the tyre; without it the bike's own mass and road load count.
+    ``flywheel_kg``: what the stand's flywheel weighs at the tyre; without it the bike's own mass, its road load and the slope count, the
+    slope where heights are known.
     """
     speed = ride.get("wheel_speed_kmh")
     good = np.isfinite(speed)
@@ -45,16 +53,91 @@ def dyno_run(ride: Ride, bike: Bike, flywheel_kg: float | None = None) -> Dyno |
         return None
     time, speed = ride.time_s[good], speed[good]
     gained = slope(time, speed / 3.6, OVER_S)
-    force = (
-        (effective_mass_kg(bike) * gained + road_load_n(bike, speed)) if flywheel_kg is None else flywheel_kg * gained
-    )
+    force = effective_mass_kg(bike) * gained + road_load_n(bike, speed) if flywheel_kg is None else flywheel_kg * gained
+    if flywheel_kg is None and ride.has("altitude_m"):
+        climbs = grade(summed(time, speed) / 3.6, ride.get("altitude_m")[good])
+        force = force + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(climbs)))
     inside = (
         (time > time[0] + OVER_S) & (time < time[-1] - OVER_S) & np.isfinite(force)
     )  # at its ends the window is cut
-    if not inside.any() or np.ptp(speed[inside]) < 8:
+    if not inside.any() or np.ptp(speed[inside]) < LEAST_GAIN_KMH:
         return None
     place = np.round(speed[inside] / STEP_KMH).astype(int)
     steps = np.unique(place)
     means = np.array([force[inside][place == step].mean() for step in steps])
     at = steps * STEP_KMH
     return Dyno(at, means, means * at / 3.6)
+
+
+@dataclass(frozen=True, eq=False)
+class DynoRuns:
+    """The runs of a ride on one axis: ``power_w`` (k,) their mean at each speed, ``low_w`` and ``high_w`` the 95 % interval of that mean
+    (NaN where fewer than three were there), ``count`` (k,) of runs. ``runs``: each by itself; ``at_s``: when each began."""
+
+    speed_kmh: Array
+    power_w: Array
+    low_w: Array
+    high_w: Array
+    count: NDArray[np.int_]
+    runs: tuple[Dyno, ...]
+    at_s: tuple[float, ...]
+
+    @property
+    def peak(self) -> tuple[float, float]:
+        """(W, km/h) of the most power, by the mean."""
+        at = int(np.argmax(self.power_w))
+        return float(self.power_w[at]), float(self.speed_kmh[at])
+
+
+def dyno_runs(ride: Ride, bike: Bike, flywheel_kg: float | None = None) -> DynoRuns | None:
+    """All pulls of a ride at full throttle, unpedalled and unbraked, that gain 8 km/h and more; None where there is none."""
+    if not (ride.has("wheel_speed_kmh") and ride.has("throttle")):
+        return None
+    smooth = even(ride, CHANNELS)
+    with np.errstate(invalid="ignore"):
+        full = (smooth.get("throttle") >= FULL_THROTTLE) & ~(smooth.get("brake") > 0)
+        full &= ~(smooth.get("human_nm") > PEDALLED_NM) & np.isfinite(smooth.get("wheel_speed_kmh"))
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], full.astype(int), [0]))))
+    found = []
+    for start, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        rising = start + int(np.argmax(smooth.get("wheel_speed_kmh")[start:end])) + 1
+        piece = Ride(ride.name, smooth.time_s[start:rising],
+                     {name: values[start:rising] for name, values in smooth.channels.items()})  # fmt: skip
+        run = dyno_run(piece, bike, flywheel_kg) if rising - start >= LEAST_ROWS else None
+        if run is not None:
+            found.append((run, float(smooth.time_s[start])))
+    return averaged(tuple(run for run, _ in found), tuple(at for _, at in found)) if found else None
+
+
+def averaged(runs: tuple[Dyno, ...], at_s: tuple[float, ...]) -> DynoRuns:
+    """Runs as one, with the band in which their mean lies (Student's t over the runs at each speed)."""
+    speed = np.unique(np.concatenate([run.speed_kmh for run in runs]))
+    table = np.full((len(runs), len(speed)), np.nan)
+    for at, run in enumerate(runs):
+        table[at, np.searchsorted(speed, run.speed_kmh)] = run.power_w
+    count = np.isfinite(table).sum(axis=0)
+    mean = np.nansum(table, axis=0) / count
+    spread = np.nansum((table - mean) ** 2, axis=0)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        error = np.where(count >= FEWEST, np.sqrt(spread / (count - 1) / count), np.nan)
+        reach = stdtrit(np.maximum(count - 1, 1), (1 + SURE) / 2) * error
+    return DynoRuns(speed, mean, mean - reach, mean + reach, count, runs, at_s)
+
+
+def stronger(first: DynoRuns, second: DynoRuns) -> Estimate:
+    """By what share the first has more power than the second, over the speeds that both have; each pair of runs is one sample of it."""
+    shares = []
+    for one in first.runs:
+        for other in second.runs:
+            both, here, there = np.intersect1d(one.speed_kmh, other.speed_kmh, return_indices=True)
+            if both.size and np.ptp(both) >= LEAST_GAIN_KMH:
+                shares.append(float(one.power_w[here].sum() / other.power_w[there].sum()) - 1)
+    fewest = min(len(first.runs), len(second.runs))
+    if not shares:
+        return refused("their pulls have no speeds in common")
+    if fewest < 2:
+        return refused(
+            f"{100 * float(np.mean(shares)):+.0f} % by single pulls: two each are needed to tell it from chance"
+        )
+    error = float(np.std(shares, ddof=1)) / np.sqrt(fewest)  # pairs share their runs: no more of them count than runs
+    return around(float(np.mean(shares)), error, 2 * fewest - 2)

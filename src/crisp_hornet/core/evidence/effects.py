@@ -42,6 +42,19 @@ def predicted_effects(bike: Bike, tune: Tune, change: Suggestion, rested_v: floa
     return tuple(sorted(moved, key=lambda one: -one.share)[:MOST])
 
 
+def effects_between(bike: Bike, before: Tune, after: Tune, rested_v: float, speeds: Array) -> list[Effect]:
+    """Every figure that is predicted otherwise for one tune than for another, on one bike."""
+    conditions = Conditions(rested_v)
+    every = [
+        [*_figures(bike, tune, "drive", conditions, speeds), *_regen(bike, tune, speeds),
+         *_assist(pull_curve(bike, tune, speeds, conditions), tune)]
+        for tune in (before, after)
+    ]  # fmt: skip
+    named = {one.label: one for one in every[1]}  # a level that one of them lacks is left out
+    pairs = [(one, named[one.label]) for one in every[0] if one.label in named]
+    return [Effect(old, new) for old, new in pairs if old.text != new.text]
+
+
 def _changed(tune: Tune, path: str, value: float) -> Tune:
     try:
         return tune.with_setting(path, value)

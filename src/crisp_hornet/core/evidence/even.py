@@ -11,6 +11,7 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.motor import Array
 
 STEP_S, GAP_S = 0.2, 2.0
+LONGEST_S = 5.0  # a row that stands for longer is a gap
 WORKERS = 2
 
 

@@ -15,13 +15,14 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.prediction import Prediction, predict
 from crisp_hornet.bench.stations.station import Station
-from crisp_hornet.bench.stations.verdict.compare_row import CompareRow
+from crisp_hornet.bench.stations.verdict.against import Against, AgainstRow, Judged
+from crisp_hornet.bench.stations.verdict.charts import Charts
+from crisp_hornet.bench.stations.verdict.differences_view import DifferencesView
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
 from crisp_hornet.bench.stations.verdict.report import page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, shortened
 from crisp_hornet.bench.widgets.trace_axes import clock
@@ -29,6 +30,8 @@ from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.derived import derived
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.day import Day
+from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.measured_pull import MeasuredPull, measured_pull
@@ -47,15 +50,15 @@ LONG_ROWS = 60_000  # a ride of more rows is judged off the interface thread
 
 
 @dataclass(frozen=True, eq=False)
-class Judged:
-    """A ride, it with all that is worked out from it, and what it proves."""
+class Seen:
+    """A ride, what it proves, and it with all that is worked out from it."""
 
-    ride: Ride
+    judged: Judged
     whole: Ride
-    verdict: Verdict
     found: list[Finding]
     peaks: list[Peak]
     measured: MeasuredPull | None
+    runs: DynoRuns | None
 
 
 class VerdictPage(Station):
@@ -72,16 +75,14 @@ class VerdictPage(Station):
         self._prediction: Prediction | None = None
         self._title = label("", "title")
         self._about = label("", "quiet")
-        self.chart = ForceChart(theme)
-        self._legend = TruthLegend(
-            theme,
-            {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"},
-        )
+        self.charts = Charts(theme)
+        self.charts.flywheel.connect(self._judge)
+        self.chart = self.charts.pull
         self.table = PeakTable(theme)
         self.estimates = EstimatesView(theme)
         self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
         self.estimates.forget.connect(lambda path: forget_figure(desk, path))
-        self.tables = PageChoice(("reached", "what it says"), "verdict")
+        self.tables = PageChoice(("reached", "what it says", "against"), "verdict")
         self.tables.chosen.connect(lambda at: self._right.setCurrentIndex(at))
         self._right = QStackedWidget()
         self._right.setFixedWidth(318)
@@ -91,7 +92,11 @@ class VerdictPage(Station):
         self._judging = Background()
         self._judging.done.connect(self._take_judged)
         self._head = ""
-        self.compared = CompareRow(desk)
+        self.against = AgainstRow(desk)
+        self.against.found.connect(self._show_against)
+        self.differences = DifferencesView(theme)
+        self.differences.jump.connect(lambda at_s: self._traces.point_at(at_s))
+        self._seen: Seen | None = None
         self._cursor = label("", "quiet")
         self._traces.pointed.connect(self._show_cursor)
         inside = QWidget()
@@ -106,13 +111,9 @@ class VerdictPage(Station):
         self._judge()
 
     def _lay_out(self) -> None:
-        chart = QVBoxLayout()
-        chart.setSpacing(2)
-        chart.addWidget(self._legend)
-        chart.addWidget(self.chart, 1)
         upper = QHBoxLayout()
         upper.setSpacing(22)
-        upper.addLayout(chart, 1)
+        upper.addWidget(self.charts, 1)
         peaks_page = QWidget()
         reached = QVBoxLayout(peaks_page)
         reached.setContentsMargins(0, 0, 8, 0)
@@ -120,6 +121,7 @@ class VerdictPage(Station):
         reached.addStretch(1)
         self._right.addWidget(column_scroll(peaks_page))
         self._right.addWidget(self.estimates)
+        self._right.addWidget(self.differences)
         choice = QHBoxLayout()
         choice.addWidget(self.tables)
         choice.addWidget(self._report)
@@ -132,7 +134,7 @@ class VerdictPage(Station):
         column.setSpacing(3)
         column.addWidget(self._title)
         column.addWidget(self._about)
-        column.addWidget(self.compared)
+        column.addWidget(self.against)
         column.addLayout(upper, 1)
         column.addWidget(self._traces)
         column.addWidget(self._cursor)
@@ -142,14 +144,14 @@ class VerdictPage(Station):
 
     def set_theme(self, theme: Theme) -> None:
         """Cards are made in one theme's colours: make them anew."""
-        self.theme = self.estimates.theme = theme
+        self.theme = self.estimates.theme = self.differences.theme = theme
         self._judge()
 
     def _judge(self) -> None:
         """Judge the open ride; a long one off the interface thread, with what is quick shown meanwhile."""
         self._judging.cancel()
         ride, bike = self.desk.ride, self.desk.bike
-        self.found, self.peaks, self._prediction, self.verdict = [], [], None, None
+        self.found, self.peaks, self._prediction, self.verdict, self._seen = [], [], None, None, None
         tune = self.desk.ride_tune or self.desk.controller
         if ride is None or bike is None or tune is None or self.desk.speeds is None:
             self._title.setText("No ride to judge")
@@ -157,17 +159,21 @@ class VerdictPage(Station):
             self.chart.show_curves(None, None)
             self.chart.show_measured(None)
             self._traces.show_ride(ride)
+            self.charts.show_ride(None, None, None, self.desk.units)
             self._show_judged()
             return
         conditions = conditions_at_start(ride, bike) or self.desk.conditions
         self._prediction = predict(bike, tune, conditions, self.desk.speeds)
         self._show_head(ride, tune, conditions)
-        curve, rested_v, with_tune = self._prediction.curve, self.desk.card.rested_v, self.desk.ride_tune
+        curve, day, with_tune = self._prediction.curve, Day.of(self.desk.card), self.desk.ride_tune
+        flywheel_kg = self.charts.flywheel_kg
 
-        def work() -> Judged:
-            verdict, found = judge(ride, bike, tune, curve, rested_v)
+        def work() -> Seen:
+            verdict, found = judge(ride, bike, tune, curve, day.rested_v)
             whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
-            return Judged(ride, whole, verdict, found, peaks(ride, tune), measured_pull(ride, bike))
+            judged = Judged(ride, bike, tune, verdict, curve, day, flywheel_kg)
+            runs = dyno_runs(ride, bike, flywheel_kg)
+            return Seen(judged, whole, found, peaks(ride, tune), measured_pull(ride, bike), runs)
 
         if len(ride) > LONG_ROWS:
             self._about.setText(f"{self._about.text()}; a long ride: it is being judged")
@@ -186,15 +192,24 @@ class VerdictPage(Station):
         self._about.setText(self._head)
         self.chart.show_curves(None, self._prediction.curve)
 
-    def _take_judged(self, judged: Judged) -> None:
-        if judged.ride is not self.desk.ride:
+    def _take_judged(self, seen: Seen) -> None:
+        if seen.judged.ride is not self.desk.ride:
             return  # another ride was opened meanwhile
-        self.verdict, self.found, self.peaks = judged.verdict, judged.found, judged.peaks
+        self._seen = seen
+        self.verdict, self.found, self.peaks = seen.judged.verdict, seen.found, seen.peaks
         self._about.setText(self._head)
-        self.chart.show_measured(judged.measured)
+        self.chart.show_measured(seen.measured)
         self._traces.show_units(self.desk.units)
-        self._traces.show_ride(judged.whole)
+        self._traces.show_ride(seen.whole)
+        self.charts.show_ride(seen.whole, seen.runs, seen.judged.curve, self.desk.units)
         self._show_judged()
+
+    def _show_against(self, against: Against | None) -> None:
+        self.charts.show_against(against)
+        self.differences.show_found(against, self.desk.units)
+        if against is not None:
+            self.tables.choose(2)
+            self._right.setCurrentIndex(2)
 
     def _show_judged(self) -> None:
         self.chart.show_units(self.desk.units)
@@ -208,7 +223,7 @@ class VerdictPage(Station):
         )
         name = self.desk.ride.name if self.desk.ride is not None else ""
         self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units)
-        self.compared.refresh()
+        self.against.show_judged(self._seen.judged if self._seen is not None else None)
         self._report.setVisible(self.verdict is not None)
         self._show_findings()
         self.news.emit()

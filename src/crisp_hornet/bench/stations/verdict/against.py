@@ -1,0 +1,193 @@
+"""What the open ride is laid against: its prediction along the way, another ride, or another tune."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+
+from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.widgets.text import label, shortened
+from crisp_hornet.core.along import beside
+from crisp_hornet.core.derived import derived
+from crisp_hornet.core.evidence.along_way import per_km
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.compare import compare
+from crisp_hornet.core.evidence.day import Day
+from crisp_hornet.core.evidence.differences import Difference, against_prediction, between_rides, between_tunes
+from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
+from crisp_hornet.core.evidence.effects import effects_between
+from crisp_hornet.core.evidence.judging import judge
+from crisp_hornet.core.evidence.rested import conditions_at_start
+from crisp_hornet.core.evidence.verdict import Verdict
+from crisp_hornet.core.motor import Array
+from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.rides import KeptRide
+
+ALONE, PREDICTION = "by itself", "against its prediction, along the way"
+
+
+@dataclass(frozen=True, eq=False)
+class Against:
+    """What was found: the name of what the ride is laid against, a sentence, what differs; of another ride its Wh per km at the
+    places of this one, and its pulls; of another tune its curve."""
+
+    name: str
+    sentence: str
+    found: list[Difference]
+    way: tuple[Array, Array] | None = None
+    runs: DynoRuns | None = None
+    curve: PullCurve | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """The open ride as it was judged: what others are compared with."""
+
+    ride: Ride
+    bike: Bike
+    tune: Tune
+    verdict: Verdict
+    curve: PullCurve
+    day: Day
+    flywheel_kg: float | None = None
+
+
+class AgainstRow(QWidget):
+    """The choice, and the sentence. Loaded and computed off the interface thread; ``found`` carries an :class:`Against`, or None."""
+
+    found = pyqtSignal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._open: Judged | None = None
+        self._choices: list[tuple[str, Callable[[Judged], Against]]] = []
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("what the ride is laid against")
+        self.choice.setFixedWidth(290)
+        self.choice.activated.connect(lambda _at: self._start())
+        self.told = label("", wrap=True)
+        self._work = Background(DocumentError)
+        self._work.done.connect(self._take)
+        self._work.failed.connect(lambda error: self.told.setText(str(error)))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        row.addWidget(self.choice)
+        row.addWidget(self.told, 1)
+
+    def show_judged(self, judged: Judged | None) -> None:
+        """The open ride was judged, or there is none."""
+        self._open = judged
+        self.setVisible(judged is not None)
+        names = [name for name, _ in self._choices]
+        self._choices = self._offered()
+        if [name for name, _ in self._choices] != names:
+            chosen = self.choice.currentText()
+            self.choice.clear()
+            self.choice.addItems([ALONE, *(name for name, _ in self._choices)])
+            self.choice.setCurrentIndex(max(self.choice.findText(chosen), 0))
+        self._start()
+
+    def _offered(self) -> list[tuple[str, Callable[[Judged], Against]]]:
+        desk = self._desk
+        if self._open is None or desk.bike is None:
+            return []
+        offered: list[tuple[str, Callable[[Judged], Against]]] = [(PREDICTION, _along_the_way)]
+        for kept in desk.garage.rides(desk.bike_id):
+            if kept.id != desk.ride_id:
+                offered.append((f"against the ride {shortened(kept.name, 40)}", self._with_ride(kept)))
+        tunes = {"the draft": desk.draft, "what the controller holds": desk.controller} | {
+            f"the draft {name}": tune for name, tune in desk.named_drafts().items()
+        }
+        tunes |= {f"{tune.name}, sent {time_words(when)}": tune for when, tune in desk.sent_tunes()}
+        own = self._open.tune
+        for name, tune in tunes.items():
+            if tune is not None and tune.differing(own):
+                offered.append((f"its tune against {shortened(name, 50)}", _with_tune(name, tune)))
+        return offered
+
+    def _with_ride(self, kept: KeptRide) -> Callable[[Judged], Against]:
+        desk = self._desk
+
+        def work(one: Judged) -> Against:
+            other = desk.as_shown_now(desk.garage.load_ride(kept), kept.card)
+            return against_ride(one, other, kept.tune or one.tune, Day.of(kept.card))
+
+        return work
+
+    def _start(self) -> None:
+        at, one = self.choice.currentIndex() - 1, self._open
+        self._work.cancel()
+        self.told.setText("")
+        self.found.emit(None)
+        if one is None or not 0 <= at < len(self._choices):
+            return
+        job = self._choices[at][1]
+        self.told.setText("being compared")
+        self._work.start(lambda: (one, job(one)))
+
+    def _take(self, found: tuple[Judged, Against]) -> None:
+        one, against = found
+        if one is self._open:
+            self.told.setText(self._desk.units.text(against.sentence))
+            self.found.emit(against)
+
+
+def against_ride(one: Judged, other: Ride, tune: Tune, day: Day) -> Against:
+    """The open ride against another one, which was ridden on ``tune``."""
+    curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions_at_start(other, one.bike) or _conditions(one))
+    verdict, _ = judge(other, one.bike, tune, curve, day.rested_v)
+    compared = compare(one.ride, other, one.bike, (one.day, day))
+    runs = dyno_runs(one.ride, one.bike, one.flywheel_kg), dyno_runs(other, one.bike, one.flywheel_kg)
+    found = between_rides((one.verdict, verdict), (one.ride, other), compared, runs)
+    days = f"This day: {one.day.beside(day).in_words}; the other: {day.beside(one.day).in_words}."
+    return Against(other.name, f"{compared.sentence} {days}", found, _way(one.ride, other, one.bike), runs[1])
+
+
+def _way(ride: Ride, other: Ride, bike: Bike) -> tuple[Array, Array] | None:
+    """(km of the first ride's way, the other's Wh per km there)."""
+    there = derived(other, bike)
+    if "battery_w" not in there or "distance_km" not in there:
+        return None
+    try:
+        laid = beside(ride, other)
+    except ValueError:  # one of them tells no distance
+        return None
+    km, wh_per_km = per_km(other.time_s, there["distance_km"], there["battery_w"])
+    return (km - laid.offset_km) / laid.stretch, wh_per_km
+
+
+def _along_the_way(one: Judged) -> Against:
+    found = against_prediction(one.ride, one.bike)
+    whole = next((each for each in found if each.what == "energy while driving"), None)
+    if whole is None:
+        return Against(
+            "its prediction", "The ride has no speed, voltage and battery current to lay along its way.", found
+        )
+    return Against("its prediction", f"While driving it used {whole.in_words}: {whole.this}, {whole.other}.", found)
+
+
+def _with_tune(name: str, tune: Tune) -> Callable[[Judged], Against]:
+    def work(one: Judged) -> Against:
+        conditions = _conditions(one)
+        curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions)
+        found = between_tunes(effects_between(one.bike, tune, one.tune, conditions.rested_v, one.curve.speed_kmh))
+        changed = len(one.tune.differing(tune))
+        words = f"{changed} setting{'s' if changed != 1 else ''} apart; what is predicted of the tune that was ridden, against {name}."
+        return Against(
+            name, words if found else f"{changed} settings apart, and no predicted figure moves.", found, curve=curve
+        )
+
+    return work
+
+
+def _conditions(one: Judged) -> Conditions:
+    return Conditions(one.curve.rested_v)

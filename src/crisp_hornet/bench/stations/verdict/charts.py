@@ -1,0 +1,119 @@
+"""The charts of a ride, one of them shown: pull against its prediction, energy along the way, power by speed over its pulls."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+
+from crisp_hornet.bench.stations.verdict.against import Against
+from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno
+from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.units import Units
+from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
+from crisp_hornet.bench.widgets.page_choice import PageChoice
+from crisp_hornet.bench.widgets.plain_chart import PlainChart
+from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.dyno import DynoRuns
+from crisp_hornet.core.pull import PullCurve
+
+LEAST_KG, MOST_KG = 1.0, 2000.0
+NO_WAY = "The ride has no speed, or no voltage and battery current, to lay along its way."
+NO_WEIGHT = f"Flywheel: {LEAST_KG:g} to {MOST_KG:g} kg is needed, or nothing on the road."
+ON_THE_ROAD = "Full pulls, by what the known mass gained; on a stand the flywheel is that mass."
+NO_PULLS = "No pull at full throttle that gains 8 km/h and more: Rides leads through a dyno run."
+
+
+class Charts(QWidget):
+    """``flywheel``: another flywheel was typed."""
+
+    flywheel = pyqtSignal()
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.pull = ForceChart(theme)
+        self.plain = PlainChart(theme)
+        self._legend = TruthLegend(
+            theme,
+            {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"},
+        )
+        self.choice = PageChoice(("pull", "along the way", "dyno"), "chart of the ride")
+        self.choice.chosen.connect(self._choose)
+        self.kg = QLineEdit()
+        self.kg.setPlaceholderText("kg of flywheel")
+        self.kg.setAccessibleName("flywheel at the tyre, kg; empty on the road")
+        self.kg.setToolTip("what the stand's flywheel weighs at the tyre; leave it empty for pulls on the road")
+        self.kg.setFixedWidth(110)
+        self.kg.editingFinished.connect(self.flywheel)
+        self._told = label("", "quiet", wrap=True)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(self._page(self.pull, self._legend))
+        self._stack.addWidget(self._page(self.plain, self._told, self.kg))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(self.choice)
+        column.addWidget(self._stack, 1)
+        self._way: tuple[Ride, Units] | None = None
+        self._runs: tuple[DynoRuns | None, PullCurve] | None = None
+        self._against: Against | None = None
+        self._choose(0)
+
+    def _page(self, chart: QWidget, *head: QWidget) -> QWidget:
+        page, row = QWidget(), QHBoxLayout()
+        for one in head:
+            row.addWidget(one)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addLayout(row)
+        column.addWidget(chart, 1)
+        return page
+
+    @property
+    def flywheel_kg(self) -> float | None:
+        """What was typed, None for the road or where it is no weight."""
+        text = self.kg.text().strip().replace(",", ".").removesuffix("kg").strip()
+        if not text:
+            return None
+        try:
+            value = float(text)
+        except ValueError:
+            value = 0.0
+        return value if LEAST_KG <= value <= MOST_KG else None
+
+    def show_ride(self, whole: Ride | None, runs: DynoRuns | None, curve: PullCurve | None, units: Units) -> None:
+        """Show a ride with its derived channels and its pulls."""
+        self._way = (whole, units) if whole is not None else None
+        self._runs = (runs, curve) if curve is not None else None
+        self.show_against(None)
+
+    def show_against(self, against: Against | None) -> None:
+        """Lay something else behind it."""
+        self._against = against
+        self.pull.show_also(against.name if against else "", against.curve if against else None)
+        self._draw()
+
+    def _choose(self, at: int) -> None:
+        self._stack.setCurrentIndex(min(at, 1))
+        self.kg.setVisible(at == 2)
+        self._draw()
+
+    def _draw(self) -> None:
+        if self._way is None or self.choice.at == 0:
+            self.plain.show_picture(None)
+            return
+        whole, units = self._way
+        name, way, other_runs = (
+            ("", None, None) if self._against is None else (self._against.name, self._against.way, self._against.runs)
+        )
+        if self.choice.at == 1:
+            picture = along_the_way(whole, way, name, units)
+            self._told.setText("" if picture is not None else NO_WAY)
+        else:
+            runs, curve = self._runs if self._runs is not None else (None, None)
+            picture = dyno(runs, other_runs, name, curve, units)
+            wrong = bool(self.kg.text().strip()) and self.flywheel_kg is None
+            self._told.setText(NO_WEIGHT if wrong else ON_THE_ROAD if picture is not None else NO_PULLS)
+        self._told.setVisible(bool(self._told.text()))
+        self.plain.show_picture(picture)
