@@ -99,7 +99,7 @@ def test_the_difference_that_matters_comes_first():
 def test_a_ride_against_its_prediction_names_the_stretch_that_stands_out():
     """The ride has a third more than it should between two places, as with a brake that rubs."""
     ride = a_round(as_told(), np.random.default_rng(8), minutes=25)
-    drag = np.where((ride.time_s > 600) & (ride.time_s < 690) & (ride.get("wheel_speed_kmh") > 5), 15.0, 0.0)
+    drag = np.where((ride.time_s > 700) & (ride.time_s < 790) & (ride.get("wheel_speed_kmh") > 5), 15.0, 0.0)
     ride = Ride("rubs", ride.time_s, ride.channels | {"battery_a": ride.get("battery_a") + drag})
     found = {one.what: one for one in against_prediction(ride, BIKE)}
     assert (
@@ -108,7 +108,7 @@ def test_a_ride_against_its_prediction_names_the_stretch_that_stands_out():
         and any(name.startswith("at ") for name in found)
     )
     stands = next(one for name, one in found.items() if name.startswith("stands out"))
-    assert 500 < stands.at_s < 690 and stands.change.value > 0
+    assert 600 < stands.at_s < 790 and stands.change.value > 0
     assert against_prediction(Ride("bare", ride.time_s, {"wheel_speed_kmh": ride.get("wheel_speed_kmh")}), BIKE) == []
 
 
