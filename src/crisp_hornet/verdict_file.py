@@ -16,7 +16,7 @@ from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Effect, Finding
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hill_words
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.evidence.peaks import Peak, peaks
+from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.pull import Conditions, pull_curve
@@ -55,7 +55,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "format": "crisp-hornet/verdict",
         "version": VERDICT_VERSION,
         "ride": ride.name,
-        "peaks": {one.channel: _peak(one, verdict.sustained.get(one.channel, {})) for one in peaks(ride, tune)},
+        "peaks": {one.channel: _peak(one, verdict.sustained.get(one.channel, {})) for one in verdict.peaks},
         "pack": {
             "resistance_ohm": _estimate(verdict.resistance_ohm),
             "sag_at_limit_v": _estimate(verdict.resistance_ohm.times(tune.drive.battery_current_a, "V")),

@@ -95,6 +95,7 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
     laid_against(demo_window, "the ride Bakery round")
     qtbot.waitUntil(lambda: "% less per km than the other" in told.text(), timeout=8_000)
     assert told.text().startswith("19 ± 3 %") and "This day: 19 °C, no wind; the other: 14 °C" in told.text()
+    qtbot.waitUntil(lambda: "consumption as ridden" in texts(verdict.differences))
     shown = texts(verdict.differences)
     assert "consumption, same road, pace, load and day" in shown and "battery current, peak" in shown
     assert shown.index("consumption, same road") < shown.index("no difference can be shown")
@@ -107,7 +108,7 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
 def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, demo_window, verdict):
     laid_against(demo_window, "its prediction")
     qtbot.waitUntil(lambda: "While driving it used 17 ± 3 % more" in verdict.against.told.text(), timeout=8_000)
-    assert "on 2 to 5 %" in texts(verdict.differences)
+    qtbot.waitUntil(lambda: "on 2 to 5 %" in texts(verdict.differences))
     click(qtbot, find(demo_window, "chart of the ride along the way"))
     lines = {one.name: one for one in verdict.charts.plain.picture.lines}
     assert set(lines) == {"measured", "predicted"}
@@ -115,7 +116,8 @@ def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, d
     assert np.nanmax(lines["measured"].y) > 60 and above.mean() > 0.8
     laid_against(demo_window, "its tune against the draft")
     qtbot.waitUntil(lambda: "settings apart" in verdict.against.told.text(), timeout=8_000)
-    assert "0 to 25 km/h" in texts(verdict.differences) and verdict.chart.also[0] == "the draft"
+    qtbot.waitUntil(lambda: "0 to 25 km/h" in texts(verdict.differences))
+    assert verdict.chart.also[0] == "the draft"
     laid_against(demo_window, "by itself")
     assert verdict.against.told.text() == "" and verdict.chart.also is None
     qtbot.waitUntil(lambda: "Choose above" in texts(verdict.differences))

@@ -6,6 +6,7 @@ import pytest
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.estimate import around, clustered_fit, refused
+from crisp_hornet.core.evidence.even import STEP_S, even
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.road_seen import road_load
 from crisp_hornet.core.evidence.wheel_seen import circumference
@@ -54,6 +55,36 @@ def test_the_truth_lies_inside_as_often_as_promised(told, name):
     assert len(known) >= 95, f"{SEEDS - len(known)} refused"
     assert 90 <= 100 * inside / len(known) <= 99.5, f"{inside} of {len(known)}"
     assert np.median([one.half_width / one.value for one, _ in known]) <= WIDEST[name]
+
+
+def test_a_ride_of_many_rows_a_second_is_summed_as_surely():
+    """At 20 rows a second means are summed, not rows; what voltage and current do together inside a mean is kept."""
+    inside = 0
+    for seed in range(12):
+        rng = np.random.default_rng(seed)
+        truth = hidden(BIKE, rng)
+        ride = a_round(truth, rng, minutes=6, hz=20.0)
+        used = energy_used(ride, BIKE, circumference(ride, BIKE))
+        inside += used.wh_net.low <= truth.found["wh_net"] <= used.wh_net.high
+        assert used.wh_net.value == pytest.approx(truth.found["wh_net"], rel=0.01)
+    assert inside >= 10
+
+
+def test_means_on_the_even_clock_are_those_of_the_rows_and_hold_what_is_missing():
+    rng = np.random.default_rng(4)
+    time = np.cumsum(rng.uniform(0.01, 0.03, 5000))
+    time -= time[0]
+    full, holed = rng.normal(50, 5, 5000), rng.normal(50, 5, 5000)
+    holed[1000:1100] = np.nan
+    holed[3000] = np.inf
+    smooth = even(Ride("many", time, {"pack_v": full, "battery_a": holed}), ("pack_v", "battery_a"))
+    for at in (0, 7, 300, 499):
+        rows = (time >= at * STEP_S) & (time < (at + 1) * STEP_S)
+        assert smooth.get("pack_v")[at] == pytest.approx(full[rows].mean(), rel=1e-12)
+    rows = (time >= 3.0) & (time < 3.2)
+    assert smooth.get("battery_a")[15] == pytest.approx(holed[rows].mean(), rel=1e-12)
+    gone = np.isnan(smooth.get("battery_a"))
+    assert 5 <= gone.sum() <= 12 and np.isfinite(smooth.get("battery_a")[~gone]).all()
 
 
 UNABLE = {

@@ -19,6 +19,7 @@ from crisp_hornet.core.pack import rested_v as rested_v_of
 from crisp_hornet.documents.bike import Bike
 
 BLOCK_S, GAP_S, LEAST_KM = 60.0, 2.0, 0.3
+MANY = 0.55  # rows that follow within such a share of the even clock's step are many
 CAPACITY_SPREAD = 0.05  # of what a label says
 QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
 
@@ -33,20 +34,36 @@ class EnergyUsed:
     wh_per_km: Estimate
 
 
-def energy_used(ride: Ride, bike: Bike, wheel: Estimate, rested_v: tuple[float, float] | None = None) -> EnergyUsed:
+def energy_used(
+    ride: Ride, bike: Bike, wheel: Estimate, rested_v: tuple[float, float] | None = None, smooth: Ride | None = None
+) -> EnergyUsed:
     """What was used, with the circumference (m) that the ride showed, or the document's where it did not. Sums are taken over the rows as
-    they were recorded; what was braked and what was driven is told apart on an even clock. Without voltage and current the pack's rested
-    voltages before and after (V) tell the energy, less surely."""
-    distance = _distance(ride, bike, wheel)
-    if not (ride.has("pack_v") and ride.has("battery_a")):
+    they were recorded, or over means of them where there are many a second; what was braked and what was driven is told apart on an even
+    clock (``smooth``, if it is there already). Without voltage and current the pack's rested voltages before and after (V) tell the
+    energy, less surely."""
+    power = ride.has("pack_v") and ride.has("battery_a")
+    rows = _summable(ride, power)
+    distance = _distance(rows, bike, wheel)
+    if not power:
         why = "voltage and battery current, or the pack's rested voltages before and after, are needed"
         wh = refused(why, "Wh") if rested_v is None else energy_by_rest(bike, *rested_v)
         per_km = _ratio(wh, distance) if wh.known else refused(wh.reason, "Wh/km")
         return EnergyUsed(wh, refused("voltage and battery current are needed"), distance, per_km)
-    watts = ride.get("pack_v") * ride.get("battery_a")
-    net, error, freedom = _summed(ride.time_s, watts)
+    net, error, freedom = _summed(rows.time_s, rows.get("watts"))
     wh = around(net / 3600, error / 3600, freedom, "Wh")
-    return EnergyUsed(wh, _regen_share(even(ride, ("pack_v", "battery_a"))), distance, _ratio(wh, distance))
+    braked = smooth if smooth is not None else even(ride, ("pack_v", "battery_a"))
+    return EnergyUsed(wh, _regen_share(braked), distance, _ratio(wh, distance))
+
+
+def _summable(ride: Ride, power: bool) -> Ride:
+    """Speeds and ``watts`` of a ride as they are to be summed. The power is that of each row: a product of means would
+    lack what voltage and current do together."""
+    channels = {name: ride.get(name) for name in ("wheel_speed_kmh", "gps_speed_kmh") if ride.has(name)}
+    if power:
+        channels["watts"] = ride.get("pack_v") * ride.get("battery_a")
+    rows = Ride(ride.name, ride.time_s, channels)
+    many = len(ride) > 1 and float(np.median(np.diff(ride.time_s[:20_000]))) < MANY * STEP_S
+    return even(rows, tuple(channels)) if many else rows
 
 
 def energy_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:

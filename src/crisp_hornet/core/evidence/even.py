@@ -32,20 +32,31 @@ def even(ride: Ride, channels: tuple[str, ...], step_s: float = STEP_S) -> Ride:
         return Ride(ride.name, clock, {name: _between(clock, time, ride.get(name)) for name in present})
     starts = np.searchsorted(time, clock)
     filled = np.append(starts[1:], len(time)) > starts
+    safe = np.minimum(starts, len(time) - 1)
+    rows = np.diff(np.append(safe, len(time))).astype(np.float64)
+    share = np.where(filled, 1 / np.maximum(rows, 1), np.nan)  # what each row of a step counts, if all are known
     with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it sums
-        found = list(pool.map(lambda name: _means(ride.get(name), starts, filled), present))
+        found = list(pool.map(lambda name: _means(ride.get(name), safe, filled, share), present))
     return Ride(ride.name, clock, dict(zip(present, found, strict=True)))
 
 
-def _means(values: Array, starts: NDArray[np.intp], filled: NDArray[np.bool_]) -> Array:
+def _means(values: Array, starts: NDArray[np.intp], filled: NDArray[np.bool_], share: Array) -> Array:
+    sums = _sums(values, starts)
+    if np.isfinite(sums[-1]):  # running sums: what is missing anywhere is missing at the end
+        return sums * share
     good = np.isfinite(values)
-    whole = bool(good.all())
-    clean = values if whole else np.where(good, values, 0.0)
-    safe = np.minimum(starts, len(values) - 1)
-    sums = np.add.reduceat(clean, safe)
-    counts = np.diff(np.append(safe, len(values))) if whole else np.add.reduceat(good.astype(np.float64), safe)
+    sums, counts = _sums(np.where(good, values, 0.0), starts), _sums(good.astype(np.float64), starts)
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.where(filled & (counts > 0), sums / counts, np.nan)
+
+
+def _sums(values: Array, starts: NDArray[np.intp]) -> Array:
+    """The sum from each start up to the next one, as differences of a running sum: quicker than one by one."""
+    running = np.empty(len(values) + 1)
+    running[0] = 0.0
+    np.cumsum(values, out=running[1:])
+    found: Array = np.diff(running[starts], append=running[-1])
+    return found
 
 
 def _between(clock: Array, time: Array, values: Array) -> Array:
@@ -83,6 +94,12 @@ def _moving_sum(values: Array, rows: int) -> Array:
 
 
 def _moving_count(count: int, rows: int) -> Array:
-    at, half = np.arange(count), rows // 2
-    found: Array = (np.minimum(at + half + 1, count) - np.maximum(at - half, 0)).astype(np.float64)
+    half = rows // 2
+    found = np.full(count, 2.0 * half + 1)
+    at = np.arange(min(half, count), dtype=np.float64)
+    if count <= 2 * half:
+        every = np.arange(count)
+        return (np.minimum(every + half + 1, count) - np.maximum(every - half, 0)).astype(np.float64)
+    found[:half] = half + 1 + at
+    found[count - half :] = (half + 1 + at)[::-1]
     return found

@@ -109,34 +109,48 @@ def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
 
 
 def _winding(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:
-    """The winding's temperature (n,) along the ride; it starts with the housing at the same temperature. Steps of second order
-    (midpoint rule)."""
-    thermal = bike.motor.thermal
-    winding = housing = start_c
-    found = np.empty(len(held.copper_25_w))
-    copper, iron = held.copper_25_w.tolist(), held.housing_w.tolist()
-    to_air = (paths[1] + thermal.airflow_w_per_k_per_mps * held.speed_mps).tolist()
-    between, share_w, share_h = float(paths[0]), STEP_S / thermal.winding_j_per_k, STEP_S / thermal.housing_j_per_k
-    for at in range(len(found)):
-        heat, lost, made = copper[at], to_air[at], iron[at]
-        flow = between * (winding - housing)
-        half_w = winding + share_w / 2 * (heat * (1 + COPPER_PER_K * (winding - 25)) - flow)
-        half_h = housing + share_h / 2 * (made + flow - lost * (housing - air_c))
-        flow = between * (half_w - half_h)
-        winding += share_w * (heat * (1 + COPPER_PER_K * (half_w - 25)) - flow)
-        housing += share_h * (made + flow - lost * (half_h - air_c))
-        found[at] = half_w  # the ride's values are means over the step
-    return found
+    """The winding's temperature (n,) along the ride; it starts with the housing at the same temperature."""
+    thermal, between = bike.motor.thermal, float(paths[0])
+    to_air = paths[1] + thermal.airflow_w_per_k_per_mps * held.speed_mps
+    rate, drive = np.zeros((2, 2, len(to_air))), np.zeros((2, len(to_air)))
+    rate[0, 0] = (held.copper_25_w * COPPER_PER_K - between) / thermal.winding_j_per_k
+    rate[0, 1] = between / thermal.winding_j_per_k
+    rate[1, 0] = between / thermal.housing_j_per_k
+    rate[1, 1] = -(between + to_air) / thermal.housing_j_per_k
+    drive[0] = held.copper_25_w * (1 - 25 * COPPER_PER_K) / thermal.winding_j_per_k
+    drive[1] = (held.housing_w + to_air * air_c) / thermal.housing_j_per_k
+    return _midway(rate, drive, start_c)
 
 
 def _heatsink(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:
     """The controller's temperature (n,) along the ride."""
     thermal = bike.controller.thermal
-    sink, share = start_c, STEP_S / thermal.heatsink_j_per_k
-    found = np.empty(len(held.stage_w))
-    stage, to_air = held.stage_w.tolist(), (paths[0] + thermal.airflow_w_per_k_per_mps * held.speed_mps).tolist()
-    for at in range(len(found)):
-        half = sink + share / 2 * (stage[at] - to_air[at] * (sink - air_c))
-        sink += share * (stage[at] - to_air[at] * (half - air_c))
-        found[at] = half
-    return found
+    to_air = paths[0] + thermal.airflow_w_per_k_per_mps * held.speed_mps
+    rate = -to_air / thermal.heatsink_j_per_k
+    drive = (held.stage_w + to_air * air_c) / thermal.heatsink_j_per_k
+    return _midway(rate[None, None], drive[None], start_c)
+
+
+def _midway(rate: Array, drive: Array, start_c: float) -> Array:
+    """The first node's temperature (n,) in the middle of each step (a ride's values are means over the step) of ``x' = rate·x + drive``,
+    by steps of second order (midpoint rule); ``rate`` (k, k, n), ``drive`` (k, n), all nodes at ``start_c`` first."""
+    square = np.einsum("ijn,jkn->ikn", rate, rate)
+    whole = np.eye(len(rate))[:, :, None] + STEP_S * rate + STEP_S**2 / 2 * square
+    added = STEP_S * drive + STEP_S**2 / 2 * np.einsum("ijn,jn->in", rate, drive)
+    before = _composed(whole, added, start_c)
+    middle: Array = before[0] + STEP_S / 2 * (np.einsum("jn,jn->n", rate[0], before) + drive[0])
+    return middle
+
+
+def _composed(whole: Array, added: Array, start: float) -> Array:
+    """The state before each of many steps ``x → whole·x + added`` (k, n), by composing neighbours, then neighbours of those: n steps in
+    log n rounds. W. D. Hillis, G. L. Steele, *Data parallel algorithms* (1986)."""
+    whole, added, reach = whole.copy(), added.copy(), 1
+    count = added.shape[1]
+    while reach < count:
+        later, earlier = whole[:, :, reach:], whole[:, :, :-reach]
+        added[:, reach:] = np.einsum("ijn,jn->in", later, added[:, :-reach]) + added[:, reach:]
+        whole[:, :, reach:] = np.einsum("ijn,jkn->ikn", later, earlier)
+        reach *= 2
+    after = whole.sum(axis=1) * start + added
+    return np.concatenate((np.full((len(added), 1), start), after[:, :-1]), axis=1)

@@ -17,7 +17,7 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
 from crisp_hornet.core.evidence.even import STEP_S, even
 from crisp_hornet.core.evidence.measured_pull import dq_currents
-from crisp_hornet.core.evidence.pull_seen import BLOCK_S, FULL_PULL, force_by_speed
+from crisp_hornet.core.evidence.pull_seen import BLOCK_S, FULL_PULL_S, FullPull, full_pull
 from crisp_hornet.core.motor import COPPER_PER_K, Array, MotorModel, electrical_speed
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
@@ -43,11 +43,14 @@ class MotorSeen:
     efficiency_told: float = math.nan
 
 
-def motor_seen(ride: Ride, bike: Bike, curve: PullCurve | None = None, stretch: float = 1.0) -> MotorSeen:
-    """The motor's figures; ``curve`` is the prediction for the ride's start, ``stretch`` metres really rolled for a metre that is shown."""
+def motor_seen(
+    ride: Ride, bike: Bike, curve: PullCurve | None = None, stretch: float = 1.0, pull: FullPull | None = None
+) -> MotorSeen:
+    """The motor's figures; ``curve`` is the prediction for the ride's start, ``stretch`` metres really rolled for a metre that is shown,
+    ``pull`` its full pull, if it is there already."""
     smooth = even(ride, CHANNELS)
     flux, ohm = _electrical(smooth, bike)
-    efficiency, told = _efficiency(smooth, bike, curve, stretch)
+    efficiency, told = _efficiency(smooth, bike, curve, stretch, pull)
     return MotorSeen(flux, ohm, efficiency, told)
 
 
@@ -110,15 +113,17 @@ def _sure(one: Estimate, widest: float) -> Estimate:
     return refused(f"it is told to no better than {one.low:.2g} to {one.high:.2g} {one.unit}", one.unit)
 
 
-def _efficiency(ride: Ride, bike: Bike, curve: PullCurve | None, stretch: float) -> tuple[Estimate, float]:
+def _efficiency(
+    ride: Ride, bike: Bike, curve: PullCurve | None, stretch: float, pull: FullPull | None
+) -> tuple[Estimate, float]:
     if not all(ride.has(name) for name in ("wheel_speed_kmh", "throttle", "pack_v", "battery_a")):
         return refused("speed, throttle, pack voltage and battery current are needed"), math.nan
-    force, rows = force_by_speed(ride, bike, stretch)
+    pull = pull or full_pull(ride, bike, stretch)
     speed, drawn = ride.get("wheel_speed_kmh"), ride.get("pack_v") * ride.get("battery_a")
-    rows &= drawn > 0
-    if rows.sum() * STEP_S < FULL_PULL:
-        return refused(f"less than {FULL_PULL:.0f} s of full throttle held"), math.nan
-    out, taken = (force * stretch * speed / 3.6)[rows], drawn[rows]
+    rows = pull.rows & (drawn > 0)
+    if rows.sum() * STEP_S < FULL_PULL_S:
+        return refused(f"less than {FULL_PULL_S:.0f} s of full throttle held"), math.nan
+    out, taken = stretch * pull.force_n[rows] * speed[rows] / 3.6, drawn[rows]
     fit = clustered_fit(taken[:, None], out, np.floor(ride.time_s[rows] / BLOCK_S))
     if fit is None:
         return refused("too few moments of full throttle held"), math.nan

@@ -81,13 +81,21 @@ def energy(ride: Ride) -> Energy | None:
 
 def _peak(ride: Ride, channel: str, label: str, limit: float | None, lowest: bool) -> Peak:
     values = ride.get(channel)
-    index = int(np.nanargmin(values) if lowest else np.nanargmax(values))
+    index = _place(values, lowest)
     reached, at_limit_s = None, 0.0
     if limit is not None:
         with np.errstate(invalid="ignore"):
             at_limit = values <= limit if lowest else values >= REACHED * limit
-        at_limit_s = float(np.sum(sample_seconds(ride.time_s)[at_limit]))
         reached = bool(at_limit.any())
+        at_limit_s = float(np.sum(sample_seconds(ride.time_s)[at_limit])) if reached else 0.0
     return Peak(
         channel, label, float(values[index]), UNITS[channel], float(ride.time_s[index]), limit, reached, at_limit_s
     )
+
+
+def _place(values: Array, lowest: bool) -> int:
+    """Where the extreme is, missing values aside; the quick way where none is missing."""
+    at = int(np.argmin(values) if lowest else np.argmax(values))
+    if np.isfinite(values[at]):
+        return at
+    return int(np.nanargmin(values) if lowest else np.nanargmax(values))

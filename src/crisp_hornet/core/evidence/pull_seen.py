@@ -17,8 +17,9 @@ from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
 
+CURRENTS = ("wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "d_axis_a", "throttle")
 BLOCK_S, LEAST_ROWS, SETTLED_S, ON_THE_WAY, OVER_S = 4.0, 30, 1.0, 0.7, 1.5
-FULL_PULL, PEDALLED_NM = LEAST_ROWS * STEP_S, 4.0
+FULL_PULL_S, PEDALLED_NM = LEAST_ROWS * STEP_S, 4.0
 STEADY_S, STEADY_KMH, LEAST_TOP_KMH, OPPOSITE_DEG = 6.0, 0.8, 12.0, 60.0
 
 
@@ -33,8 +34,9 @@ class PullSeen:
     top_kmh: Estimate
 
 
-def pull_seen(ride: Ride, curve: PullCurve, stretch: float = 1.0) -> PullSeen:
-    """A ride against the prediction for its start; ``stretch``: metres really rolled for a metre that is shown."""
+def pull_seen(ride: Ride, curve: PullCurve, stretch: float = 1.0, pull: FullPull | None = None) -> PullSeen:
+    """A ride against the prediction for its start; ``stretch``: metres really rolled for a metre that is shown; ``pull``: its
+    :func:`full_pull`, if it is there already."""
     smooth = even(
         ride,
         (
@@ -55,12 +57,14 @@ def pull_seen(ride: Ride, curve: PullCurve, stretch: float = 1.0) -> PullSeen:
         why = "speed and throttle are needed"
         return PullSeen(refused(why), refused(why), refused(why), refused(why, "km/h"))
     full = np.flatnonzero(smooth.get("throttle") >= FULL_THROTTLE)
-    pulled = Ride(ride.name, smooth.time_s[full], {name: values[full] for name, values in smooth.channels.items()})
+    pulled = Ride(
+        ride.name, smooth.time_s[full], {name: smooth.get(name)[full] for name in CURRENTS if smooth.has(name)}
+    )
     measured = measured_pull(pulled, curve.bike)
     return PullSeen(
         _by_currents(measured, curve, "phase"),
         _by_currents(measured, curve, "battery"),
-        _by_speed(smooth, curve, stretch),
+        _by_speed(smooth, curve, pull or full_pull(smooth, curve.bike, stretch)),
         _top_speed(smooth).times(stretch),
     )
 
@@ -80,9 +84,17 @@ def _by_currents(measured: MeasuredPull | None, curve: PullCurve, limit: str) ->
     )
 
 
-def force_by_speed(ride: Ride, bike: Bike, stretch: float = 1.0) -> tuple[Array, NDArray[np.bool_]]:
-    """Force (N, (n,)) that the known mass gained speed and height with, road load added; and where it is the motor's alone at full throttle
-    that was held. ``ride`` is on the even clock; ``stretch``: metres really rolled for a metre that is shown."""
+@dataclass(frozen=True, eq=False)
+class FullPull:
+    """``force_n`` (n,): what the known mass gained speed and height with, road load added; ``rows`` (n,): where that is the motor's alone,
+    at full throttle that was held."""
+
+    force_n: Array
+    rows: NDArray[np.bool_]
+
+
+def full_pull(ride: Ride, bike: Bike, stretch: float = 1.0) -> FullPull:
+    """From a ride on the even clock with speed and throttle; ``stretch``: metres really rolled for a metre that is shown."""
     speed = stretch * ride.get("wheel_speed_kmh")
     force = effective_mass_kg(bike) * slope(ride.time_s, speed / 3.6, OVER_S) + road_load_n(bike, speed)
     if ride.has("altitude_m"):
@@ -92,14 +104,14 @@ def force_by_speed(ride: Ride, bike: Bike, stretch: float = 1.0) -> tuple[Array,
     settled = moving_mean(full, 2 * round(SETTLED_S / STEP_S) + 1) > 0.999
     with np.errstate(invalid="ignore"):
         rows = settled & (speed > 4) & np.isfinite(force) & ~(ride.get("human_nm") > PEDALLED_NM)
-    return force, rows
+    return FullPull(force, rows)
 
 
-def _by_speed(ride: Ride, curve: PullCurve, stretch: float) -> Estimate:
-    force, rows = force_by_speed(ride, curve.bike, stretch)
-    predicted = np.interp(ride.get("wheel_speed_kmh"), curve.speed_kmh, curve.wheel_force_n)
-    rows &= predicted > 30
-    return _share(force[rows], predicted[rows], ride.time_s[rows], "full throttle held")
+def _by_speed(ride: Ride, curve: PullCurve, pull: FullPull) -> Estimate:
+    rows = np.flatnonzero(pull.rows)
+    predicted = np.interp(ride.get("wheel_speed_kmh")[rows], curve.speed_kmh, curve.wheel_force_n)
+    rows, predicted = rows[predicted > 30], predicted[predicted > 30]
+    return _share(pull.force_n[rows], predicted, ride.time_s[rows], "full throttle held")
 
 
 def _share(force: Array, predicted: Array, time: Array, what: str) -> Estimate:

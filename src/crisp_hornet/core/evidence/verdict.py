@@ -18,7 +18,8 @@ from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hardest_minute
 from crisp_hornet.core.evidence.motor_seen import MotorSeen, motor_seen
 from crisp_hornet.core.evidence.pack_seen import resistance
-from crisp_hornet.core.evidence.pull_seen import PullSeen, pull_seen
+from crisp_hornet.core.evidence.peaks import Peak, peaks
+from crisp_hornet.core.evidence.pull_seen import PullSeen, full_pull, pull_seen
 from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
 from crisp_hornet.core.evidence.weakening_seen import WeakeningSeen, weakening_seen
 from crisp_hornet.core.evidence.wheel_seen import circumference
@@ -34,9 +35,9 @@ SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controlle
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a ride proves. ``sustained``: by channel, the greatest mean over 1, 10 and 60 s. ``range_km``: of a full pack at this style;
-    ``shares``: where the energy went, by speed, grade and level; ``hill``: how long its hardest minute could be held; ``weakening``: what
-    it gave, None where it was not set or never at work."""
+    """What a ride proves. ``peaks``: against the limits that were set; ``sustained``: by channel, the greatest mean over 1, 10 and 60 s;
+    ``range_km``: of a full pack at this style; ``shares``: where the energy went, by speed, grade and level; ``hill``: how long its hardest
+    minute could be held; ``weakening``: what it gave, None where it was not set or never at work."""
 
     resistance_ohm: Estimate
     circumference_m: Estimate
@@ -49,6 +50,7 @@ class Verdict:
     hill: HillSeen | None
     motor: MotorSeen
     weakening: WeakeningSeen | None
+    peaks: tuple[Peak, ...]
     shares: dict[str, list[Share]] = field(default_factory=dict)
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
@@ -64,6 +66,7 @@ def judge_ride(
     """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock, ``rested_v`` the pack's
     voltages at rest before and after (V) if they were taken."""
     with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it computes
+        extremes = pool.submit(peaks, ride, tune)
         pack = pool.submit(resistance, smooth)
         heat = pool.submit(heat_paths, smooth, bike)
         levels = pool.submit(levels_seen, smooth, bike, None if curve is None else Motive.of(curve, tune))
@@ -71,9 +74,10 @@ def judge_ride(
         sustained = {name: pool.submit(_sustained, smooth, name) for name in SUSTAINED_OF if smooth.has(name)}
         wheel = circumference(smooth, bike)
         stretch = wheel.value / bike.drivetrain.wheel_circumference_m if wheel.known else 1.0
-        pull = pool.submit(pull_seen, smooth, curve, stretch) if curve is not None else None
-        motor = pool.submit(motor_seen, smooth, bike, curve, stretch)
-        energy = energy_used(ride, bike, wheel, rested_v)
+        full = full_pull(smooth, bike, stretch) if smooth.has("wheel_speed_kmh") and smooth.has("throttle") else None
+        pull = pool.submit(pull_seen, smooth, curve, stretch, full) if curve is not None else None
+        motor = pool.submit(motor_seen, smooth, bike, curve, stretch, full)
+        energy = energy_used(ride, bike, wheel, rested_v, smooth)
         road = road_load(smooth, bike, wheel)
         top = pull.result().top_kmh if pull is not None else refused("no prediction to lay it against", "km/h")
         weakening = weakening_seen(smooth, bike, tune, top.times(1 / stretch))
@@ -89,6 +93,7 @@ def judge_ride(
         hardest_minute(smooth, bike, tune, heat.result()),
         motor.result(),
         weakening,
+        tuple(extremes.result()),
         {kind: part.result() for kind, part in parts.items()},
         {name: one.result() for name, one in sustained.items()},
     )

@@ -35,7 +35,7 @@ from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.measured_pull import MeasuredPull, measured_pull
-from crisp_hornet.core.evidence.peaks import Peak, energy, peaks
+from crisp_hornet.core.evidence.peaks import Peak, energy
 from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.pull import Conditions
@@ -173,7 +173,7 @@ class VerdictPage(Station):
             whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
             judged = Judged(ride, bike, tune, verdict, curve, day, flywheel_kg)
             runs = dyno_runs(ride, bike, flywheel_kg)
-            return Seen(judged, whole, found, peaks(ride, tune), measured_pull(ride, bike), runs)
+            return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs)
 
         if len(ride) > LONG_ROWS:
             self._about.setText(f"{self._about.text()}; a long ride: it is being judged")

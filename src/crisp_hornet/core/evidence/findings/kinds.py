@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.even import STEP_S
 from crisp_hornet.core.evidence.findings.suggestion import Effect, Suggestion
-from crisp_hornet.core.evidence.peaks import Peak, peaks
+from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import PullCurve
@@ -62,7 +62,7 @@ class Evidence:
     @cached_property
     def peaks(self) -> dict[str, Peak]:
         """The peaks by channel."""
-        return {one.channel: one for one in peaks(self.log, self.tune)}
+        return {one.channel: one for one in self.verdict.peaks}
 
     def channel(self, name: str) -> Array:
         """A channel on the even clock (n,), NaN where it is not known."""
