@@ -1,7 +1,8 @@
 """What is still sound of a damaged garage, saved into a new one; the damaged one is only read.
 
-Rows are read one by one by their number, so that a broken page costs its own rows and no others; each is checked as if it came from a
-stranger.
+Rows are read one by one by their number, so that a broken page costs its own rows and no others. Where the tree of pages itself is broken
+the rows that it no longer leads to are read from the leaf pages (:mod:`~crisp_hornet.garage.pages`). Each row is checked as if it came
+from a stranger.
 """
 
 from __future__ import annotations
@@ -9,7 +10,6 @@ from __future__ import annotations
 import json
 import shutil
 import sqlite3
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -17,6 +17,7 @@ from typing import Any
 
 from sqlalchemy import JSON
 from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.sql.elements import KeyedColumnElement
 
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
@@ -24,9 +25,11 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.archive import TABLES, check_row
 from crisp_hornet.garage.book import ATTACHMENTS
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.pages import Pages, Value
 from crisp_hornet.garage.tables import Base, BikeRow
 from crisp_hornet.rides.registry import read_ride
 
+ALL: dict[str, type[Base]] = {"bikes": BikeRow, **TABLES}
 MISSES, MOST_IDS = 2000, 2_000_000  # so many numbers in a row without a row end the search
 
 
@@ -55,14 +58,13 @@ def rescue(folder: Path, into: Path) -> Rescued:
         raise DocumentError(str(folder), "", "holds no garage", "Name the folder that holds garage.sqlite.")
     if (into / "garage.sqlite").exists():
         raise DocumentError(str(into), "", "holds a garage already", "Name a new folder.")
-    told = Rescued()
+    told, leaves = Rescued(), LooseRows(database)
     source = sqlite3.connect(f"file:{database}?mode=ro&immutable=1", uri=True)
     garage = Garage(into)
     try:
         source.row_factory = sqlite3.Row
-        _save(source, garage, "bikes", BikeRow, folder, told)
-        for name, table in TABLES.items():
-            _save(source, garage, name, table, folder, told)
+        for name, table in ALL.items():
+            _save(source, leaves, garage, name, table, folder, told)
         shutil.copy2(folder / "settings.json", into) if (folder / "settings.json").is_file() else None
     finally:
         source.close()
@@ -75,42 +77,106 @@ def rescue(folder: Path, into: Path) -> Rescued:
 
 
 def _save(
-    source: sqlite3.Connection, garage: Garage, name: str, table: type[Base], folder: Path, told: Rescued
+    source: sqlite3.Connection,
+    leaves: LooseRows,
+    garage: Garage,
+    name: str,
+    table: type[Base],
+    folder: Path,
+    told: Rescued,
 ) -> None:
     told.saved[name] = told.lost[name] = 0
-    for row in _rows(source, table, name, told):
+    read: set[int] = set()
+    wrong: set[int] = set()
+    rows, broken = _rows(source, table)
+    loose = leaves.of(name) if broken else []
+    for number, row in [*rows, *loose]:
+        if number in read:
+            continue
         try:
             columns = _sound(row, name, table, folder, garage)
             with garage._session() as session:
                 session.add(table(**columns))
         except (DocumentError, SQLAlchemyError, ValueError, TypeError, KeyError, OSError):
-            told.lost[name] += 1
+            wrong.add(number)
         else:
-            told.saved[name] += 1
+            read.add(number)
+    told.saved[name] = len(read)
+    last = max(read | wrong, default=min(broken, default=0))  # behind the last known row nobody knows of any
+    told.lost[name] = len((wrong | {number for number in broken if number <= last}) - read)
 
 
-def _rows(source: sqlite3.Connection, table: type[Base], name: str, told: Rescued) -> Iterator[sqlite3.Row]:
-    """Each row that can be read, by its number."""
-    misses = 0
+def _rows(source: sqlite3.Connection, table: type[Base]) -> tuple[list[tuple[int, dict[str, Any]]], set[int]]:
+    """Each row that can be reached, by its number; and the numbers to which the way is broken."""
+    found: list[tuple[int, dict[str, Any]]] = []
+    misses, broken = 0, set()
     for number in range(1, MOST_IDS):
         try:
             row = source.execute(f"select * from {table.__tablename__} where id = ?", (number,)).fetchone()
         except sqlite3.DatabaseError:
-            told.lost[name] += 1
+            broken.add(number)
             row = None
-            misses += 1
+        misses = 0 if row is not None else misses + 1
         if row is not None:
-            misses = 0
-            yield row
-        misses += row is None
+            found.append((number, dict(row)))
         if misses > MISSES:
-            return
+            break
+    return found, broken
 
 
-def _sound(row: sqlite3.Row, name: str, table: type[Base], folder: Path, garage: Garage) -> dict[str, Any]:
+class LooseRows:
+    """The rows of all leaf pages. A page belongs to one table: the one whose shape most of its rows have."""
+
+    def __init__(self, database: Path) -> None:
+        self._database = database
+        self._by_table: dict[str, list[tuple[int, dict[str, Any]]]] | None = None
+
+    def of(self, name: str) -> list[tuple[int, dict[str, Any]]]:
+        """(number, columns) of each row that may be one of a table's."""
+        if self._by_table is None:
+            self._by_table = {one: [] for one in ALL}
+            for leaf in Pages(self._database.read_bytes()).leaves():
+                fits = {
+                    one: [each for row in leaf.rows if (each := shaped(*row, table)) is not None]
+                    for one, table in ALL.items()
+                }
+                best = max(ALL, key=lambda one: sum(likeness for _, likeness in fits[one]))
+                self._by_table[best] += [(columns["id"], columns) for columns, _ in fits[best]]
+        return self._by_table[name]
+
+
+def shaped(row: int, values: list[Value], table: type[Base]) -> tuple[dict[str, Any], int] | None:
+    """The values as columns of a table if each is of its kind, and how much they are like it: documents tell most, and the number of
+    columns; those that came with a later version may be missing at the end."""
+    columns = list(table.__table__.columns)
+    optional = sum(one.nullable or one.default is not None for one in columns)
+    if not len(columns) - optional <= len(values) <= len(columns) or values[0] is not None:
+        return None  # the number of a row is not in its record
+    found: dict[str, Any] = {"id": row}
+    likeness = 1 + (len(values) == len(columns))
+    for column, value in zip(columns[1:], values[1:], strict=False):
+        if not _fits(column, value):
+            return None
+        found[column.name] = value
+        likeness += isinstance(column.type, JSON) and value is not None
+    return found, likeness
+
+
+def _fits(column: KeyedColumnElement[Any], value: Value) -> bool:
+    if value is None:
+        return bool(column.nullable)
+    if isinstance(column.type, JSON):
+        return isinstance(value, str) and value[:1] in ("{", "[", "n")
+    kind = column.type.python_type
+    if kind is datetime:
+        return isinstance(value, str) and len(value) >= len("2000-01-01 00:00:00") and value[4:5] == "-" == value[7:8]
+    return isinstance(value, int if kind is bool else kind)
+
+
+def _sound(row: dict[str, Any], name: str, table: type[Base], folder: Path, garage: Garage) -> dict[str, Any]:
     columns: dict[str, Any] = {}
     for column in table.__table__.columns:
-        value = row[column.name] if column.name in row.keys() else None  # noqa: SIM118  (a row is no mapping)
+        value = row.get(column.name)
         kind = column.type.python_type
         if isinstance(column.type, JSON) and isinstance(value, str):
             value = json.loads(value)
