@@ -110,6 +110,7 @@ def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> N
     verdict.add_argument("--tune", type=Path, required=True, help="the tune it was ridden on")
     verdict.add_argument("--ride", type=Path, required=True, help="a log in any form that Rides reads")
     verdict.add_argument("--json", type=Path, metavar="FILE", help="write it all into this file too")
+    verdict.add_argument("--against", type=Path, metavar="LOG", help="another ride of the same bike to compare with")
     rested = "the pack's voltages at rest: energy for a log that has none"
     verdict.add_argument("--rested", type=_number, nargs=2, metavar=("BEFORE", "AFTER"), help=rested)
     verdict.set_defaults(run=_verdict)

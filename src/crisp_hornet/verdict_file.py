@@ -11,7 +11,11 @@ from typing import Any
 import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.compare import Compared, compare
 from crisp_hornet.core.evidence.consumption import Share
+from crisp_hornet.core.evidence.day import Day
+from crisp_hornet.core.evidence.differences import Difference, between_rides
+from crisp_hornet.core.evidence.dyno import dyno_runs
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Effect, Finding
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hill_words
@@ -22,6 +26,7 @@ from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.watch import typical_v
 from crisp_hornet.documents import store, wire
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.rides.registry import read_ride
 
@@ -38,14 +43,38 @@ def judge_ride(options: argparse.Namespace) -> int:
     ride = loaded.ride
     fastest = float(np.nanmax(ride.get("wheel_speed_kmh"))) if ride.has("wheel_speed_kmh") else 0.0
     speeds = np.linspace(0.0, max(LEAST_KMH, 1.3 * fastest), SPEEDS)
-    curve = pull_curve(bike, tune, speeds, conditions_at_start(ride, bike) or Conditions(typical_v(bike)))
+    curve = pull_curve(bike, tune, speeds, _at_start(ride, bike))
     rested = None if options.rested is None else (options.rested[0], options.rested[1])
     verdict, findings = judge(ride, bike, tune, curve, rested)
+    told, lines = as_json(ride, tune, verdict, findings), list(as_lines(verdict, findings))
+    if options.against is not None:
+        other = read_ride(options.against).ride
+        compared = compare(ride, other, bike, (Day(rested_v=rested), Day()))
+        there = judge(other, bike, tune, pull_curve(bike, tune, speeds, _at_start(other, bike)))[0]
+        found = between_rides(
+            (verdict, there), (ride, other), compared, (dyno_runs(ride, bike), dyno_runs(other, bike))
+        )
+        told["against"] = _against(other, compared, found)
+        lines += [compared.sentence, *(f"{one.what}: {one.in_words}; {one.this} against {one.other}" for one in found)]
     if options.json is not None:
-        wire.write_object(options.json, as_json(ride, tune, verdict, findings))
-    for line in as_lines(verdict, findings):
+        wire.write_object(options.json, told)
+    for line in lines:
         print(line)
     return 0
+
+
+def _at_start(ride: Ride, bike: Bike) -> Conditions:
+    return conditions_at_start(ride, bike) or Conditions(typical_v(bike))
+
+
+def _against(other: Ride, compared: Compared, found: list[Difference]) -> dict[str, Any]:
+    return {
+        "ride": other.name, "consumption_same_road": _estimate(compared.same_road), "consumption": _estimate(compared.plain),
+        "differences": [
+            {"what": one.what, "change": _estimate(one.change), "shown": one.shown, "this": one.this, "other": one.other}
+            for one in found
+        ],
+    }  # fmt: skip
 
 
 def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.pack import charge_at
 from crisp_hornet.demo import FACTORY, HERON, ROUND
 from crisp_hornet.documents.store import read_bike
-from crisp_hornet.rides.registry import write_ride
+from crisp_hornet.rides.registry import read_ride, write_ride
 
 
 def verdict(ride, *more):
@@ -28,6 +28,11 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     assert wheel["low"] <= 1.6361 <= wheel["high"] and wheel["high"] - wheel["low"] < 0.01
     ten_s = 0.078848 + 0.033792 * (1 - np.exp(-10 / 35))
     assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.005
+    # its magnets are 1.5 % weaker than told, its winding resists 3 % more
+    motor = told["motor"]
+    assert motor["flux_linkage_wb"]["low"] <= 0.0265 * 0.985 <= motor["flux_linkage_wb"]["high"]
+    assert motor["phase_resistance_ohm"]["low"] <= 0.058 * 1.03 <= motor["phase_resistance_ohm"]["high"]
+    assert motor["efficiency"]["high"] < motor["efficiency_predicted"] and motor["weakening"] is None
     assert told["road"]["crr"]["value"] is None and "roll-outs" in told["road"]["crr"]["reason"]
     assert told["energy"]["wh_per_km"]["value"] == pytest.approx(
         told["energy"]["wh_net"]["value"] / told["distance_km"]["value"], rel=1e-4
@@ -40,8 +45,22 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     wrong = next(one for one in told["findings"] if one["id"] == "wheel-off")
     assert wrong["suggest"]["path"] == "drivetrain.wheel_circumference_m" and wrong["suggest"]["of"] == "bike"
     assert all(set(one) == {"id", "severity", "text", "from_s", "to_s", "suggest"} for one in told["findings"])
+    step = next(one for one in told["findings"] if one["id"] == "battery_a-reached")["suggest"]
+    assert step["value"] == 33 and {"12 % hill", "0 to 25 km/h"} <= {one["what"] for one in step["predicted"]}
     lines = capsys.readouterr().out
     assert "wheel: 1.63" in lines and "crr: cannot be told" in lines and "wheel-off" in lines
+
+
+def test_a_ride_against_another_one(tmp_path, capsys):
+    ride = read_ride(ROUND).ride
+    saving = Ride("saving", ride.time_s, ride.channels | {"battery_a": 0.8 * ride.get("battery_a")})
+    write_ride(saving, tmp_path / "saving.csv")
+    assert verdict(ROUND, "--against", tmp_path / "saving.csv", "--json", tmp_path / "v.json") == 0
+    told = json.loads((tmp_path / "v.json").read_text())["against"]
+    assert told["consumption_same_road"]["low"] <= 0.25 <= told["consumption_same_road"]["high"]
+    assert told["differences"][0]["shown"] and told["differences"][0]["what"].startswith("consumption")
+    assert "% more per km than the other" in capsys.readouterr().out
+    assert verdict(ROUND, "--against", tmp_path / "none.csv") == 2 and "none.csv" in capsys.readouterr().err
 
 
 def test_a_ride_without_anything_useful_is_judged_without_a_crash(tmp_path, capsys):

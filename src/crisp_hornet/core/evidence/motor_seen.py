@@ -2,8 +2,8 @@
 
 In steady state ``V·I = idle + 1.5·R·(id² + iq²) + 1.5·ω·(psi + (ld − lq)·id)·iq`` (P. C. Krause et al., *Analysis of Electric Machinery*):
 linear in ``psi``, in the winding's resistance at 25 °C and in the idle draw, so that pulls at different speeds tell them apart. What the
-power stage and reluctance take is the document's. A gain error of a current sensor is not in the intervals; magnets are as warm as they
-were on the ride. The power at the road is what the known mass gained, against the pack's: all that is lost on the way is in it.
+power stage and reluctance take is the document's. What a current sensor's gain is usually off by is in the intervals; magnets are as warm
+as they were on the ride. The power at the road is what the known mass gained, against the pack's: all that is lost on the way is in it.
 """
 
 from __future__ import annotations
@@ -29,6 +29,8 @@ CHANNELS = (
 LEAST_A, SLOW_SHARE, SLOW_A, LEAST_S = 4.0, 0.1, 2.0, 40.0
 WIDEST_FLUX, WIDEST_OHM, MASS = 0.3, 0.6, 0.02
 MODEL = 0.002  # share by which noise in the currents pulls the fit to one side
+GAIN = 0.004  # share by which a current sensor's gain is usually off, one standard deviation
+GAINS = (math.sqrt(2) * GAIN, math.sqrt(5) * GAIN)  # power over current, and over its square
 USUAL_WINDING_C = 40.0
 
 
@@ -82,7 +84,7 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
         why = "currents and speeds hardly differ: pull from a standstill to the top, gently and hard"
         return refused(why, "Wb"), refused(why, "Ω")
     flux, ohm = (
-        around(value, math.hypot(fit.error(at), MODEL * value), fit.freedom, unit)
+        around(value, math.hypot(fit.error(at), MODEL * value, GAINS[at] * value), fit.freedom, unit)
         for at, (value, unit) in enumerate(zip(fit.values[:2].tolist(), ("Wb", "Ω"), strict=True))
     )
     if not warm:
