@@ -111,6 +111,8 @@ def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> N
     verdict.add_argument("--ride", type=Path, required=True, help="a log in any form that Rides reads")
     verdict.add_argument("--json", type=Path, metavar="FILE", help="write it all into this file too")
     verdict.add_argument("--against", type=Path, metavar="LOG", help="another ride of the same bike to compare with")
+    stopwatch = "what a stopwatch said: '100 m in 9.8 s and 10.4 s; 0 to 25 km/h in 6.2 s'"
+    verdict.add_argument("--timed", default="", metavar="WORDS", help=stopwatch)
     rested = "the pack's voltages at rest: energy for a log that has none"
     verdict.add_argument("--rested", type=_number, nargs=2, metavar=("BEFORE", "AFTER"), help=rested)
     verdict.set_defaults(run=_verdict)

@@ -13,7 +13,7 @@ import numpy as np
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.compare import Compared, compare
 from crisp_hornet.core.evidence.consumption import Share
-from crisp_hornet.core.evidence.day import Day
+from crisp_hornet.core.evidence.day import UNKNOWN, Day
 from crisp_hornet.core.evidence.differences import Difference, between_rides
 from crisp_hornet.core.evidence.dyno import dyno_runs
 from crisp_hornet.core.evidence.estimate import Estimate
@@ -43,13 +43,14 @@ def judge_ride(options: argparse.Namespace) -> int:
     ride = loaded.ride
     fastest = float(np.nanmax(ride.get("wheel_speed_kmh"))) if ride.has("wheel_speed_kmh") else 0.0
     speeds = np.linspace(0.0, max(LEAST_KMH, 1.3 * fastest), SPEEDS)
-    curve = pull_curve(bike, tune, speeds, _at_start(ride, bike))
     rested = None if options.rested is None else (options.rested[0], options.rested[1])
-    verdict, findings = judge(ride, bike, tune, curve, rested)
+    curve = pull_curve(bike, tune, speeds, _at_start(ride, bike, rested))
+    day = Day(rested_v=rested, timed=options.timed)
+    verdict, findings = judge(ride, bike, tune, curve, day)
     told, lines = as_json(ride, tune, verdict, findings), list(as_lines(verdict, findings))
     if options.against is not None:
         other = read_ride(options.against).ride
-        compared = compare(ride, other, bike, (Day(rested_v=rested), Day()))
+        compared = compare(ride, other, bike, (day, UNKNOWN))
         there = judge(other, bike, tune, pull_curve(bike, tune, speeds, _at_start(other, bike)))[0]
         found = between_rides(
             (verdict, there), (ride, other), compared, (dyno_runs(ride, bike), dyno_runs(other, bike))
@@ -63,8 +64,8 @@ def judge_ride(options: argparse.Namespace) -> int:
     return 0
 
 
-def _at_start(ride: Ride, bike: Bike) -> Conditions:
-    return conditions_at_start(ride, bike) or Conditions(typical_v(bike))
+def _at_start(ride: Ride, bike: Bike, rested_v: tuple[float, float] | None = None) -> Conditions:
+    return conditions_at_start(ride, bike) or Conditions(rested_v[0] if rested_v is not None else typical_v(bike))
 
 
 def _against(other: Ride, compared: Compared, found: list[Difference]) -> dict[str, Any]:
@@ -122,6 +123,10 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             "of_predicted_by_speed": _estimate(pull.by_speed), "top_kmh": _estimate(pull.top_kmh),
         },
         "motor": _motor(verdict),
+        "timed": [
+            {"what": one.what, "seen": _estimate(one.seen), "predicted": _number(one.predicted), "unit": one.seen.unit}
+            for one in verdict.timed
+        ],
         "findings": [_finding(one) for one in findings],
     }  # fmt: skip
 
@@ -200,6 +205,8 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     }  # fmt: skip
     for name, (one, digits) in named.items():
         yield f"{name}: {one.in_words(digits)}"
+    for timed in verdict.timed:
+        yield timed.in_words
     if verdict.hill is not None:
         yield hill_words(verdict.hill)
     for kind, parts in verdict.shares.items():

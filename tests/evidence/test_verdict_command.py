@@ -51,6 +51,14 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     assert "wheel: 1.63" in lines and "crr: cannot be told" in lines and "wheel-off" in lines
 
 
+def test_a_stopwatch_goes_through_the_same_chain(tmp_path, capsys):
+    assert verdict(ROUND, "--timed", "0 to 25 km/h in 7.5 s; 100 m in 9 s and 10 s", "--json", tmp_path / "v.json") == 0
+    launch, stretch = json.loads((tmp_path / "v.json").read_text())["timed"]
+    assert launch["unit"] == "s" and launch["seen"]["value"] == 7.5 and 5 < launch["predicted"] < 6
+    assert stretch["seen"]["value"] == pytest.approx(38.0) and stretch["seen"]["low"] < 38 < stretch["seen"]["high"]
+    assert "timed-slower" in capsys.readouterr().out
+
+
 def test_a_ride_against_another_one(tmp_path, capsys):
     ride = read_ride(ROUND).ride
     saving = Ride("saving", ride.time_s, ride.channels | {"battery_a": 0.8 * ride.get("battery_a")})

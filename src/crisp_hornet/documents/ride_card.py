@@ -18,14 +18,15 @@ Words = Annotated[str, Field(max_length=200)]
 
 
 class RideCard(Part):
-    """``wheel_m``: the circumference by which the log's wheel speed was shown (m); ``rested_start_v`` and ``rested_end_v``: the pack's
-    voltage at rest (V)."""
+    """``timed``: what a stopwatch said, as ``100 m in 9.8 s and 10.4 s; 0 to 25 km/h in 6.2 s``; ``wheel_m``: the circumference by which
+    the log's wheel speed was shown (m); ``rested_start_v`` and ``rested_end_v``: the pack's voltage at rest (V)."""
 
     tyres: Words = ""
     wind: Words = ""
     air: Words = ""
     load: Words = ""
     purpose: Words = ""
+    timed: Words = ""
     programme: Words = ""
     rested_start_v: Positive | None = None
     rested_end_v: Positive | None = None
@@ -55,7 +56,7 @@ class RideCard(Part):
         """In one line, what is known of it."""
         words = [
             f"{name} {value}"
-            for name in ("tyres", "wind", "air", "load", "purpose", "programme")
+            for name in ("tyres", "wind", "air", "load", "purpose", "timed", "programme")
             if (value := getattr(self, name))
         ]
         rested = [

@@ -15,7 +15,7 @@ import numpy as np
 
 from crisp_hornet.core.derived import summed
 from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.day import CORRECTED, Day, loaded, resistance_n
+from crisp_hornet.core.evidence.day import CORRECTED, UNKNOWN, Day, loaded, resistance_n
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.evidence.even import even
@@ -50,7 +50,7 @@ class Compared:
         )
 
 
-def compare(first: Ride, second: Ride, bike: Bike, days: tuple[Day, Day] = (Day(), Day())) -> Compared:
+def compare(first: Ride, second: Ride, bike: Bike, days: tuple[Day, Day] = (UNKNOWN, UNKNOWN)) -> Compared:
     """The first ride against the second on one bike, each with its day."""
     days = days[0].beside(days[1]), days[1].beside(days[0])
     used = [
@@ -61,7 +61,7 @@ def compare(first: Ride, second: Ride, bike: Bike, days: tuple[Day, Day] = (Day(
         if not one.wh_per_km.known or one.distance_km.value < LEAST_KM:
             why = refused(f"{ride.name}: {one.wh_per_km.reason or f'less than {LEAST_KM:g} km'}")
             return Compared(why, why)
-    plain = _quotient(used[0].wh_per_km, used[1].wh_per_km, [Day().doubt] * 2)
+    plain = _quotient(used[0].wh_per_km, used[1].wh_per_km, [UNKNOWN.doubt] * 2)
     asked = [_asked_wh(ride, bike, day) for ride, day in zip((first, second), days, strict=True)]
     if min(asked) <= 0:
         return Compared(plain, refused("the road asked for no energy: it went downhill all the way"))

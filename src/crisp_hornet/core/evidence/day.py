@@ -29,17 +29,19 @@ CORRECTED = 0.5  # of a correction that was made, so much stays in doubt
 
 @dataclass(frozen=True)
 class Day:
-    """Air temperature (°C), wind (m/s), load (kg) and the pack's voltages at rest before and after (V), None where nobody wrote it down."""
+    """What was written down of a ride: air temperature (°C), wind (m/s), load (kg), the pack's voltages at rest before and after (V), None
+    where it was not; ``timed``: what a stopwatch said, in words."""
 
     air_c: float | None = None
     wind_mps: float | None = None
     load_kg: float | None = None
     rested_v: tuple[float, float] | None = None
+    timed: str = ""
 
     @classmethod
     def of(cls, card: RideCard) -> Day:
         """As far as a ride's card says it in figures."""
-        return cls(card.air_c, card.wind_mps, card.load_kg, card.rested_v)
+        return cls(card.air_c, card.wind_mps, card.load_kg, card.rested_v, card.timed)
 
     def beside(self, other: Day) -> Day:
         """This day as far as it can be held against another: a load that is known for one of them only is left out."""
@@ -63,6 +65,9 @@ class Day:
         if self.load_kg is not None:
             words.append(f"{self.load_kg:g} kg loaded")
         return ", ".join(words) or "nothing written down"
+
+
+UNKNOWN = Day()
 
 
 def loaded(bike: Bike, day: Day) -> Bike:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.evidence.day import UNKNOWN, Day
 from crisp_hornet.core.evidence.effects import predicted_effects
 from crisp_hornet.core.evidence.even import even
 from crisp_hornet.core.evidence.findings import Evidence, Finding, found_in
@@ -15,12 +16,12 @@ from crisp_hornet.documents.tune import Tune
 
 
 def judge(
-    ride: Ride, bike: Bike, tune: Tune, curve: PullCurve | None, rested_v: tuple[float, float] | None = None
+    ride: Ride, bike: Bike, tune: Tune, curve: PullCurve | None, day: Day = UNKNOWN
 ) -> tuple[Verdict, list[Finding]]:
-    """Estimates and findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start, ``rested_v`` the pack
-    at rest before and after (V)."""
+    """Estimates and findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start, ``day`` what was written
+    down besides."""
     smooth = even(ride, CHANNELS)
-    verdict = judge_ride(ride, bike, tune, curve, smooth, rested_v)
+    verdict = judge_ride(ride, bike, tune, curve, smooth, day)
     found = found_in(Evidence(ride, smooth, bike, tune, curve, verdict))
     return verdict, [_with_effects(one, bike, tune, curve) for one in found]
 

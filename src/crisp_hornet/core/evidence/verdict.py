@@ -11,6 +11,7 @@ from crisp_hornet.core.assist import Motive
 from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import Share, range_km, shares
+from crisp_hornet.core.evidence.day import UNKNOWN, Day
 from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
 from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.even import STEP_S, moving_mean
@@ -21,6 +22,7 @@ from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.peaks import Peak, peaks
 from crisp_hornet.core.evidence.pull_seen import PullSeen, full_pull, pull_seen
 from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
+from crisp_hornet.core.evidence.stopwatch import Timed, timed
 from crisp_hornet.core.evidence.weakening_seen import WeakeningSeen, weakening_seen
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.pull import PullCurve
@@ -37,7 +39,7 @@ SUSTAINED_OF = ("battery_a", "phase_a", "wheel_speed_kmh", "motor_c", "controlle
 class Verdict:
     """What a ride proves. ``peaks``: against the limits that were set; ``sustained``: by channel, the greatest mean over 1, 10 and 60 s;
     ``range_km``: of a full pack at this style; ``shares``: where the energy went, by speed, grade and level; ``hill``: how long its hardest
-    minute could be held; ``weakening``: what it gave, None where it was not set or never at work."""
+    minute could be held; ``weakening``: what it gave, None where it was not set or never at work; ``timed``: what a stopwatch said."""
 
     resistance_ohm: Estimate
     circumference_m: Estimate
@@ -51,6 +53,7 @@ class Verdict:
     motor: MotorSeen
     weakening: WeakeningSeen | None
     peaks: tuple[Peak, ...]
+    timed: tuple[Timed, ...]
     shares: dict[str, list[Share]] = field(default_factory=dict)
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
@@ -61,10 +64,10 @@ def judge_ride(
     tune: Tune,
     curve: PullCurve | None,
     smooth: Ride,
-    rested_v: tuple[float, float] | None = None,
+    day: Day = UNKNOWN,
 ) -> Verdict:
-    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock, ``rested_v`` the pack's
-    voltages at rest before and after (V) if they were taken."""
+    """Every estimate; ``curve`` is the prediction for the ride's start, ``smooth`` the ride on an even clock, ``day`` what was
+    written down besides."""
     with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it computes
         extremes = pool.submit(peaks, ride, tune)
         pack = pool.submit(resistance, smooth)
@@ -77,7 +80,7 @@ def judge_ride(
         full = full_pull(smooth, bike, stretch) if smooth.has("wheel_speed_kmh") and smooth.has("throttle") else None
         pull = pool.submit(pull_seen, smooth, curve, stretch, full) if curve is not None else None
         motor = pool.submit(motor_seen, smooth, bike, curve, stretch, full)
-        energy = energy_used(ride, bike, wheel, rested_v, smooth)
+        energy = energy_used(ride, bike, wheel, day.rested_v, smooth)
         road = road_load(smooth, bike, wheel)
         top = pull.result().top_kmh if pull is not None else refused("no prediction to lay it against", "km/h")
         weakening = weakening_seen(smooth, bike, tune, top.times(1 / stretch))
@@ -94,6 +97,7 @@ def judge_ride(
         motor.result(),
         weakening,
         tuple(extremes.result()),
+        timed(day.timed, curve),
         {kind: part.result() for kind, part in parts.items()},
         {name: one.result() for name, one in sustained.items()},
     )

@@ -8,7 +8,13 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.documents.ride_card import RideCard
 
-WORDS = {"tyres": "tyres", "wind": "wind", "air": "air", "load": "load", "purpose": "purpose"}
+WORDS = {"tyres": "tyres", "wind": "wind", "air": "air", "load": "load", "purpose": "purpose", "timed": "stopwatch"}
+HINTS = {
+    "air": "as 18 °C: comparisons take it into account",
+    "wind": "as 12 km/h from the west, or calm: comparisons take it into account",
+    "load": "as 40 kg of bread, or empty: comparisons take it into account",
+    "timed": "as 100 m in 9.8 s and 10.4 s, there and back; or 0 to 25 km/h in 6.2 s",
+}
 VOLTS = {"rested_start_v": "V before", "rested_end_v": "V after"}
 LEAST_V, MOST_V = 5.0, 200.0
 
@@ -30,6 +36,7 @@ class CardFields(QWidget):
         for at, (key, field) in enumerate(self.fields.items()):
             field.setAccessibleName(f"{name}: {names[key]}")
             field.setPlaceholderText(names[key])
+            field.setToolTip(HINTS.get(key, ""))
             if key in VOLTS:
                 field.setToolTip(f"voltage of the rested pack {names[key].removeprefix('V ')} the ride")
             field.setMaxLength(200)

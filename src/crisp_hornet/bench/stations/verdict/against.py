@@ -144,7 +144,7 @@ class AgainstRow(QWidget):
 def against_ride(one: Judged, other: Ride, tune: Tune, day: Day) -> Against:
     """The open ride against another one, which was ridden on ``tune``."""
     curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions_at_start(other, one.bike) or _conditions(one))
-    verdict, _ = judge(other, one.bike, tune, curve, day.rested_v)
+    verdict, _ = judge(other, one.bike, tune, curve, day)
     compared = compare(one.ride, other, one.bike, (one.day, day))
     runs = dyno_runs(one.ride, one.bike, one.flywheel_kg), dyno_runs(other, one.bike, one.flywheel_kg)
     found = between_rides((one.verdict, verdict), (one.ride, other), compared, runs)

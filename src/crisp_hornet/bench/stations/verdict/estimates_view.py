@@ -120,6 +120,8 @@ class EstimatesView(QWidget):
             return
         for figure in FIGURES:
             self._add(figure, figure.take(verdict), bike, ride, units)
+        for timed in verdict.timed:
+            self._add_words("by stopwatch", units.text(timed.in_words))
         if verdict.hill is not None:
             self._add_words("how long the hill could last", units.text(hill_words(verdict.hill)))
         for kind, parts in verdict.shares.items():

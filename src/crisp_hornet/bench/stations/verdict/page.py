@@ -162,14 +162,16 @@ class VerdictPage(Station):
             self.charts.show_ride(None, None, None, self.desk.units)
             self._show_judged()
             return
-        conditions = conditions_at_start(ride, bike) or self.desk.conditions
+        rested_v = self.desk.card.rested_start_v
+        told = Conditions(rested_v) if rested_v is not None else self.desk.conditions
+        conditions = conditions_at_start(ride, bike) or told
         self._prediction = predict(bike, tune, conditions, self.desk.speeds)
         self._show_head(ride, tune, conditions)
         curve, day, with_tune = self._prediction.curve, Day.of(self.desk.card), self.desk.ride_tune
         flywheel_kg = self.charts.flywheel_kg
 
         def work() -> Seen:
-            verdict, found = judge(ride, bike, tune, curve, day.rested_v)
+            verdict, found = judge(ride, bike, tune, curve, day)
             whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
             judged = Judged(ride, bike, tune, verdict, curve, day, flywheel_kg)
             runs = dyno_runs(ride, bike, flywheel_kg)

@@ -80,3 +80,17 @@ def weakening_gain(e: Evidence) -> Finding | None:
     return Finding(
         "weakening-gain", "note", f"Field weakening gave {one.gain_n.value:.0f} N", reason, one.at_s, one.at_s
     )
+
+
+@finding
+def timed_worse(e: Evidence) -> Finding | None:
+    """A stopwatch says that it is slower than predicted."""
+    worse = [one for one in e.verdict.timed if one.worse]
+    if not worse:
+        return None
+    one = max(worse, key=lambda each: abs(each.seen.value / each.predicted - 1))
+    return Finding(
+        "timed-slower", "note", f"By the stopwatch it is slower than predicted: {one.in_words}",
+        "More weight than the document has, a tired pack, a rubbing brake or a soft tyre do this; so does a limit that something else in "
+        "the chain imposes.",
+    )  # fmt: skip
