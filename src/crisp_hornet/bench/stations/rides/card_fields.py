@@ -30,6 +30,7 @@ class CardFields(QWidget):
         self.fields = {key: QLineEdit() for key in names}
         self._kept = RideCard()
         self.told = label("", "quiet")
+        across = 4 if after else len(names)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
@@ -41,8 +42,8 @@ class CardFields(QWidget):
                 field.setToolTip(f"voltage of the rested pack {names[key].removeprefix('V ')} the ride")
             field.setMaxLength(200)
             field.editingFinished.connect(self.changed)
-            grid.addWidget(field, 0, at)
-        grid.addWidget(self.told, 1, 0, 1, len(self.fields))
+            grid.addWidget(field, at // across, at % across)
+        grid.addWidget(self.told, len(self.fields), 0, 1, across)
         self.told.hide()
 
     def show_card(self, card: RideCard) -> None:
