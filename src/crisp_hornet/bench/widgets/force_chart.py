@@ -5,7 +5,6 @@ Painted by hand: it is the heart of the application, and repaints with every ste
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -13,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QFont,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
@@ -21,23 +19,19 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
-    QPixmap,
     QPolygonF,
 )
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.units import Units
-from crisp_hornet.bench.widgets.ruler import tick_spacing
+from crisp_hornet.bench.widgets.force_axes import ForceAxes, nice_top
 from crisp_hornet.core.evidence.measured_pull import MeasuredPull
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import PullCurve
 from crisp_hornet.core.uncertainty import Band
-from crisp_hornet.core.vehicle import grip_force_n, lift_force_n, road_load_n
 
-GRADES = (0.0, 0.06, 0.12, 0.18)
-LEFT, RIGHT, TOP, BOTTOM = 34.0, 6.0, 8.0, 44.0
 CROSS_CELL_PX = 7.0
 LIMIT_WORDS = {"low_voltage": "low voltage"}
 
@@ -63,16 +57,13 @@ def stretches(curve: PullCurve) -> list[Stretch]:
     ]
 
 
-class ForceChart(QWidget):
+class ForceChart(ForceAxes):
     """Curves of the three truths over speed, grade lines, lift and grip. ``pointed`` carries the speed under the pointer."""
 
     pointed = pyqtSignal(float)
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self.theme = theme
-        self.draft: PullCurve | None = None
-        self.controller: PullCurve | None = None
+        super().__init__(theme)
         self.measured: MeasuredPull | None = None
         self.band: Band | None = None
         self.held: PullCurve | None = None
@@ -80,12 +71,6 @@ class ForceChart(QWidget):
         self.also: tuple[str, PullCurve] | None = None
         self.message = ""
         self.at_kmh = 25.0
-        self.units = Units()
-        self._top_n = 100.0
-        self._low_n = 0.0
-        self._grade_lines: list[tuple[float, Array]] = []
-        self._lines_of: object = None
-        self._backdrop: tuple[object, QPixmap] | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -112,9 +97,8 @@ class ForceChart(QWidget):
             highest = max(highest, float(self.measured.force_n.max()))
         top = nice_top(highest * 1.1)
         self._top_n = max(self._top_n, top) if hold_scale else top
-        if curves and self._lines_of is not curves[0].bike:
-            self._lines_of = curves[0].bike
-            self._grade_lines = [(grade, road_load_n(curves[0].bike, curves[0].speed_kmh, grade)) for grade in GRADES]
+        if curves:
+            self._lay_grades(curves[0])
         self.update()
 
     def show_units(self, units: Units) -> None:
@@ -149,36 +133,6 @@ class ForceChart(QWidget):
         """Lay measured points over the curves."""
         self.measured = measured
         self.show_curves(self.draft, self.controller, self.message)
-
-    # --- axes -----------------------------------------------------------------------------------------------
-
-    @property
-    def curve(self) -> PullCurve | None:
-        """The curve that gives the axis its speeds."""
-        return self.draft or self.controller
-
-    @property
-    def plot(self) -> QRectF:
-        """The area inside the axes."""
-        return QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
-
-    @property
-    def last_kmh(self) -> float:
-        """The right end of the speed axis."""
-        return float(self.curve.speed_kmh[-1]) if self.curve is not None else 60.0
-
-    def point(self, kmh: float, force_n: float) -> QPointF:
-        """Where a speed and a force lie on the widget."""
-        plot = self.plot
-        share = (force_n - self._low_n) / (self._top_n - self._low_n)
-        return QPointF(plot.left() + kmh / self.last_kmh * plot.width(), plot.bottom() - share * plot.height())
-
-    def value(self, at: QPointF) -> tuple[float, float]:
-        """Speed and force under a place on the widget, inside the axes."""
-        plot = self.plot
-        kmh = (at.x() - plot.left()) / plot.width() * self.last_kmh
-        force = self._low_n + (plot.bottom() - at.y()) / plot.height() * (self._top_n - self._low_n)
-        return min(max(kmh, 0.0), self.last_kmh), min(max(force, self._low_n), self._top_n)
 
     # --- pointing -------------------------------------------------------------------------------------------
 
@@ -234,83 +188,6 @@ class ForceChart(QWidget):
 
     def paint_over(self, painter: QPainter) -> None:
         """What a kind of chart adds on top."""
-
-    def _painted_backdrop(self) -> QPixmap:
-        """Axes, grade lines, lift and grip: the same through a whole drag, so painted once."""
-        key = (
-            self.size(),
-            self.devicePixelRatioF(),
-            self._top_n,
-            self._low_n,
-            self.last_kmh,
-            self.theme.name,
-            self.units,
-            id(self._lines_of),
-        )
-        if self._backdrop is None or self._backdrop[0] != key:
-            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
-            pixmap.fill(self.theme.color("ground"))
-            painter = QPainter(pixmap)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_axes(painter)
-            painter.save()
-            painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
-            self._paint_grades(painter)
-            painter.restore()
-            self._paint_grade_names(painter)
-            painter.end()
-            self._backdrop = (key, pixmap)
-        return self._backdrop[1]
-
-    def _paint_axes(self, painter: QPainter) -> None:
-        theme, plot = self.theme, self.plot
-        painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
-        for force in [*([self._low_n] if self._low_n else []), *ticks(self._top_n)]:
-            y = self.point(0, force).y()
-            painter.setPen(QPen(theme.color("rule", 0.6 if force else 1.0), 1))
-            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-            painter.setPen(theme.color("quiet"))
-            text = f"{force:g}"
-            painter.drawText(QPointF(plot.left() - 6 - metrics.horizontalAdvance(text), y + 4), text)
-        for shown in ticks(self.units.value(self.last_kmh, "km/h")):
-            at = self.point(self.units.back(shown, "km/h"), self._low_n)
-            painter.setPen(QPen(theme.color("quiet"), 1))
-            painter.drawLine(at, at + QPointF(0, 4))
-            text = f"{shown:g}"
-            painter.setPen(theme.color("quiet"))
-            painter.drawText(at + QPointF(-metrics.horizontalAdvance(text) / 2, 17), text)
-
-    def _paint_grades(self, painter: QPainter) -> None:
-        if self.curve is None:
-            return
-        painter.setPen(QPen(self.theme.color("quiet", 0.75), 1))
-        for _grade, load in self._grade_lines:
-            painter.drawPolyline(self._polygon(_thinned(self.curve.speed_kmh), _thinned(load)))
-        for force in (lift_force_n(self.curve.bike), grip_force_n(self.curve.bike)):
-            if force < self._top_n:
-                painter.setPen(QPen(self.theme.color("stop"), 1, Qt.PenStyle.DotLine))
-                painter.drawLine(self.point(0, force), self.point(self.last_kmh, force))
-
-    def _paint_grade_names(self, painter: QPainter) -> None:
-        if self.curve is None:
-            return
-        painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
-        painter.setPen(self.theme.color("quiet"))
-        for grade, load in self._grade_lines:
-            text = f"{grade:.0%} grade".replace("%", " %")
-            at = self.point(self.last_kmh, float(load[-1]))
-            if at.y() > TOP + 12:
-                painter.drawText(QPointF(self.plot.right() - metrics.horizontalAdvance(text), at.y() - 5), text)
-        painter.setPen(self.theme.color("stop"))
-        for name, force in (
-            ("front wheel lifts, flat", lift_force_n(self.curve.bike)),
-            ("tyre slips, dry", grip_force_n(self.curve.bike)),
-        ):
-            if force < self._top_n:
-                painter.drawText(self.point(self.last_kmh * 0.42, force) + QPointF(0, -4), f"{name} {force:.0f} N")
 
     def _paint_curve(self, painter: QPainter, curve: PullCurve | None, truth: str) -> None:
         if curve is None:
@@ -424,40 +301,6 @@ class ForceChart(QWidget):
             if wide < right - left - 4:
                 painter.drawText(QPointF((left + right - wide) / 2, y + 9), text)
 
-    def _polygon(self, kmh: Array, force: Array) -> QPolygonF:
-        plot = self.plot
-        x = plot.left() + kmh / self.last_kmh * plot.width()
-        y = plot.bottom() - (force - self._low_n) / (self._top_n - self._low_n) * plot.height()
-        return QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
-
-
-class TruthLegend(QWidget):
-    """Which line is which truth."""
-
-    def __init__(self, theme: Theme, words: dict[str, str]) -> None:
-        super().__init__()
-        self.theme, self.words = theme, words
-        self.setFixedHeight(20)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
-        metrics = QFontMetricsF(painter.font())
-        x = 0.0
-        for truth, text in self.words.items():
-            if truth == "measured":
-                paint_truth(painter, self.theme, truth, QPointF(x + 8, 10), 5)
-                x += 22
-            else:
-                painter.setPen(truth_pen(self.theme, truth))
-                painter.drawLine(QPointF(x, 10), QPointF(x + 32, 10))
-                paint_truth(painter, self.theme, truth, QPointF(x + 16, 10), 4.5)
-                x += 40
-            painter.setPen(self.theme.color("text"))
-            painter.drawText(QPointF(x, 15), text)
-            x += metrics.horizontalAdvance(text) + 22
-
 
 def worth_drawing(force_n: Array) -> NDArray[np.bool_]:
     """Which samples of a curve to draw: every fourth, and all next to a kink. Stroking is what a repaint costs."""
@@ -466,20 +309,3 @@ def worth_drawing(force_n: Array) -> NDArray[np.bool_]:
     near[::4] = True
     near[-1] = True
     return near
-
-
-def _thinned(values: Array) -> Array:
-    """Every eighth value and the last: enough for a smooth line."""
-    return np.append(values[:-1:8], values[-1])
-
-
-def nice_top(value: float) -> float:
-    """The next round top of an axis."""
-    spacing = tick_spacing(value)
-    return math.ceil(value / spacing) * spacing
-
-
-def ticks(top: float) -> list[float]:
-    """Round ticks from 0 to ``top``."""
-    spacing = tick_spacing(top)
-    return [spacing * index for index in range(int(top / spacing + 1e-9) + 1)]

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.force_chart import LEFT, RIGHT
+from crisp_hornet.bench.widgets.force_axes import LEFT, RIGHT
 from crisp_hornet.core.motor import Array
 
 CELLS = 24

@@ -28,11 +28,11 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
-from crisp_hornet.bench.widgets.force_chart import TruthLegend
 from crisp_hornet.bench.widgets.heat_strip import HeatStrip
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.endurance import continuous_curve
 from crisp_hornet.core.inverse import SPEED, WEAKENING
 from crisp_hornet.core.pack import full_v

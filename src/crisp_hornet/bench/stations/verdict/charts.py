@@ -9,10 +9,11 @@ from crisp_hornet.bench.stations.verdict.against import Against
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
-from crisp_hornet.bench.widgets.force_chart import ForceChart, TruthLegend
+from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.plain_chart import PlainChart
 from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.dyno import DynoRuns
 from crisp_hornet.core.pull import PullCurve
