@@ -113,7 +113,8 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "assist": [
             {
                 "level": one.level, "seconds": round(one.seconds, 1), "watts_per_watt": _estimate(one.watts_per_watt),
-                "delay_s": _estimate(one.delay_s), "peak_mps2": _estimate(one.peak_mps2), "most_jerk_mps3": _estimate(one.most_jerk_mps3),
+                "delay_s": _estimate(one.delay_s), "peak_mps2": _estimate(one.peak_mps2), "usual_most_mps2": _estimate(one.usual_most_mps2),
+                "most_jerk_mps3": _estimate(one.most_jerk_mps3),
                 "all_given": _estimate(one.all_given),
             }
             for one in verdict.levels

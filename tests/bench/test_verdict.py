@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PyQt6.QtGui import QTextDocument
+from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.core.evidence.channels import Ride
@@ -77,7 +78,13 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     document.setHtml((tmp_path / "dark.html").read_text())
     assert "Findings" in document.toPlainText()
     verdict.save_report(tmp_path / "r.pdf")
-    assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
+    printed = QPdfDocument(None)
+    printed.load(str(tmp_path / "r.pdf"))
+    assert printed.pageCount() == 1 and html.count("data:image/png") == 2 and "energy along the way" in html
+    laid_against(demo_window, "its prediction")
+    qtbot.waitUntil(lambda: verdict.charts.against is not None, timeout=8_000)
+    verdict.save_report(tmp_path / "against.html")
+    assert "Against its prediction" in (tmp_path / "against.html").read_text()
     verdict.save_report(tmp_path / "no" / "r.pdf")
     assert "r.pdf" in demo_window.notice.text and "Written" not in demo_window.notice.text
 

@@ -120,6 +120,7 @@ def test_watts_for_a_watt_delay_and_start_of_a_level(ratio):
     (late,) = levels_seen(on_level(3, delay_rows=6), BIKE)
     assert late.level == 3 and late.delay_s.value == pytest.approx(1.2, abs=0.41)
     assert late.peak_mps2.value == pytest.approx(0.35 / 3.6 / 0.2, rel=0.1)  # as it was made
+    assert 0.5 * late.peak_mps2.value < late.usual_most_mps2.value <= late.peak_mps2.value
 
 
 @pytest.mark.parametrize(("share", "level"), [(0.0, 5), (0.3, 5), (0.7, 2), (1.0, 5)])

@@ -26,7 +26,8 @@ NO_LEVEL = "the ride does not tell its level, or the tune has no such one"
 @dataclass(frozen=True)
 class LevelSeen:
     """``watts_per_watt``: electric watts for a watt of the rider; ``delay_s`` from the first stroke to the motor's current;
-    ``peak_mps2`` and ``most_jerk_mps3``: how it pulls away from below 8 km/h, the median of its starts; ``all_given``: the share of
+    ``peak_mps2``, ``usual_most_mps2`` (what nine tenths of a start stay below) and ``most_jerk_mps3``: how it pulls away from below 8 km/h,
+    the median of its starts; ``all_given``: the share of
     its pedalling in which the motor took at least nine tenths of what the level may take at that speed."""
 
     level: int
@@ -34,6 +35,7 @@ class LevelSeen:
     watts_per_watt: Estimate
     delay_s: Estimate
     peak_mps2: Estimate
+    usual_most_mps2: Estimate
     most_jerk_mps3: Estimate
     all_given: Estimate
 
@@ -46,6 +48,8 @@ class LevelSeen:
             words += "; never all it may give"
         elif one.known:
             words += f"; all it may give in {one.value:.0f} % of the pedalling ({one.low:.0f} to {one.high:.0f})"
+        if self.peak_mps2.known:
+            words += f"; pulls away with up to {self.peak_mps2.value:.2f} m/s²"
         return words
 
 
@@ -92,10 +96,11 @@ def _level(
     if ratio.known and ratio.half_width > WIDEST * max(abs(ratio.value), 0.2):
         ratio = refused("the motor does not follow the rider's watts", "×")
     starts = _starts(time, rides, speed)
-    peaks, jerks, delays = [], [], []
+    peaks, usual, jerks, delays = [], [], [], []
     for at in starts:
         away = slice(at, at + round(AWAY_S / STEP_S))
         peaks.append(float(np.nanmax(gained[away])))
+        usual.append(float(np.nanpercentile(gained[away], 90)))
         jerks.append(float(np.nanmax(np.diff(gained[away]))) / STEP_S)
         motor = np.flatnonzero(electric[at : at + round(MOST_DELAY_S / STEP_S)] > 30)
         if motor.size:
@@ -106,6 +111,7 @@ def _level(
         ratio,
         _median(delays, "s"),
         _median(peaks, "m/s²"),
+        _median(usual, "m/s²"),
         _median(jerks, "m/s³"),
         _all_given(number, time[pushed], electric[pushed], speed[pushed], motive),
     )

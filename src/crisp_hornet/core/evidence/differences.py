@@ -135,6 +135,7 @@ def _relative(first: Estimate, second: Estimate) -> Estimate:
 
 
 FACTS = (
+    ("pack voltage at the start", "pack_v", lambda v: float(np.median(v[:10])), "V", 0.003),
     (
         "mean speed while moving",
         "wheel_speed_kmh",
@@ -158,7 +159,7 @@ def _plain_facts(rides: tuple[Ride, Ride]) -> list[Difference]:
         if not all(one.has(channel) for one in rides):
             continue
         values = [float(take(one.get(channel)[np.isfinite(one.get(channel))])) for one in rides]
-        if all(math.isfinite(value) and value > 0 for value in values):
+        if all(math.isfinite(value) and value > 0 for value in values):  # a share of nothing tells nothing
             share, reach = values[0] / values[1] - 1, sure * math.sqrt(2)
             told = [f"{value:.1f} {unit}" for value in values]
             found.append(

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.stations.verdict.against import Against
+from crisp_hornet.bench.stations.verdict.on_paper import picture_on_paper, pull_on_paper
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
@@ -16,6 +18,7 @@ from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.dyno import DynoRuns
+from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import PullCurve
 
 LEAST_KG, MOST_KG = 1.0, 2000.0
@@ -57,7 +60,7 @@ class Charts(QWidget):
         column.addWidget(self._stack, 1)
         self._way: tuple[Ride, Units] | None = None
         self._runs: tuple[DynoRuns | None, PullCurve] | None = None
-        self._against: Against | None = None
+        self.against: Against | None = None
         self._choose(0)
 
     def _page(self, chart: QWidget, *head: QWidget) -> QWidget:
@@ -91,9 +94,27 @@ class Charts(QWidget):
 
     def show_against(self, against: Against | None) -> None:
         """Lay something else behind it."""
-        self._against = against
+        self.against = against
         self.pull.show_also(against.name if against else "", against.curve if against else None)
         self._draw()
+
+    def on_paper(self) -> list[tuple[str, QPixmap]]:
+        """The charts for the page that is handed over, each with its caption: the pull, and the way or, where there are pulls before and
+        after, those."""
+        if self._way is None:
+            return []
+        whole, units = self._way
+        shown = [("newtons against km/h: predicted, and measured at full throttle", pull_on_paper(self.pull, units))]
+        name, way, other_runs = self._laid_against()
+        runs, curve = self._runs if self._runs is not None else (None, None)
+        picture, words = along_the_way(whole, way, name, units), "energy along the way"
+        if other_runs is not None and runs is not None:
+            picture, words = dyno(runs, other_runs, name, curve, units), "power at the wheel, before and after"
+        return [*shown, (words, picture_on_paper(picture))] if picture is not None else shown
+
+    def _laid_against(self) -> tuple[str, tuple[Array, Array] | None, DynoRuns | None]:
+        one = self.against
+        return ("", None, None) if one is None else (one.name, one.way, one.runs)
 
     def _choose(self, at: int) -> None:
         self._stack.setCurrentIndex(min(at, 1))
@@ -105,9 +126,7 @@ class Charts(QWidget):
             self.plain.show_picture(None)
             return
         whole, units = self._way
-        name, way, other_runs = (
-            ("", None, None) if self._against is None else (self._against.name, self._against.way, self._against.runs)
-        )
+        name, way, other_runs = self._laid_against()
         if self.choice.at == 1:
             picture = along_the_way(whole, way, name, units)
             self._told.setText("" if picture is not None else NO_WAY)

@@ -20,7 +20,7 @@ from crisp_hornet.bench.stations.verdict.charts import Charts
 from crisp_hornet.bench.stations.verdict.differences_view import DifferencesView
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
-from crisp_hornet.bench.stations.verdict.report import page, save
+from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.page_choice import PageChoice
@@ -296,16 +296,9 @@ class VerdictPage(Station):
         """The page a builder hands to a customer."""
         if self.verdict is None or self.desk.bike is None:
             return
-        html = page(
-            self._title.text(),
-            self._about.text(),
-            self.desk.bike,
-            self.verdict,
-            self.table.lines,
-            self.found,
-            self.chart,
-            self.desk.units,
-        )
+        against = self.charts.against
+        html = page(Told(self._title.text(), self._about.text(), self.desk.bike, self.verdict, self.table.lines, self.found,
+                         self.charts.on_paper(), against, self.desk.units.text))  # fmt: skip
         try:
             save(html, path)
         except DocumentError as error:
