@@ -65,7 +65,8 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     desk.set_bike(desk.bike.model_copy(update={"controller": other}))
     backups = len(desk.garage.backups(desk.bike_id))
     connect(qtbot, window, standin.port)
-    assert "Another bike's controller" in texts(window) and len(desk.garage.backups(desk.bike_id)) == backups
+    qtbot.waitUntil(lambda: "Another bike's controller" in texts(window))
+    assert len(desk.garage.backups(desk.bike_id)) == backups
     go(qtbot, window, 5)
     qtbot.waitUntil(lambda: "Nothing is written to this controller" in texts(window))
     assert not window.act_button.isEnabled() and not window.stations[5].confirmations
