@@ -5,8 +5,13 @@ import subprocess
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
+from hypothesis.internal.conjecture import providers
 
 from tests.standins import StandInProcess
+
+# The library also tries numbers that it finds in the modules loaded so far. A seed would then mean other examples with every test that is
+# run besides, and with every figure that is changed anywhere.
+providers.is_local_module_file = lambda _path: False
 
 
 @pytest.fixture

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, seed, settings
+from hypothesis import assume, given, seed, settings
 from hypothesis import strategies as st
 
 from crisp_hornet.core.cleaning import cleaned, flaws
@@ -52,7 +52,9 @@ def test_planted_flaws_are_found_and_mended(number, at):
     ride.channels["pack_v"][at] = 3.0
     speed = ride.get("wheel_speed_kmh").copy()
     dropped = np.arange(at + 20, at + 24)
-    riding = speed[at + 19] > 9 and speed[at + 24] > 9
+    beside = speed[at + 19], speed[at + 24]
+    riding = min(beside) > 9
+    assume(abs(min(beside) - 9) > 2)  # hardly riding: either may be said
     speed[dropped] = 0.0
     ride.channels["wheel_speed_kmh"] = speed
     ride.channels["human_nm"] = np.where(np.arange(len(ride)) % 4 == 0, ride.get("human_nm"), np.nan)
