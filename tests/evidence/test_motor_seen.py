@@ -75,6 +75,23 @@ def test_what_the_motor_cannot_be_told_from_says_why():
     assert not motor_seen(Ride("one point", ride.time_s, still), BIKE).flux_linkage_wb.known
 
 
+def test_without_the_d_current_only_what_cannot_be_weakened_counts():
+    """Rows that were weakened would make the constant too small: those near the voltage's end are left out."""
+    inside = 0
+    for seed in range(20):
+        rng = np.random.default_rng(seed)
+        psi = rng.uniform(0.015, 0.024)
+        ride = pulled(BIKE, psi, 0.06, 6, rng)
+        less = {name: values for name, values in ride.channels.items() if name != "d_axis_a"}
+        slow = less["wheel_speed_kmh"] > 30  # where the maker weakens, the voltage is at its end
+        less["pack_v"] = np.where(slow, less["pack_v"] * 0.6, less["pack_v"])
+        less["battery_a"] = np.where(slow, less["battery_a"] / 0.6, less["battery_a"])
+        told = motor_seen(Ride("no d", ride.time_s, less), BIKE).flux_linkage_wb
+        inside += told.known and told.low <= psi <= told.high
+    assert inside >= 17
+    assert "d-current is needed" in motor_seen(Ride("no d", ride.time_s, less), INTERIOR).flux_linkage_wb.reason
+
+
 def test_what_reaches_the_road_at_full_throttle():
     """The maker of rides loses power its own way; the sum of what it gave and took is the truth."""
     inside = known = 0

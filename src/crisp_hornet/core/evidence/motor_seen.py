@@ -32,6 +32,7 @@ MODEL = 0.002  # share by which noise in the currents pulls the fit to one side
 GAIN = 0.004  # share by which a current sensor's gain is usually off, one standard deviation
 GAINS = (math.sqrt(2) * GAIN, math.sqrt(5) * GAIN)  # power over current, and over its square
 USUAL_WINDING_C = 40.0
+ROOM = 0.85  # of the voltage: below this no controller weakens
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,9 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
         return refused(why, "Wb"), refused(why, "Ω")
     warm = ride.has("motor_c")
     motor = MotorModel.of(bike)
+    if not motor.surface and not ride.has("d_axis_a"):
+        why = "the d-current is needed: the phase current alone does not tell what reluctance makes of it"
+        return refused(why, "Wb"), refused(why, "Ω")
     i_d, i_q = dq_currents(motor, ride)
     square = i_d**2 + i_q**2
     winding_c = ride.get("motor_c") if warm else np.full(len(ride), USUAL_WINDING_C)
@@ -75,6 +79,9 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
     known = 1.5 * motor.controller_ohm * square + 1.5 * omega * motor.saliency_h * i_d * i_q
     drawn = ride.get("pack_v") * ride.get("battery_a")
     rows = _steady(ride.get("phase_a")) & np.isfinite(speed_power + copper + known + drawn)
+    if not ride.has("d_axis_a"):  # where the voltage runs out it may be weakened, and nobody wrote that down
+        room = (ROOM * bike.controller.modulation_limit / math.sqrt(3)) ** 2
+        rows &= motor.voltage_squared(omega, i_d, i_q) < room * ride.get("pack_v") ** 2
     if rows.sum() * STEP_S < LEAST_S:
         why = f"less than {LEAST_S:.0f} s with a current that stands and all that is needed"
         return refused(why, "Wb"), refused(why, "Ω")
