@@ -1,3 +1,5 @@
+import shutil
+
 import pytest
 
 from crisp_hornet.bench import theme as themes
@@ -41,9 +43,23 @@ def open_window(qtbot, qapp):
         close(window)
 
 
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory):
+    """The demo's garage, made once: tests get copies."""
+    folder = tmp_path_factory.mktemp("demo") / "garage"
+    demo_garage(folder).close()
+    return folder
+
+
 @pytest.fixture
-def demo_window(tmp_path, open_window):
-    return open_window(demo_garage(tmp_path / "garage"))
+def own_demo_garage(tmp_path, demo_folder):
+    shutil.copytree(demo_folder, tmp_path / "garage")
+    return Garage(tmp_path / "garage")
+
+
+@pytest.fixture
+def demo_window(own_demo_garage, open_window):
+    return open_window(own_demo_garage)
 
 
 @pytest.fixture

@@ -7,11 +7,15 @@ from PyQt6.QtWidgets import QLineEdit
 
 from crisp_hornet.bench.theme import DARK, LIGHT
 from crisp_hornet.bench.units import Units
+from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
+from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.demo import FACTORY, HERON
+from crisp_hornet.documents.store import read_bike, read_tune
 from tests.bench.driving import drag, press_keys
 from tests.bench.test_handling import wheel
 
@@ -185,3 +189,12 @@ def test_words_to_choose_from_go_round_by_key(qtbot, qapp):
     assert chosen == [1, 2, 0, 2] and choice.buttons[2].isChecked()
     qtbot.mouseClick(choice.buttons[1], Qt.MouseButton.LeftButton)
     assert choice.at == 1 and choice.buttons[0].accessibleName() == "page one"
+
+
+def test_a_pack_too_low_to_pull_still_has_a_force_chart(qtbot):
+    curve = pull_curve(read_bike(HERON), read_tune(FACTORY), np.linspace(0, 60, 61), Conditions(5.0))
+    assert not curve.wheel_force_n.any()
+    chart = ForceChart(LIGHT)
+    qtbot.addWidget(chart)
+    chart.show_curves(None, curve)
+    assert chart.value(chart.point(30, 50))[1] == pytest.approx(50)

@@ -6,7 +6,6 @@ import pytest
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.link.send import Outcome
 from crisp_hornet.rides.exchange import write_csv
@@ -18,8 +17,10 @@ from tests.garage.test_archive import alike, story
 BATTERY = "drive.battery_current_a"
 
 
-def test_ride_finding_draft_send_second_ride_compare_report_export_import(qtbot, tmp_path, open_window, standin):
-    window = open_window(demo_garage(tmp_path / "garage"), standin.port)
+def test_ride_finding_draft_send_second_ride_compare_report_export_import(
+    qtbot, tmp_path, own_demo_garage, open_window, standin
+):
+    window = open_window(own_demo_garage, standin.port)
     beside(window, standin)
     desk = window.desk
 

@@ -95,7 +95,7 @@ class ForceChart(ForceAxes):
         highest = max([float(curve.wheel_force_n.max()) for curve in drawn], default=100.0)
         if self.measured is not None and len(self.measured.force_n):
             highest = max(highest, float(self.measured.force_n.max()))
-        top = nice_top(highest * 1.1)
+        top = nice_top(1.1 * (highest or 100.0))  # a pack too low to pull at all gives an axis too
         self._top_n = max(self._top_n, top) if hold_scale else top
         if curves:
             self._lay_grades(curves[0])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
@@ -37,6 +38,7 @@ class RideView(QWidget):
         self.beside: Beside | None = None
         self._beside_of: tuple[Ride, int] | None = None
         self._kept: list[KeptRide] = []
+        self._stale = True
         self.traces, self.overview = Traces(theme), Overview(theme)
         self.groups = PageChoice(tuple(GROUPS), "traces")
         self.axis = PageChoice(("by time", "by way"), "axis")
@@ -86,7 +88,10 @@ class RideView(QWidget):
         return Ride(whole.name, whole.time_s, whole.channels | {"ahead_s": self.beside.ahead_s})
 
     def refresh(self) -> None:
-        """Show the open ride as it is now, its group, and the channel that is looked at."""
+        """Show the open ride as it is now, its group, and the channel that is looked at; put off while nobody looks."""
+        self._stale = not self.isVisible()
+        if self._stale:
+            return
         ride = self._desk.ride
         for widget in (self.groups, self.axis, self.other, self.overview):
             widget.setVisible(ride is not None)
@@ -109,6 +114,11 @@ class RideView(QWidget):
         self.overview.show_view(*self.traces.in_view)
         self._cursor.setText(self.traces.values_at_cursor())
         self.changed.emit()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._stale:
+            self.refresh()
 
     def look_at(self, channel: str) -> None:
         """Show one channel more than its group has."""

@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
@@ -46,6 +48,7 @@ from crisp_hornet.documents.tune import Tune
 STRIP = (("wheel_speed_kmh",), ("limit",), ("battery_w", "predicted_w"), ("pack_v",), ("motor_c",))
 
 
+SOON_MS = 250  # the window comes first
 LONG_ROWS = 60_000  # a ride of more rows is judged off the interface thread
 
 
@@ -97,6 +100,12 @@ class VerdictPage(Station):
         self.differences = DifferencesView(theme)
         self.differences.jump.connect(lambda at_s: self._traces.point_at(at_s))
         self._seen: Seen | None = None
+        self._work: Callable[[], Seen] | None = None
+        self._undrawn = False
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON_MS)
+        self._soon.timeout.connect(self._judge_beside)
         self._cursor = label("", "quiet")
         self._traces.pointed.connect(self._show_cursor)
         inside = QWidget()
@@ -148,8 +157,10 @@ class VerdictPage(Station):
         self._judge()
 
     def _judge(self) -> None:
-        """Judge the open ride; a long one off the interface thread, with what is quick shown meanwhile."""
+        """Judge the open ride: at once where it is looked at; a long one, and one that nobody looks at, off the interface thread."""
         self._judging.cancel()
+        self._soon.stop()
+        self._work = None
         ride, bike = self.desk.ride, self.desk.bike
         self.found, self.peaks, self._prediction, self.verdict, self._seen = [], [], None, None, None
         tune = self.desk.ride_tune or self.desk.controller
@@ -177,12 +188,30 @@ class VerdictPage(Station):
             runs = dyno_runs(ride, bike, flywheel_kg)
             return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs)
 
+        self._work = work
         if len(ride) > LONG_ROWS:
             self._about.setText(f"{self._about.text()}; a long ride: it is being judged")
             self._show_judged()
             self._judging.start(work)
-        else:
+        elif self.isVisible():
             self._take_judged(work())
+        else:
+            self._soon.start()
+
+    def _judge_beside(self) -> None:
+        if self._work is not None:
+            self._judging.start(self._work)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What was put off while nobody looked."""
+        super().showEvent(event)
+        ride = self.desk.ride
+        if self._work is not None and ride is not None and self._seen is None and len(ride) <= LONG_ROWS:
+            self._soon.stop()
+            self._judging.cancel()
+            self._take_judged(self._work())
+        elif self._undrawn and self._seen is not None:
+            self._draw(self._seen)
 
     def _show_head(self, ride: Ride, tune: Tune, conditions: Conditions) -> None:
         assert self._prediction is not None
@@ -199,6 +228,14 @@ class VerdictPage(Station):
             return  # another ride was opened meanwhile
         self._seen = seen
         self.verdict, self.found, self.peaks = seen.judged.verdict, seen.found, seen.peaks
+        if self.isVisible():
+            self._draw(seen)
+        else:
+            self._undrawn = True
+            self.news.emit()
+
+    def _draw(self, seen: Seen) -> None:
+        self._undrawn = False
         self._about.setText(self._head)
         self.chart.show_measured(seen.measured)
         self._traces.show_units(self.desk.units)
@@ -315,6 +352,8 @@ class VerdictPage(Station):
         return BoltState.NEEDS_A_LOOK if any(one.severity == "warn" for one in self.found) else BoltState.DONE
 
     def caption(self) -> str:
+        if self._work is not None and self._seen is None:
+            return "being judged"
         return f"{len(self.found)} findings" if self.found else "nothing to judge"
 
     def meaning(self) -> tuple[str, str]:
