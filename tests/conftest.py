@@ -13,6 +13,22 @@ from tests.standins import StandInProcess
 # run besides, and with every figure that is changed anywhere.
 providers.is_local_module_file = lambda _path: False
 
+REAL_TIME = (
+    "tests/link/",
+    "tests/standin/",
+    "tests/test_",
+    "tests/bench/test_application",
+    "tests/bench/test_link",
+    "tests/bench/test_recording",
+)
+
+
+def pytest_collection_modifyitems(items):
+    """What talks to a simulated controller, or to another process, is marked: it wants the processors to itself."""
+    for item in items:
+        if "standin" in " ".join(item.fixturenames) or item.nodeid.startswith(REAL_TIME):
+            item.add_marker(pytest.mark.realtime)
+
 
 @pytest.fixture
 def standin(tmp_path):
