@@ -83,6 +83,22 @@ def column_scroll(inside: QWidget) -> QScrollArea:
     return scroll
 
 
+def scrolled_rows(owner: QWidget, spacing: int, keys: bool = False) -> QVBoxLayout:
+    """Fill a widget with a column of rows that scrolls, with the arrow ``keys`` too where nothing in it takes the focus."""
+    inside = QWidget()
+    rows = QVBoxLayout(inside)
+    rows.setContentsMargins(0, 0, 8, 0)
+    rows.setSpacing(spacing)
+    scroll = column_scroll(inside)
+    if keys:
+        scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        scroll.setAccessibleName(owner.accessibleName())
+    column = QVBoxLayout(owner)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.addWidget(scroll)
+    return rows
+
+
 def two_columns(page: QWidget, left: QLayout, right: QLayout) -> None:
     """Fill a page with two columns that scroll together."""
     inside = QWidget()

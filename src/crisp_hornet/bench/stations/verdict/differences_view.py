@@ -6,12 +6,12 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.stations.verdict.against import Against
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
-from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
+from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.differences import Difference
 
@@ -54,13 +54,8 @@ class DifferencesView(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        inside = QWidget()
-        self._rows = QVBoxLayout(inside)
-        self._rows.setContentsMargins(0, 0, 8, 0)
-        self._rows.setSpacing(2)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(column_scroll(inside))
+        self.setAccessibleName("what differs; up and down scroll")
+        self._rows = scrolled_rows(self, 2, keys=True)
 
     def show_found(self, against: Against | None, units: Units) -> None:
         """Show what differs, or how to ask for it."""

@@ -8,12 +8,12 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
-from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
+from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
 from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.hill_seen import hill_words
 from crisp_hornet.core.evidence.verdict import Verdict
@@ -104,13 +104,7 @@ class EstimatesView(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        inside = QWidget()
-        self._rows = QVBoxLayout(inside)
-        self._rows.setContentsMargins(0, 0, 8, 0)
-        self._rows.setSpacing(3)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(column_scroll(inside))
+        self._rows = scrolled_rows(self, 3)
 
     def show_verdict(self, verdict: Verdict | None, bike: Bike | None, ride: str, units: Units) -> None:
         """Show a ride's estimates."""

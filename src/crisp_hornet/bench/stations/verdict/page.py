@@ -21,7 +21,7 @@ from crisp_hornet.bench.stations.verdict.against import Against, AgainstRow, Jud
 from crisp_hornet.bench.stations.verdict.charts import Charts
 from crisp_hornet.bench.stations.verdict.differences_view import DifferencesView
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
-from crisp_hornet.bench.stations.verdict.peak_table import PeakLine, PeakTable
+from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
@@ -37,7 +37,7 @@ from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.measured_pull import MeasuredPull, measured_pull
-from crisp_hornet.core.evidence.peaks import Peak, energy
+from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.pull import Conditions
@@ -254,11 +254,9 @@ class VerdictPage(Station):
         self.chart.show_units(self.desk.units)
         self._traces.show_units(self.desk.units)
         turn = self.desk.units.text
+        lines = peak_lines(self.peaks, self.desk.ride)
         self.table.show_lines(
-            [
-                replace(one, value=turn(one.value), against=turn(one.against), word=turn(one.word))
-                for one in self._lines()
-            ]
+            [replace(one, value=turn(one.value), against=turn(one.against), word=turn(one.word)) for one in lines]
         )
         name = self.desk.ride.name if self.desk.ride is not None else ""
         self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units)
@@ -266,20 +264,6 @@ class VerdictPage(Station):
         self._report.setVisible(self.verdict is not None)
         self._show_findings()
         self.news.emit()
-
-    def _lines(self) -> list[PeakLine]:
-        lines = [PeakLine(one.label, f"{one.value:.1f} {one.unit}", _against(one), _word(one)) for one in self.peaks]
-        used = energy(self.desk.ride) if self.desk.ride is not None and self.peaks else None
-        if used is not None and used.wh_per_km is not None:
-            lines.append(
-                PeakLine(
-                    "energy",
-                    f"{used.wh_per_km:.1f} Wh/km",
-                    f"{used.distance_km:.1f} km",
-                    f"{used.wh_out - used.wh_back:.0f} Wh",
-                )
-            )
-        return lines
 
     def _show_findings(self) -> None:
         clear(self._cards)
@@ -366,18 +350,3 @@ class VerdictPage(Station):
 
     def act(self) -> None:
         self.go.emit(4 if self.found else 6)
-
-
-def _against(peak: Peak) -> str:
-    if peak.limit is None:
-        return "no limit"
-    word = "fade" if peak.channel in ("pack_v", "motor_c", "controller_c") else "limit"
-    return f"{word} {peak.limit:g} {peak.unit}"
-
-
-def _word(peak: Peak) -> str:
-    if peak.reached is None:
-        return ""
-    if peak.reached:
-        return "reached"
-    return "not proven" if peak.channel in ("pack_v", "motor_c", "controller_c") else "not reached"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QSize
@@ -10,8 +11,11 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
+from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.evidence.peaks import Peak, energy
 
 ROW = 42
+FADES = ("pack_v", "motor_c", "controller_c")
 
 
 @dataclass(frozen=True)
@@ -65,3 +69,27 @@ class PeakTable(QWidget):
             painter.drawText(QPointF(self.width() - wide, top + 33), line.word)
             painter.setPen(QPen(theme.color("rule"), 1))
             painter.drawLine(QPointF(0, top + ROW - 2), QPointF(self.width(), top + ROW - 2))
+
+
+def peak_lines(peaks: Sequence[Peak], ride: Ride | None) -> list[PeakLine]:
+    """The rows for a ride's peaks and its energy."""
+    lines = [PeakLine(one.label, f"{one.value:.1f} {one.unit}", _against(one), _word(one)) for one in peaks]
+    used = energy(ride) if ride is not None and peaks else None
+    if used is not None and used.wh_per_km is not None:
+        net = f"{used.wh_out - used.wh_back:.0f} Wh"
+        lines.append(PeakLine("energy", f"{used.wh_per_km:.1f} Wh/km", f"{used.distance_km:.1f} km", net))
+    return lines
+
+
+def _against(peak: Peak) -> str:
+    if peak.limit is None:
+        return "no limit"
+    return f"{'fade' if peak.channel in FADES else 'limit'} {peak.limit:g} {peak.unit}"
+
+
+def _word(peak: Peak) -> str:
+    if peak.reached is None:
+        return ""
+    if peak.reached:
+        return "reached"
+    return "not proven" if peak.channel in FADES else "not reached"
