@@ -148,8 +148,13 @@ def against_ride(one: Judged, other: Ride, tune: Tune, day: Day) -> Against:
     compared = compare(one.ride, other, one.bike, (one.day, day))
     runs = dyno_runs(one.ride, one.bike, one.flywheel_kg), dyno_runs(other, one.bike, one.flywheel_kg)
     found = between_rides((one.verdict, verdict), (one.ride, other), compared, runs)
-    days = f"This day: {one.day.beside(day).in_words}; the other: {day.beside(one.day).in_words}."
-    return Against(other.name, f"{compared.sentence} {days}", found, _way(one.ride, other, one.bike), runs[1])
+    days = [one.day.beside(day), day.beside(one.day)]
+    told = f"This day: {days[0].in_words}; the other: {days[1].in_words}."
+    if all(each == Day(rested_v=each.rested_v, timed=each.timed) for each in days):
+        told = "Neither card tells air, wind or load."
+    return Against(
+        shortened(other.name, 40), f"{compared.sentence} {told}", found, _way(one.ride, other, one.bike), runs[1]
+    )
 
 
 def _way(ride: Ride, other: Ride, bike: Bike) -> tuple[Array, Array] | None:
