@@ -52,9 +52,9 @@ def judge_ride(options: argparse.Namespace) -> int:
         other = read_ride(options.against).ride
         compared = compare(ride, other, bike, (day, UNKNOWN))
         there = judge(other, bike, tune, pull_curve(bike, tune, speeds, _at_start(other, bike)))[0]
-        found = between_rides(
-            (verdict, there), (ride, other), compared, (dyno_runs(ride, bike), dyno_runs(other, bike))
-        )
+        stretch = verdict.stretch(bike)  # one bike, one wheel
+        runs = dyno_runs(ride, bike, None, stretch), dyno_runs(other, bike, None, stretch)
+        found = between_rides((verdict, there), (ride, other), compared, runs)
         told["against"] = _against(other, compared, found)
         lines += [compared.sentence, *(f"{one.what}: {one.in_words}; {one.this} against {one.other}" for one in found)]
     if options.json is not None:

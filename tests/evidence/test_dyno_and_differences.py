@@ -46,6 +46,15 @@ def test_runs_are_found_averaged_and_their_band_holds_the_truth():
     assert len(alone.runs) == 1 and np.isnan(alone.low_w).all() and alone.peak[0] > 0
 
 
+def test_a_wheel_that_rolls_further_than_shown_gives_more_power_at_the_same_shown_speed():
+    ride = pulls(np.random.default_rng(6), mass=80.0, force=100.0, rough=0.0)
+    plain, real = (dyno_runs(ride, BIKE, 80.0, stretch) for stretch in (1.0, 1.03))
+    more = np.interp(30.0, real.speed_kmh, real.power_w) / np.interp(30.0, plain.speed_kmh, plain.power_w)
+    assert more == pytest.approx(1.03**2, rel=0.01) and real.speed_kmh[-1] == pytest.approx(
+        plain.speed_kmh[-1], abs=1.0
+    )
+
+
 def test_the_slope_is_taken_out_of_a_pull():
     ride = pulls(np.random.default_rng(2), rough=0.0)
     way = np.cumsum(ride.get("wheel_speed_kmh")) / 3.6 * 0.2

@@ -6,7 +6,7 @@ wheel's rolling radius squared. Source: any textbook on vehicle dynamics; the sl
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -89,8 +89,9 @@ class DynoRuns:
         return float(self.power_w[at]), float(self.speed_kmh[at])
 
 
-def dyno_runs(ride: Ride, bike: Bike, flywheel_kg: float | None = None) -> DynoRuns | None:
-    """All pulls of a ride at full throttle, unpedalled and unbraked, that gain 8 km/h and more; None where there is none."""
+def dyno_runs(ride: Ride, bike: Bike, flywheel_kg: float | None = None, stretch: float = 1.0) -> DynoRuns | None:
+    """All pulls of a ride at full throttle, unpedalled and unbraked, that gain 8 km/h and more; None where there is none. ``stretch``:
+    metres really rolled for a metre that is shown; force and power are the real ones, speeds as they are shown."""
     if not (ride.has("wheel_speed_kmh") and ride.has("throttle")):
         return None
     smooth = even(ride, CHANNELS)
@@ -101,11 +102,12 @@ def dyno_runs(ride: Ride, bike: Bike, flywheel_kg: float | None = None) -> DynoR
     found = []
     for start, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
         rising = start + int(np.argmax(smooth.get("wheel_speed_kmh")[start:end])) + 1
-        piece = Ride(ride.name, smooth.time_s[start:rising],
-                     {name: values[start:rising] for name, values in smooth.channels.items()})  # fmt: skip
+        channels = {name: values[start:rising] for name, values in smooth.channels.items()}
+        channels["wheel_speed_kmh"] = stretch * channels["wheel_speed_kmh"]
+        piece = Ride(ride.name, smooth.time_s[start:rising], channels)
         run = dyno_run(piece, bike, flywheel_kg) if rising - start >= LEAST_ROWS else None
         if run is not None:
-            found.append((run, float(smooth.time_s[start])))
+            found.append((replace(run, speed_kmh=run.speed_kmh / stretch), float(smooth.time_s[start])))
     return averaged(tuple(run for run, _ in found), tuple(at for _, at in found)) if found else None
 
 

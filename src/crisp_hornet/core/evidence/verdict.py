@@ -57,6 +57,15 @@ class Verdict:
     shares: dict[str, list[Share]] = field(default_factory=dict)
     sustained: dict[str, dict[float, float]] = field(default_factory=dict)
 
+    def stretch(self, bike: Bike) -> float:
+        """Metres really rolled for a metre that the bike shows; 1 where the ride does not say."""
+        return rolled_share(self.circumference_m, bike)
+
+
+def rolled_share(wheel: Estimate, bike: Bike) -> float:
+    """The circumference that was seen over the document's; 1 where it was not seen."""
+    return wheel.value / bike.drivetrain.wheel_circumference_m if wheel.known else 1.0
+
 
 def judge_ride(
     ride: Ride,
@@ -76,7 +85,7 @@ def judge_ride(
         parts = {kind: pool.submit(shares, smooth, kind) for kind in ("speed", "grade", "level")}
         sustained = {name: pool.submit(_sustained, smooth, name) for name in SUSTAINED_OF if smooth.has(name)}
         wheel = circumference(smooth, bike)
-        stretch = wheel.value / bike.drivetrain.wheel_circumference_m if wheel.known else 1.0
+        stretch = rolled_share(wheel, bike)
         full = full_pull(smooth, bike, stretch) if smooth.has("wheel_speed_kmh") and smooth.has("throttle") else None
         pull = pool.submit(pull_seen, smooth, curve, stretch, full) if curve is not None else None
         motor = pool.submit(motor_seen, smooth, bike, curve, stretch, full)

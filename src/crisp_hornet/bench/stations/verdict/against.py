@@ -146,8 +146,9 @@ def against_ride(one: Judged, other: Ride, tune: Tune, day: Day) -> Against:
     curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions_at_start(other, one.bike) or _conditions(one))
     verdict, _ = judge(other, one.bike, tune, curve, day)
     compared = compare(one.ride, other, one.bike, (one.day, day))
-    runs = dyno_runs(one.ride, one.bike, one.flywheel_kg), dyno_runs(other, one.bike, one.flywheel_kg)
-    found = between_rides((one.verdict, verdict), (one.ride, other), compared, runs)
+    stretch = one.verdict.stretch(one.bike)  # one bike, one wheel
+    runs = tuple(dyno_runs(ride, one.bike, one.flywheel_kg, stretch) for ride in (one.ride, other))
+    found = between_rides((one.verdict, verdict), (one.ride, other), compared, (runs[0], runs[1]))
     days = [one.day.beside(day), day.beside(one.day)]
     told = f"This day: {days[0].in_words}; the other: {days[1].in_words}."
     if all(each == Day(rested_v=each.rested_v, timed=each.timed) for each in days):

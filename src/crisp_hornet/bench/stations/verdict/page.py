@@ -185,7 +185,7 @@ class VerdictPage(Station):
             verdict, found = judge(ride, bike, tune, curve, day)
             whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
             judged = Judged(ride, bike, tune, verdict, curve, day, flywheel_kg)
-            runs = dyno_runs(ride, bike, flywheel_kg)
+            runs = dyno_runs(ride, bike, flywheel_kg, verdict.stretch(bike))
             return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs)
 
         self._work = work
