@@ -10,11 +10,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import stdtrit
 
 from crisp_hornet.core.derived import grade, slope, summed
 from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.estimate import SURE, Estimate, around, refused
+from crisp_hornet.core.evidence.estimate import Estimate, around, refused, student
 from crisp_hornet.core.evidence.even import even
 from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
 from crisp_hornet.core.evidence.pull_seen import PEDALLED_NM
@@ -122,7 +121,7 @@ def averaged(runs: tuple[Dyno, ...], at_s: tuple[float, ...]) -> DynoRuns:
     spread = np.nansum((table - mean) ** 2, axis=0)
     with np.errstate(invalid="ignore", divide="ignore"):
         error = np.where(count >= FEWEST, np.sqrt(spread / (count - 1) / count), np.nan)
-        reach = stdtrit(np.maximum(count - 1, 1), (1 + SURE) / 2) * error
+        reach = student(np.maximum(count - 1, 1).astype(np.float64)) * error
     return DynoRuns(speed, mean, mean - reach, mean + reach, count, runs, at_s)
 
 

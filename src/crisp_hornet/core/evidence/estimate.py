@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtrit
 
 from crisp_hornet.core.motor import Array
 
@@ -51,9 +50,17 @@ def refused(reason: str, unit: str = "") -> Estimate:
     return Estimate(np.nan, np.nan, np.nan, unit, reason)
 
 
+def student(freedom: Array) -> Array:
+    """How many standard errors reach as far as 95 %, by degrees of freedom (n,): Student's t."""
+    from scipy.special import stdtrit  # here: its import would slow the start
+
+    found: Array = stdtrit(freedom, (1 + SURE) / 2)
+    return found
+
+
 def around(value: float, error: float, freedom: float, unit: str = "") -> Estimate:
     """A value with its standard error: Student's t with so many degrees of freedom."""
-    reach = float(stdtrit(max(freedom, 1.0), (1 + SURE) / 2)) * error
+    reach = float(student(np.array(max(freedom, 1.0)))) * error
     return Estimate(value, value - reach, value + reach, unit)
 
 
