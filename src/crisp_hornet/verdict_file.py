@@ -97,7 +97,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         },
         "energy": {
             "wh_net": _estimate(energy.wh_net), "wh_per_km": _estimate(energy.wh_per_km), "regen_share": _estimate(energy.regen_share),
-            "range_km": _estimate(verdict.range_km),
+            "ah_net": _estimate(energy.ah_net), "range_km": _estimate(verdict.range_km),
             "by": {
                 kind: [_part(one) for one in parts]
                 for kind, parts in verdict.shares.items()
@@ -195,7 +195,8 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     """What is known, then the findings; what the ride cannot say with its reason."""
     energy, road = verdict.energy, verdict.road
     named = {
-        "distance": (energy.distance_km, 3), "energy": (energy.wh_net, 3), "consumption": (energy.wh_per_km, 3),
+        "distance": (energy.distance_km, 3), "energy": (energy.wh_net, 3), "charge": (energy.ah_net, 3),
+        "consumption": (energy.wh_per_km, 3),
         "range at this style": (verdict.range_km, 2),
         "pack resistance": (verdict.resistance_ohm, 3), "wheel": (verdict.circumference_m, 4),
         "crr": (road.crr, 2), "CdA": (road.cda_m2, 2),

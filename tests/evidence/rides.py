@@ -180,4 +180,5 @@ def figures(rows):
     power = rows[:, 2] * rows[:, 3]
     wh, back = power.sum() * DT / 3600, -np.minimum(power, 0).sum() * DT / 3600
     km = rows[:, 0].sum() * DT / 1000
-    return {"wh_net": wh, "regen_share": back / (wh + back), "distance_km": km, "wh_per_km": wh / km}
+    ah = rows[:, 2].sum() * DT / 3600
+    return {"wh_net": wh, "ah_net": ah, "regen_share": back / (wh + back), "distance_km": km, "wh_per_km": wh / km}

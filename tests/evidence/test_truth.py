@@ -14,7 +14,8 @@ from tests.bikes import a_bike
 from tests.evidence.rides import AIR, G, a_round, coast_downs, hidden
 
 BIKE, SEEDS = a_bike(), 100
-WIDEST = {"pack": 0.05, "wheel": 0.005, "wh_per_km": 0.01, "wh_net": 0.01, "distance": 0.005, "regen": 0.03, "crr": 0.2, "cda": 0.2,
+WIDEST = {"pack": 0.05, "wheel": 0.005, "wh_per_km": 0.01, "wh_net": 0.01, "ah_net": 0.01, "distance": 0.005, "regen": 0.03,
+          "crr": 0.2, "cda": 0.2,
           "load": 0.1}  # fmt: skip
 
 
@@ -32,6 +33,7 @@ def told():
         found["wheel"].append((wheel, truth.circumference_m))
         for name, key in (
             ("wh_net", "wh_net"),
+            ("ah_net", "ah_net"),
             ("wh_per_km", "wh_per_km"),
             ("regen", "regen_share"),
             ("distance", "distance_km"),

@@ -94,6 +94,7 @@ def test_a_phones_track_and_two_voltages_are_judged_by_the_same_chain(tmp_path, 
     bike = read_bike(HERON)
     charges = [charge_at(bike.battery, volts).value for volts in (64.2, 61.4)]
     plain = (charges[0] - charges[1]) * bike.battery.capacity_ah * 62.8
+    assert told["energy"]["ah_net"]["low"] < plain / 62.8 < told["energy"]["ah_net"]["high"]
     assert energy["low"] < plain < energy["high"] and energy["high"] - energy["low"] > 0.1 * plain
     assert told["energy"]["wh_per_km"]["value"] == pytest.approx(energy["value"] / distance["value"], rel=1e-3)
     assert verdict(tmp_path / "track.csv", "--rested", "61.4", "64.2", "--json", tmp_path / "v.json") == 0

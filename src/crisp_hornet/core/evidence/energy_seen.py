@@ -26,12 +26,14 @@ QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
 
 @dataclass(frozen=True)
 class EnergyUsed:
-    """``wh_net`` leaves the pack for good; ``regen_share`` of what was drawn came back; ``distance_km`` by the wheel as it really rolls."""
+    """``wh_net`` and ``ah_net`` leave the pack for good; ``regen_share`` of what was drawn came back; ``distance_km`` by the wheel as it
+    really rolls."""
 
     wh_net: Estimate
     regen_share: Estimate
     distance_km: Estimate
     wh_per_km: Estimate
+    ah_net: Estimate
 
 
 def energy_used(
@@ -48,11 +50,14 @@ def energy_used(
         why = "voltage and battery current, or the pack's rested voltages before and after, are needed"
         wh = refused(why, "Wh") if rested_v is None else energy_by_rest(bike, *rested_v)
         per_km = _ratio(wh, distance) if wh.known else refused(wh.reason, "Wh/km")
-        return EnergyUsed(wh, refused("voltage and battery current are needed"), distance, per_km)
+        ah = refused(why, "Ah") if rested_v is None else charge_by_rest(bike, *rested_v)
+        return EnergyUsed(wh, refused("voltage and battery current are needed"), distance, per_km, ah)
     net, error, freedom = _summed(rows.time_s, rows.get("watts"))
     wh = around(net / 3600, error / 3600, freedom, "Wh")
     braked = smooth if smooth is not None else even(ride, ("pack_v", "battery_a"))
-    return EnergyUsed(wh, _regen_share(braked), distance, _ratio(wh, distance))
+    drawn, drawn_error, _ = _summed(rows.time_s, rows.get("amps"))
+    ah = around(drawn / 3600, drawn_error / 3600, freedom, "Ah")
+    return EnergyUsed(wh, _regen_share(braked), distance, _ratio(wh, distance), ah)
 
 
 def _summable(ride: Ride, power: bool) -> Ride:
@@ -60,7 +65,7 @@ def _summable(ride: Ride, power: bool) -> Ride:
     lack what voltage and current do together."""
     channels = {name: ride.get(name) for name in ("wheel_speed_kmh", "gps_speed_kmh") if ride.has(name)}
     if power:
-        channels["watts"] = ride.get("pack_v") * ride.get("battery_a")
+        channels["watts"], channels["amps"] = ride.get("pack_v") * ride.get("battery_a"), ride.get("battery_a")
     rows = Ride(ride.name, ride.time_s, channels)
     many = len(ride) > 1 and float(np.median(np.diff(ride.time_s[:20_000]))) < MANY * STEP_S
     return even(rows, tuple(channels)) if many else rows
@@ -82,6 +87,13 @@ def energy_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:
     if share > 0.5:
         return refused("the charge curve is too flat there, or the ride too short, for two voltages to tell", "Wh")
     return around(wh, wh * float(np.hypot(share, CAPACITY_SPREAD)), 30, "Wh")
+
+
+def charge_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:
+    """Charge (Ah) between two rested voltages, as :func:`energy_by_rest`."""
+    wh = energy_by_rest(bike, before_v, after_v)
+    mean_v = (before_v + after_v) / 2
+    return wh.times(1 / mean_v, "Ah") if wh.known else refused(wh.reason, "Ah")
 
 
 def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:

@@ -45,6 +45,7 @@ FIGURES = (
     Figure("consumption", "", lambda v: v.energy.wh_per_km),
     Figure("range at this style", "", lambda v: v.range_km, 2),
     Figure("energy, net", "", lambda v: v.energy.wh_net),
+    Figure("charge, net", "", lambda v: v.energy.ah_net),
     Figure("came back", "", lambda v: v.energy.regen_share, 2, 100.0, "%"),
     Figure("rolling, Crr", "chassis.crr", lambda v: v.road.crr, 2),
     Figure("air, CdA", "chassis.cda_m2", lambda v: v.road.cda_m2, 2),
