@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from crisp_hornet.core.derived import derived
 from crisp_hornet.core.evidence.along_way import per_km
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.compare import compare
@@ -129,3 +130,26 @@ def test_one_tune_against_another_by_what_is_predicted():
     hill = next(one for one in found if one.what == "12 % hill")
     assert hill.shown and hill.change.value > 0.1 and "more" in hill.in_words
     assert between_tunes(effects_between(BIKE, tune, tune, 62.0, speeds)) == []
+
+
+def test_a_speed_that_is_nonsense_in_a_log_costs_no_memory():
+    """One reading of 1e12 km/h, as a hostile file may hold it: way, stretches and limits stay bounded."""
+    rows = 400
+    speed = np.full(rows, 20.0)
+    speed[30] = 1e12
+    ride = Ride("hostile", np.arange(rows) * 0.2, {
+        "wheel_speed_kmh": speed, "pack_v": np.full(rows, 60.0), "battery_a": np.full(rows, 20.0), "throttle": np.ones(rows),
+    })  # fmt: skip
+    tune = a_tune(drive__field_weakening_a=20)
+    channels = derived(ride, BIKE, tune)
+    assert len(per_km(ride.time_s, channels["distance_km"], channels["battery_w"])[0]) == 0
+    assert not any("stands out" in one.what for one in against_prediction(ride, BIKE))
+    assert np.isfinite(channels["limit"]).all()
+
+
+def test_a_figure_that_only_one_tune_has_is_named_as_such():
+    tune = a_tune(regen__phase_current_a=40, regen__battery_current_a=8)
+    none = tune.with_setting("regen.battery_current_a", 0.0)
+    found = between_tunes(effects_between(BIKE, none, tune, 62.0, np.linspace(0, 70, 281)))
+    regen = next(one for one in found if one.what.startswith("regen charges a half-full"))
+    assert regen.in_words == "with one of them only" and regen.shown and found[0].in_words == regen.in_words

@@ -8,6 +8,7 @@ from crisp_hornet.core.evidence.even import LONGEST_S
 from crisp_hornet.core.motor import Array
 
 STEP_KM = 0.25
+MOST_STEPS = 100_000  # no ride is longer: a speed in it is nonsense
 
 
 def per_km(time_s: Array, way_km: Array, watts: Array, step_km: float = STEP_KM) -> tuple[Array, Array]:
@@ -17,6 +18,8 @@ def per_km(time_s: Array, way_km: Array, watts: Array, step_km: float = STEP_KM)
     metres = np.diff(way_km, append=way_km[-1] if len(way_km) else 0.0)
     good = np.isfinite(watts) & np.isfinite(way_km) & (seconds <= LONGEST_S)
     if not good.any():
+        return np.zeros(0), np.zeros(0)
+    if float(way_km[good].max()) > MOST_STEPS * step_km:
         return np.zeros(0), np.zeros(0)
     place = np.floor(way_km[good] / step_km).astype(int)
     count = int(place.max()) + 1

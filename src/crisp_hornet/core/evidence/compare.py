@@ -25,7 +25,7 @@ from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg
 from crisp_hornet.documents.bike import Bike
 
 CHANNELS = ("wheel_speed_kmh", "altitude_m", "human_nm", "cadence_rpm")
-LEAST_KM, SHOWN = 1.0, 0.95
+LEAST_KM = 1.0
 
 
 @dataclass(frozen=True)

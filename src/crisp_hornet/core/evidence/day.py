@@ -19,11 +19,7 @@ from crisp_hornet.documents.ride_card import RideCard
 
 REFERENCE_C, ROLLS_PER_K, AT_RIDER = 20.0, 0.0086, 0.6
 DIRECTIONS = np.cos(np.linspace(0, np.pi, 25))
-UNKNOWN_AIR, UNKNOWN_WIND, REST = (
-    0.012,
-    0.013,
-    0.008,
-)  # what each is worth on a usual round, one standard deviation, as a share
+UNKNOWN_AIR, UNKNOWN_WIND, REST = 0.012, 0.013, 0.008  # worth on a usual round, one standard deviation, as a share
 CORRECTED = 0.5  # of a correction that was made, so much stays in doubt
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.derived import derived
+from crisp_hornet.core.evidence.along_way import MOST_STEPS
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.compare import Compared
 from crisp_hornet.core.evidence.consumption import parts_of
@@ -48,6 +49,8 @@ class Difference:
         one = self.change
         if not one.known:
             return f"cannot be told: {one.reason}"
+        if math.isinf(one.value):
+            return "with one of them only"
         reach = f" ± {100 * one.half_width:.{_digits(one.half_width)}f}" if one.half_width > 0 else ""
         if not self.shown:
             return f"no difference can be shown ({100 * one.value:+.{_digits(one.half_width)}f}{reach} %)"
@@ -172,11 +175,8 @@ def between_tunes(effects: Sequence[Effect]) -> list[Difference]:
     """One tune against another by what is predicted of both; ``effects`` go from the other to this."""
     found = []
     for one in effects:
-        share = (
-            one.after.value / one.before.value - 1
-            if one.before.value and math.isfinite(one.share)
-            else math.copysign(9.99, 1)
-        )
+        told_of_both = one.before.value != 0 and math.isfinite(one.share)
+        share = one.after.value / one.before.value - 1 if told_of_both else math.inf
         told = [
             f"{each.text} {each.unit}" if math.isfinite(each.value) else each.text for each in (one.after, one.before)
         ]
@@ -226,6 +226,8 @@ def _part(words: str, used: Array, told: Array, block: Array, rows: np.ndarray) 
 
 def _worst_stretch(ride: Ride, used: Array, told: Array, drives: np.ndarray, way_km: Array) -> Difference | None:
     """The stretch whose energy differs most from its prediction, in Wh, if it stands out from what the others do."""
+    if not float(way_km[-1]) < MOST_STEPS * WINDOW_KM:
+        return None
     place = np.floor(way_km / WINDOW_KM).astype(int)
     count = int(place[-1]) + 1
     wh = [np.bincount(place[drives], one[drives], count) * STEP_S / 3600 for one in (used, told)]

@@ -11,14 +11,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.derived import grade, slope, summed
+from crisp_hornet.core.derived import slope
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused, student
 from crisp_hornet.core.evidence.even import even
 from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
-from crisp_hornet.core.evidence.pull_seen import PEDALLED_NM
+from crisp_hornet.core.evidence.pull_seen import PEDALLED_NM, force_by_speed
 from crisp_hornet.core.motor import Array
-from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
 
 OVER_S, STEP_KMH, LEAST_GAIN_KMH, LEAST_ROWS, FEWEST = 0.6, 1.0, 8.0, 15, 3
@@ -51,11 +50,10 @@ def dyno_run(ride: Ride, bike: Bike, flywheel_kg: float | None = None) -> Dyno |
     if good.sum() < 8:
         return None
     time, speed = ride.time_s[good], speed[good]
-    gained = slope(time, speed / 3.6, OVER_S)
-    force = effective_mass_kg(bike) * gained + road_load_n(bike, speed) if flywheel_kg is None else flywheel_kg * gained
-    if flywheel_kg is None and ride.has("altitude_m"):
-        climbs = grade(summed(time, speed) / 3.6, ride.get("altitude_m")[good])
-        force = force + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(climbs)))
+    if flywheel_kg is None:
+        force = force_by_speed(bike, time, speed, ride.get("altitude_m")[good], OVER_S)
+    else:
+        force = flywheel_kg * slope(time, speed / 3.6, OVER_S)
     inside = (
         (time > time[0] + OVER_S) & (time < time[-1] - OVER_S) & np.isfinite(force)
     )  # at its ends the window is cut

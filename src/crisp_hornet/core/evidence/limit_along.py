@@ -16,6 +16,7 @@ LIMITS = ("none", "rider", "phase", "voltage", "weakening", "battery", "power", 
 """What a code of the channel means. ``rider``: the throttle asked for less than any limit would give; ``none``: not driven."""
 SPEED_STEP_KMH, VOLT_STEPS, HEAT_STEP_C = 0.5, 60, 2.0
 DRIVEN = 0.02
+FASTEST_KMH = 300.0  # what a log shows beyond is nonsense
 
 
 def limit_along(ride: Ride, bike: Bike, tune: Tune, rested_v: Array) -> Array:
@@ -30,7 +31,7 @@ def limit_along(ride: Ride, bike: Bike, tune: Tune, rested_v: Array) -> Array:
     full = np.flatnonzero(known & (throttle >= FULL_THROTTLE) & ~(ride.get("brake") > 0))
     if not full.size:
         return codes
-    grid = np.arange(0.0, float(speed[full].max()) + 2 * SPEED_STEP_KMH, SPEED_STEP_KMH)
+    grid = np.arange(0.0, min(float(speed[full].max()), FASTEST_KMH) + 2 * SPEED_STEP_KMH, SPEED_STEP_KMH)
     place = np.clip(np.round(speed[full] / SPEED_STEP_KMH), 0, len(grid) - 1).astype(int)
     volt_step = max(float(np.ptp(rested_v[full])) / VOLT_STEPS, 0.2)
     states = np.column_stack([

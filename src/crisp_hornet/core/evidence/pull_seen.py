@@ -96,15 +96,22 @@ class FullPull:
 def full_pull(ride: Ride, bike: Bike, stretch: float = 1.0) -> FullPull:
     """From a ride on the even clock with speed and throttle; ``stretch``: metres really rolled for a metre that is shown."""
     speed = stretch * ride.get("wheel_speed_kmh")
-    force = effective_mass_kg(bike) * slope(ride.time_s, speed / 3.6, OVER_S) + road_load_n(bike, speed)
-    if ride.has("altitude_m"):
-        climbs = grade(summed(ride.time_s, speed) / 3.6, ride.get("altitude_m"))
-        force = force + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(climbs)))
+    force = force_by_speed(bike, ride.time_s, speed, ride.get("altitude_m"), OVER_S)
     full = (ride.get("throttle") >= FULL_THROTTLE).astype(float)
     settled = moving_mean(full, 2 * round(SETTLED_S / STEP_S) + 1) > 0.999
     with np.errstate(invalid="ignore"):
         rows = settled & (speed > 4) & np.isfinite(force) & ~(ride.get("human_nm") > PEDALLED_NM)
     return FullPull(force, rows)
+
+
+def force_by_speed(bike: Bike, time_s: Array, speed_kmh: Array, height_m: Array, over_s: float) -> Array:
+    """Force (N, (n,)) with which the known mass gained speed, and height where that is known, road load added."""
+    force = effective_mass_kg(bike) * slope(time_s, speed_kmh / 3.6, over_s) + road_load_n(bike, speed_kmh)
+    if not np.isfinite(height_m).any():
+        return force
+    climbs = grade(summed(time_s, speed_kmh) / 3.6, height_m)
+    found: Array = force + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(climbs)))
+    return found
 
 
 def _by_speed(ride: Ride, curve: PullCurve, pull: FullPull) -> Estimate:

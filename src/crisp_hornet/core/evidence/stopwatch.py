@@ -1,7 +1,7 @@
 """What a stopwatch tells: a measured stretch both ways, or the time from one speed to another, from the words written down.
 
 A hand starts and stops a watch to about a tenth of a second each (one standard deviation). A stretch ridden both ways has wind and slope
-taken out to first order; the mean is that of the speeds.
+taken out to first order; the mean is that of the speeds. Both are taken to be ridden at full throttle.
 """
 
 from __future__ import annotations
@@ -87,7 +87,7 @@ def _launch(found: re.Match[str], curve: PullCurve | None) -> Timed:
 
 def _stretch(found: re.Match[str], curve: PullCurve | None) -> Timed:
     metres, times = float(found[1].replace(",", ".")), np.array([one for one in _seconds(found[2]) if 0 < one < MOST_S])
-    what = f"speed over {found[1]} m by stopwatch, both ways"
+    what = f"top speed over {found[1]} m by stopwatch, both ways"
     if len(times) < 2 or len(times) % 2 or not 0 < metres <= MOST_M:
         return Timed(
             what,

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
 from crisp_hornet.core.evidence.even import STEP_S, even
+from crisp_hornet.core.evidence.limit_along import FASTEST_KMH
 from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE, dq_currents, force_by_currents
 from crisp_hornet.core.evidence.pull_seen import BLOCK_S
 from crisp_hornet.core.motor import Array, MotorModel
@@ -74,7 +75,7 @@ def _winding_c(ride: Ride) -> float:
 
 def _curves(bike: Bike, tune: Tune, rested: Array, winding_c: float, fastest_kmh: float) -> dict[int, PullCurve]:
     """The pull without weakening for each step of the rested voltage."""
-    speeds = np.arange(0.0, 1.3 * fastest_kmh + SPEED_STEP_KMH, SPEED_STEP_KMH)
+    speeds = np.arange(0.0, 1.3 * min(fastest_kmh, FASTEST_KMH) + SPEED_STEP_KMH, SPEED_STEP_KMH)
     steps = np.unique(np.round(rested / VOLT_STEP).astype(int)).tolist()
     return {step: pull_curve(bike, tune, speeds, Conditions(step * VOLT_STEP, winding_c)) for step in steps}
 

@@ -13,7 +13,7 @@ HINTS = {
     "air": "as 18 °C: comparisons take it into account",
     "wind": "as 12 km/h from the west, or calm: comparisons take it into account",
     "load": "as 40 kg of bread, or empty: comparisons take it into account",
-    "timed": "as 100 m in 9.8 s and 10.4 s, there and back; or 0 to 25 km/h in 6.2 s",
+    "timed": "at full throttle, as 100 m in 9.8 s and 10.4 s, there and back; or 0 to 25 km/h in 6.2 s",
 }
 VOLTS = {"rested_start_v": "V before", "rested_end_v": "V after"}
 LEAST_V, MOST_V = 5.0, 200.0

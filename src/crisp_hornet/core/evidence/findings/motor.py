@@ -91,6 +91,6 @@ def timed_worse(e: Evidence) -> Finding | None:
     one = max(worse, key=lambda each: abs(each.seen.value / each.predicted - 1))
     return Finding(
         "timed-slower", "note", f"By the stopwatch it is slower than predicted: {one.in_words}",
-        "More weight than the document has, a tired pack, a rubbing brake or a soft tyre do this; so does a limit that something else in "
-        "the chain imposes.",
+        "If it was at full throttle: more weight than the document has, a tired pack, a rubbing brake or a soft tyre do this; so does a "
+        "limit that something else in the chain imposes.",
     )  # fmt: skip
