@@ -17,7 +17,8 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.standins import StandInProcess
 
 from crisp_hornet.documents.maps import shipped_maps
-from crisp_hornet.link.contact import make_contact, open_line, read_live
+from crisp_hornet.link.contact import make_contact, read_live
+from crisp_hornet.link.finding import open_line
 
 BAUD, BITS_A_BYTE, SILENCE_S = 115_200, 10, 0.00175
 QUESTION_BYTES = 8

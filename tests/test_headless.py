@@ -105,8 +105,10 @@ def test_a_cut_line_is_not_proved_and_told_at_the_next_send(standin, folder, tun
     assert send(standin, tune) == 3
     assert "is not known" in capsys.readouterr().out and list((folder / "sending").iterdir())
     standin.do("plug")
-    assert send(standin, tune) == 0
-    assert "was interrupted" in capsys.readouterr().err and not list((folder / "sending").iterdir())
+    assert send(standin, tune) == 1  # it is not begun over a half-written one without being asked
+    assert "was interrupted" in capsys.readouterr().err and list((folder / "sending").iterdir())
+    assert send(standin, tune, "--confirm", "interrupted") == 0
+    assert not list((folder / "sending").iterdir()) and standin.shows("drive.phase_current_a") == ("100.0", "100.0")
 
 
 def test_squeezing_is_waited_for(standin, folder, tune_file, capsys):

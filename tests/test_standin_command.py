@@ -8,7 +8,8 @@ import pytest
 
 from crisp_hornet import cli
 from crisp_hornet.documents.maps import shipped_maps
-from crisp_hornet.link.contact import make_contact, open_line
+from crisp_hornet.link.contact import make_contact
+from crisp_hornet.link.finding import open_line
 from tests.standins import StandInProcess
 
 MAPS = shipped_maps()

@@ -9,13 +9,13 @@ import argparse
 import csv
 import io
 import math
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import NoReturn
 
 from crisp_hornet import __version__
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.output import say, tell
 
 PULL_COLUMNS = [
     *("speed_kmh", "wheel_force_n", "shaft_torque_nm", "phase_current_a", "id_a", "iq_a"),
@@ -42,7 +42,7 @@ def main(arguments: list[str] | None = None) -> int:
         code: int = options.run(options)
         return code
     except (BadInput, DocumentError) as error:
-        print(" ".join(str(error).split()), file=sys.stderr)
+        say(str(error))
         return 2
     except KeyboardInterrupt:
         return 130
@@ -105,7 +105,7 @@ def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> N
     check.add_argument("--tune", type=Path, required=True)
     check.add_argument("--json", action="store_true", help="as a JSON list")
     check.set_defaults(run=_headless("check_tune"))
-    verdict = commands.add_parser("verdict", help="what a ride proves: estimates with 95 % intervals, and findings")
+    verdict = commands.add_parser("verdict", help="what a ride proves: estimates with 95 %% intervals, and findings")
     verdict.add_argument("--bike", type=Path, required=True)
     verdict.add_argument("--tune", type=Path, required=True, help="the tune it was ridden on")
     verdict.add_argument("--ride", type=Path, required=True, help="a log in any form that Rides reads")
@@ -125,12 +125,22 @@ def _add_controller_commands(commands: argparse._SubParsersAction[_Parser]) -> N
     send.add_argument("--bike", type=Path, required=True)
     send.add_argument("--tune", type=Path, required=True)
     send.add_argument("--trial", action="store_true", help="until power-off only")
-    send.add_argument("--confirm", nargs="+", default=[], metavar="ID", action="extend", help="warnings you have read")
-    send.add_argument("--squeeze", type=_number, metavar="SECONDS", help="wait for the brake lever, worked twice")
     send.set_defaults(run=_headless("send_tune"))
+    restore = commands.add_parser("restore", help="put a backup back with guards and proof")
+    restore.add_argument("--port", required=True, help=port)
+    restore.add_argument("--backup", type=Path, required=True)
+    restore.add_argument(
+        "--bike", type=Path, help="its document: whose controller is expected, and a safe order of writing"
+    )
+    restore.add_argument("--calibration", action="store_true", help="what belongs to motor and sensors too")
+    restore.set_defaults(run=_headless("restore_backup"))
+    for one in (send, restore):
+        one.add_argument("--confirm", nargs="+", default=[], metavar="ID", action="extend", help="what you have read")
+        one.add_argument("--squeeze", type=_number, metavar="SECONDS", help="wait for the brake lever, worked twice")
     faults = commands.add_parser("faults", help="the fault that stands, explained; exit 1 while one does")
     faults.add_argument("--port", required=True, help=port)
     faults.add_argument("--clear", action="store_true")
+    faults.add_argument("--release", action="store_true", help="enable a motor that an earlier send left disabled")
     faults.set_defaults(run=_headless("tell_faults"))
 
 
@@ -143,7 +153,7 @@ def _verdict(options: argparse.Namespace) -> int:
 def _rescue(options: argparse.Namespace) -> int:
     from crisp_hornet.garage.rescue import rescue
 
-    print(rescue(options.garage, options.out).text)
+    tell(rescue(options.garage, options.out).text)
     return 0
 
 
@@ -162,7 +172,7 @@ def _check_map(options: argparse.Namespace) -> int:
     from crisp_hornet.documents.map_file import read_map
 
     found = read_map(options.map)
-    print(
+    tell(
         f"{found.name}: {len(found.register_list)} registers, {len(found.lacks)} settings it lacks, {len(found.fault)} faults"
     )
     return 0
@@ -252,7 +262,7 @@ def _shots(options: argparse.Namespace) -> int:
     if options.out.exists() and not options.out.is_dir():
         raise BadInput(f"{options.out}: --out must name a folder.")
     for path in take_shots(options.out):
-        print(path)
+        tell(str(path))
     return 0
 
 

@@ -1,37 +1,48 @@
-"""The headless commands that judge a tune or speak to a controller: the same path as the window, told in lines of text."""
+"""The headless commands that judge a tune or speak to a controller: the same session as the window's, told in lines of text."""
 
 from __future__ import annotations
 
 import argparse
 import json
-import sys
+import signal
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 
-from crisp_hornet.core.rules import Strength, Warning_
-from crisp_hornet.core.watch import typical_v, watch_list
+from crisp_hornet.core.rules import Strength
+from crisp_hornet.core.watch import watch_list
 from crisp_hornet.documents import store
-from crisp_hornet.documents.backup import Backup
-from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.backup import Backup, read_backup
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.maps import all_maps
 from crisp_hornet.documents.setting_words import in_words
-from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, default_folder
-from crisp_hornet.link.contact import Contact, doubts, make_contact, open_line, read_live
+from crisp_hornet.link.contact import read_live
 from crisp_hornet.link.difference import Change, difference, left_out, said
-from crisp_hornet.link.errors import LinkError, PortFailed, WrongDevice
-from crisp_hornet.link.faults import clear_faults, standing_fault
-from crisp_hornet.link.marker import FileJournal, resolve
-from crisp_hornet.link.order import NoOrder, safe_order
-from crisp_hornet.link.send import Held, Outcome, Plan, Report, send, trial_refusal
-from crisp_hornet.link.squeeze import Squeeze, can_show
+from crisp_hornet.link.errors import LinkError, PortFailed, SeveralAnswer, WrongDevice
+from crisp_hornet.link.faults import standing_fault
+from crisp_hornet.link.marker import FileJournal
+from crisp_hornet.link.operations import (
+    SENSORS,
+    ClearFaults,
+    Operation,
+    Release,
+    Restore,
+    SendTune,
+    Watched,
+)
+from crisp_hornet.link.report import Held, Kept, Outcome, Report
+from crisp_hornet.link.session import ContactMade, Session, open_session
+from crisp_hornet.link.squeeze import can_show
+from crisp_hornet.link.way_back import way_back
+from crisp_hornet.output import say, tell
 
 PROVED, REFUSED, BAD_INPUT, NOT_PROVED = 0, 1, 2, 3
 CAUTION = "Caution: driven wheel in the air or held, hands clear of it, throttle closed. Local codes decide what may be ridden where."
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
 class Refused(Exception):
@@ -39,17 +50,20 @@ class Refused(Exception):
 
 
 def run(command: Callable[[argparse.Namespace], int], options: argparse.Namespace) -> int:
-    """Run one of the commands below; what the controller or the rules refuse ends as a line and an exit code."""
+    """Run one of the commands below; what the controller or the rules refuse ends as a line and an exit code.
+
+    Whatever raises here does so before anything is written: a session never raises for what happens afterwards.
+    """
     try:
         return command(options)
     except PortFailed as error:
-        _say(str(error))
+        say(str(error))
         return BAD_INPUT
-    except (Refused, WrongDevice, ValueError) as error:
-        _say(f"refused: {str(error).rstrip('.')}. Nothing was written.")
+    except (Refused, WrongDevice, SeveralAnswer, ValueError) as error:
+        say(f"refused: {str(error).rstrip('.')}. Nothing was written.")
         return REFUSED
     except LinkError as error:
-        _say(f"{error} Nothing was written.")
+        say(f"{error} Nothing was written.")
         return NOT_PROVED
 
 
@@ -58,12 +72,12 @@ def check_tune(options: argparse.Namespace) -> int:
     found = watch_list(store.read_bike(options.bike), store.read_tune(options.tune))
     if options.json:
         told = [{"id": one.id, "strength": one.strength.value, "text": one.text, "mend": one.mend} for one in found]
-        print(json.dumps(told, ensure_ascii=False, indent=1))
+        tell(json.dumps(told, ensure_ascii=False, indent=1))
     else:
         for one in found:
-            print(f"{one.strength.value}: {one.text} ({one.id}). {one.reason} {one.mend}.")
+            tell(f"{one.strength.value}: {one.text} ({one.id}). {one.reason} {one.mend}.")
         if not found:
-            print("nothing to watch")
+            tell("nothing to watch")
     return REFUSED if any(one.strength is Strength.STOP for one in found) else 0
 
 
@@ -71,122 +85,158 @@ def back_up(options: argparse.Namespace) -> int:
     """Every readable register into a file."""
     if not options.out.absolute().parent.is_dir():
         raise DocumentError(str(options.out), "", "its folder does not exist", "Make the folder, or choose another.")
-    with _contact(options.port) as (_, backup):
+    with _session(options.port) as session:
+        backup = session.made.backup
         store.write(options.out, backup)
-        print(
+        tell(
             f"{len(backup.registers)} registers of {backup.product} {backup.serial}, firmware {backup.firmware}: {options.out}"
         )
+        if session.made.unkept:
+            say("What runs is not all kept: power-off brings earlier values back. The backup holds what runs.")
     return 0
 
 
 def tell_faults(options: argparse.Namespace) -> int:
-    """What stands, after clearing it if that was asked."""
-    with _contact(options.port) as (contact, _):
-        fault = clear_faults(contact) if options.clear else standing_fault(contact)
-        print(fault.text if fault is not None else "no fault stands")
-        return REFUSED if fault is not None else 0
+    """What stands, after clearing it or enabling the motor if that was asked."""
+    with _session(options.port) as session:
+        for asked, operation in ((options.release, Release()), (options.clear, ClearFaults())):
+            if asked:
+                report = session.perform(operation)
+                say(report.message)
+                if report.outcome is Outcome.REFUSED:
+                    return REFUSED
+        fault = standing_fault(session.contact)
+        tell(fault.text if fault is not None else "no fault stands")
+        return REFUSED if fault is not None or session.made.held_off else 0
 
 
 def send_tune(options: argparse.Namespace) -> int:
     """Difference, guards, write, proof."""
     bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
-    with _contact(options.port) as (contact, backup):
-        return _send(options, bike, tune, contact, backup)
+    with _session(options.port, bike.controller.serial) as session:
+        contact, made = session.contact, session.made
+        for one in left_out(contact.map, tune):
+            say(f"left out: {one.lack.name} {in_words(one.lack.name, one.asked)}. {one.lack.reason}")
+        changes = difference(contact.map, contact.raws, tune)
+        _tell_changes(changes)
+        operation = SendTune(tune, tuple(changes), not options.trial, Watched(bike))
+        if not changes:
+            if not made.unkept:
+                tell("the controller already holds this tune")
+                return PROVED if not made.blocked else _refuse(made.blocked)
+            if options.trial:
+                tell("the controller already runs this tune, until power-off")
+                return PROVED if not made.blocked else _refuse(made.blocked)
+            tell("the controller already runs this tune, but does not keep it over power-off: keeping it")
+        return _perform(options, session, operation, changes)
 
 
-def _send(options: argparse.Namespace, bike: Bike, tune: Tune, contact: Contact, backup: Backup) -> int:
-    folder = default_folder()
-    journal = FileJournal(folder / SENDING)
-    running = contact.tune(tune.name)
-    _guard(options, bike, tune, contact, running)
-    marker = journal.found(contact.identity.serial)
-    if marker is not None:
-        _say(resolve(marker, contact).text)
-    for one in left_out(contact.map, tune):
-        _say(f"left out: {one.lack.name} {in_words(one.lack.name, one.asked)}. {one.lack.reason}")
-    changes = difference(contact.map, contact.raws, tune)
+def restore_backup(options: argparse.Namespace) -> int:
+    """Bring back what a backup holds, by name; calibrations only where asked for."""
+    backup = read_backup(options.backup)
+    bike = store.read_bike(options.bike) if options.bike is not None else None
+    with _session(options.port, bike.controller.serial if bike is not None else None) as session:
+        contact = session.contact
+        back = way_back(backup, contact.identity, contact.map, contact.raws, options.calibration)
+        for words in back.left_alone:
+            say(f"left as it is, --calibration puts it back too: {words}")
+        for name in back.unknown:
+            say(f"not known to this controller's description: {name}")
+        _tell_changes(back.changes)
+        if not back.changes and not session.made.unkept:
+            tell("the controller already holds what the backup holds")
+            return PROVED if not session.made.blocked else _refuse(session.made.blocked)
+        operation = Restore(tuple(back.changes), back.other_controller, bike)
+        return _perform(options, session, operation, back.changes)
+
+
+def _refuse(why: str) -> int:
+    raise Refused(why)
+
+
+def _tell_changes(changes: list[Change]) -> None:
     for change in changes:
-        print(change.in_words() + (f" (asked {said(change.register, change.asked)})" if change.rounded else ""))
-    if not changes:
-        print("the controller already holds this tune")
-        return PROVED
-    if options.trial and (why := trial_refusal(changes)):
-        raise Refused(f"not on trial: {why}")
-    try:
-        order = safe_order(bike, running, changes, typical_v(bike))
-    except NoOrder as none:
-        raise Refused(str(none)) from None
-    _say(f"backup kept: {_keep_backup(folder, backup)}")
-    _say(CAUTION)
-    if options.squeeze is not None:
-        _wait_for_squeeze(contact, options.squeeze)
-    report = send(contact, Plan(order, keep=not options.trial), lambda step: _say(step.text), lambda: False, journal)
-    return _tell(report, order)
+        tell(change.in_words() + (f" (asked {said(change.register, change.asked)})" if change.rounded else ""))
 
 
-def _guard(options: argparse.Namespace, bike: Bike, tune: Tune, contact: Contact, running: Tune) -> None:
-    """Everything that keeps a tune from being sent; raises :class:`Refused`. Nothing overrides a stop."""
+def _perform(options: argparse.Namespace, session: Session, operation: Operation, changes: list[Change]) -> int:
+    """Keep a backup, show the caution, and let the session do it; whatever interrupts is heard by it alone."""
     confirmed = set(options.confirm)
-    for doubt in doubts(contact.identity, contact.map, bike.controller.serial):
-        if doubt.blocks or doubt.id not in confirmed:
-            hint = "" if doubt.blocks else f". Confirm it with --confirm {doubt.id}"
-            raise Refused(doubt.text + hint)
-    found = watch_list(bike, contact.map.as_run(tune), running)
-    stops = [one for one in found if one.strength is Strength.STOP]
-    if stops:
-        raise Refused("; ".join(_line(one) for one in stops) + ". Nothing overrides a stop")
-    open_ = [one for one in found if one.strength is Strength.WARN and one.id not in confirmed]
-    if open_:
-        ids = " ".join(one.id for one in open_)
-        raise Refused("; ".join(_line(one) for one in open_) + f". Confirm with --confirm {ids}")
+    if session.made.map.inhibit is not None and any(one.id == "sensors" for one in session.made.questions(operation)):
+        confirmed.add("sensors")  # nothing can move while they change: said, not asked
+        say(SENSORS)
+    if why := session.refusal(operation, confirmed):
+        raise Refused(why)
+    say(f"backup kept: {_keep_backup(default_folder(), session.made.backup)}")
+    say(CAUTION)
+    with _interrupts() as stopped:
+        if options.squeeze is not None:
+            _wait_for_squeeze(session, options.squeeze, stopped)
+        report = session.perform(operation, confirmed, lambda step: say(step.text), stopped.is_set)
+        return _tell(report, changes, keep=not getattr(options, "trial", False))
 
 
-def _line(warning: Warning_) -> str:
-    return f"{warning.strength.value} {warning.id}: {warning.text}. {warning.mend}"
+@contextmanager
+def _interrupts() -> Iterator[threading.Event]:
+    """While something is written, Ctrl+C, SIGTERM and a closed terminal ask it to stop: it takes back what it wrote, and says so."""
+    stopped = threading.Event()
+    before = {number: signal.signal(number, lambda *_: stopped.set()) for number in SIGNALS}
+    try:
+        yield stopped
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
-def _wait_for_squeeze(contact: Contact, longest_s: float) -> None:
+def _wait_for_squeeze(session: Session, longest_s: float, stopped: threading.Event) -> None:
     """Wait until the bike has shown itself; raises :class:`Refused`."""
-    if not can_show(contact.map):
+    if not can_show(session.made.map):
         raise Refused("this controller shows neither brake lever nor turning direction: leave out --squeeze")
-    _say(f"work the brake lever twice, or turn the wheel back by hand, within {longest_s:g} s")
-    squeeze, end = Squeeze(), time.monotonic() + longest_s
-    while time.monotonic() < end:
-        if squeeze.take(read_live(contact)):
-            _say(f"shown by {squeeze.by}")
+    say(f"work the brake lever twice, or turn the wheel back by hand, within {longest_s:g} s")
+    end = time.monotonic() + longest_s
+    while time.monotonic() < end and not stopped.is_set():
+        session.take(read_live(session.contact))
+        if session.made.shown:
+            say(f"shown by {session.made.shown}")
             return
     raise Refused("the bike has not shown itself in time")
 
 
 def _keep_backup(folder: Path, backup: Backup) -> Path:
     place = folder / "backups"
-    place.mkdir(parents=True, exist_ok=True)
+    place.mkdir(parents=True, exist_ok=True, mode=0o700)
     serial = "".join(letter if letter.isalnum() else "-" for letter in backup.serial) or "unnamed"
     path = place / f"{serial}-{datetime.now():%Y%m%d-%H%M%S}.json"
-    store.write(path, backup)
+    store.write(path, backup, private=True)
     return path
 
 
-def _tell(report: Report, changes: list[Change]) -> int:
-    print(f"{report.outcome.value}: {report.message}")
+def _tell(report: Report, changes: list[Change], keep: bool) -> int:
+    tell(f"{report.outcome.value}: {report.message}")
     if report.outcome is Outcome.PROVED:
-        return PROVED
+        return PROVED if not keep or report.kept in (Kept.SEEN, Kept.POWER_CYCLED) else NOT_PROVED
+    if report.outcome is Outcome.REFUSED:
+        return REFUSED
     all_old = all(report.held.get(change.register.name) is Held.OLD for change in changes)
-    return REFUSED if all_old and report.outcome in (Outcome.REFUSED, Outcome.STOPPED) else NOT_PROVED
+    return REFUSED if all_old and report.outcome is Outcome.STOPPED and not report.held_off else NOT_PROVED
 
 
 @contextmanager
-def _contact(port: str) -> Iterator[tuple[Contact, Backup]]:
-    """A contact and its backup. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
+def _session(port: str, expected_serial: str | None = None) -> Iterator[Session]:
+    """A session; what an earlier one left behind is said. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
     maps, faulty = all_maps(default_folder() / CONTROLLERS)
     for one in faulty:
-        _say(f"not used: {one}")
-    line = open_line(port, maps)
+        say(f"not used: {one}")
+    session = open_session(port, maps, expected_serial, FileJournal(default_folder() / SENDING), False, say)
     try:
-        yield make_contact(line, maps, _say)
+        _say_standing(session.made)
+        yield session
     finally:
-        line.close()
+        session.close()
 
 
-def _say(text: str) -> None:
-    print(" ".join(text.split()), file=sys.stderr)
+def _say_standing(made: ContactMade) -> None:
+    if made.interrupted is not None:
+        say(made.interrupted.text)
+    if made.held_off:
+        say("The motor is disabled: an earlier send held it off. crisp-hornet faults --release enables it.")

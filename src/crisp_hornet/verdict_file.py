@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import math
-import sys
 from collections.abc import Iterator
 from typing import Any
 
@@ -28,6 +27,7 @@ from crisp_hornet.core.watch import typical_v
 from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.output import say, tell
 from crisp_hornet.rides.registry import read_ride
 
 VERDICT_VERSION = 1
@@ -39,7 +39,7 @@ def judge_ride(options: argparse.Namespace) -> int:
     bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
     loaded = read_ride(options.ride)
     for note in loaded.notes:
-        print(note, file=sys.stderr)
+        say(note)
     ride = loaded.ride
     fastest = float(np.nanmax(ride.get("wheel_speed_kmh"))) if ride.has("wheel_speed_kmh") else 0.0
     speeds = np.linspace(0.0, max(LEAST_KMH, 1.3 * fastest), SPEEDS)
@@ -60,7 +60,7 @@ def judge_ride(options: argparse.Namespace) -> int:
     if options.json is not None:
         wire.write_object(options.json, told)
     for line in lines:
-        print(line)
+        tell(line)
     return 0
 
 

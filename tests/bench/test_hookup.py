@@ -8,7 +8,7 @@ from crisp_hornet.demo import HERON
 from crisp_hornet.documents.firmware import make_firmware
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.link.marker import MarkedRegister, Marker
-from crisp_hornet.link.send import Outcome
+from crisp_hornet.link.report import Outcome
 from tests.bench.driving import click, find, go, texts
 from tests.bench.linking import beside, connect, send_and_wait, work_the_lever
 from tests.standins import StandInProcess

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 from crisp_hornet.demo import HERON, ROUND
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.garage.garage import Garage
-from crisp_hornet.link.send import Held, Outcome
+from crisp_hornet.link.report import Held, Outcome
 from tests.bench.driving import click, drag, find, go, texts
 from tests.bench.linking import beside, connect, send_and_wait
 

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.garage.garage import Garage
-from crisp_hornet.link.send import Outcome
+from crisp_hornet.link.report import Outcome
 from crisp_hornet.rides.exchange import write_csv
 from tests.bench.driving import click, find, go, texts
 from tests.bench.linking import beside, connect, send_and_wait

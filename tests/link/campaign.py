@@ -8,12 +8,15 @@ import random
 from contextlib import suppress
 from dataclasses import dataclass
 
-from crisp_hornet.link.contact import make_contact, open_line
+from crisp_hornet.link.contact import make_contact
 from crisp_hornet.link.difference import changes_to
 from crisp_hornet.link.errors import LinkError
+from crisp_hornet.link.finding import open_line
 from crisp_hornet.link.marker import FileJournal, resolve
 from crisp_hornet.link.order import NoOrder, safe_order
-from crisp_hornet.link.send import Held, Outcome, Plan, send
+from crisp_hornet.link.plan import Plan
+from crisp_hornet.link.report import Held, Outcome
+from crisp_hornet.link.send import send
 from tests.link.conftest import MAPS
 from tests.link.inprocess import BIKE, InProcess
 

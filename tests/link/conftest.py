@@ -1,7 +1,8 @@
 import pytest
 
 from crisp_hornet.documents.maps import shipped_map, shipped_maps
-from crisp_hornet.link.contact import make_contact, open_line
+from crisp_hornet.link.contact import make_contact
+from crisp_hornet.link.finding import open_line
 from tests.link.inprocess import InProcess, Threaded
 
 MAPS = shipped_maps()

@@ -1,7 +1,8 @@
 """Short ways to say what is sent."""
 
 from crisp_hornet.link.difference import difference
-from crisp_hornet.link.send import Plan, send
+from crisp_hornet.link.plan import Plan
+from crisp_hornet.link.send import send
 
 
 def draft(contact, **settings):

@@ -11,10 +11,10 @@ from crisp_hornet.link.difference import changes_to
 from crisp_hornet.link.errors import Cancelled, LinkError, WrongDevice
 from crisp_hornet.link.faults import clear_faults, standing_fault
 from crisp_hornet.link.firmware_update import transfer
-from crisp_hornet.link.restore import compare, restore
-from crisp_hornet.link.send import Outcome
+from crisp_hornet.link.report import Outcome
 from crisp_hornet.link.squeeze import Squeeze, can_show
 from crisp_hornet.link.stored_logs import fetch_log, list_logs
+from crisp_hornet.link.way_back import compare, way_back
 from tests.link.conftest import MAPS
 from tests.link.sending import draft, send_all
 
@@ -24,12 +24,12 @@ def test_a_backup_holds_every_readable_register_and_comes_back_without_calibrati
     assert {one.name for one in backup.registers} == {one.name for one in contact.map.register_list}
     wanted = {"drive.phase_current_a": 120.0, "calibration.throttle_rest_v": 0.9}
     assert send_all(contact, changes_to(contact.map, contact.raws, wanted)).outcome is Outcome.PROVED
-    found = restore(backup, contact.identity, contact.map, contact.raws)
+    found = way_back(backup, contact.identity, contact.map, contact.raws)
     assert [one.register.name for one in found.changes] == ["drive.phase_current_a"]
     assert found.left_alone == ["throttle at rest 0.9 V to 0.85 V"] and not found.other_controller
     assert send_all(contact, found.changes).outcome is Outcome.PROVED
     assert standin.holds(kept=True)["calibration.throttle_rest_v"] == 0.9
-    with_them = restore(backup, contact.identity, contact.map, contact.raws, calibration=True)
+    with_them = way_back(backup, contact.identity, contact.map, contact.raws, calibration=True)
     assert send_all(contact, with_them.changes).outcome is Outcome.PROVED
     assert compare(backup, backup_of(contact)) == []
 
@@ -38,9 +38,9 @@ def test_a_backup_goes_onto_a_same_type_controller_but_never_silently_onto_anoth
     backup = backup_of(contact)
     elsewhere = bench.contact(bench.stand_in("Sluice 40"))
     with pytest.raises(WrongDevice, match="another type"):
-        restore(backup, elsewhere.identity, elsewhere.map, elsewhere.raws)
+        way_back(backup, elsewhere.identity, elsewhere.map, elsewhere.raws)
     same_type = type(contact.identity)("Tarnholm Weir Works", "Weir 60", "3.2.1", "TW60-00999")
-    assert restore(backup, same_type, contact.map, contact.raws).other_controller
+    assert way_back(backup, same_type, contact.map, contact.raws).other_controller
 
 
 def test_a_fault_is_explained_and_cleared_only_when_its_cause_is_gone(standin, contact):
@@ -96,7 +96,7 @@ def image(version="3.3.0", hardware="weir-60-b", size=900):
 
 @pytest.mark.parametrize("size", [899, 902, 1001])
 def test_an_image_of_any_length_starts(standin, contact, size):
-    transfer(contact, image(size=size), lambda done, total: None, lambda: False)
+    transfer(contact, image(size=size), lambda step: None, lambda: False)
     standin.do("key-off")
     assert make_contact(contact.line, MAPS, lambda text: None)[0].identity.firmware == "3.3.0"
 
@@ -105,12 +105,12 @@ def test_new_firmware_starts_after_a_power_cycle_and_the_backup_comes_back(stand
     wanted = {"drive.phase_current_a": 120.0, "calibration.throttle_rest_v": 0.9}
     assert send_all(contact, changes_to(contact.map, contact.raws, wanted)).outcome is Outcome.PROVED
     backup, told = backup_of(contact), []
-    transfer(contact, image(), lambda done, total: told.append((done, total)), lambda: False)
-    assert told[-1][0] == told[-1][1] > 5
+    transfer(contact, image(), told.append, lambda: False)
+    assert told[-1].done == told[-1].total > 5
     standin.do("key-off")
     again, _ = make_contact(contact.line, MAPS, lambda text: None)
     assert again.identity.firmware == "3.3.0" and standing_fault(again).code == 41
-    found = restore(backup, again.identity, again.map, again.raws, calibration=True)
+    found = way_back(backup, again.identity, again.map, again.raws, calibration=True)
     assert send_all(again, found.changes).outcome is Outcome.PROVED
     assert clear_faults(again) is None
     assert compare(backup, backup_of(again)) == []
@@ -119,22 +119,22 @@ def test_new_firmware_starts_after_a_power_cycle_and_the_backup_comes_back(stand
 def test_an_interrupted_transfer_leaves_the_firmware_it_has(standin, contact):
     asked = iter([False] * 4 + [True])
     with pytest.raises(Cancelled, match="goes on with the firmware it has"):
-        transfer(contact, image(), lambda done, total: None, lambda: next(asked))
+        transfer(contact, image(), lambda step: None, lambda: next(asked))
     standin.do("key-off")
     again, _ = make_contact(contact.line, MAPS, lambda text: None)
     assert again.identity.firmware == "3.2.1" and standing_fault(again) is None
-    transfer(again, image(), lambda done, total: None, lambda: False)  # and it can be begun anew
+    transfer(again, image(), lambda step: None, lambda: False)  # and it can be begun anew
 
 
 def test_firmware_that_does_not_fit_is_refused_before_anything_is_written(bench, standin, contact):
     with pytest.raises(LinkError, match="image is for boat-9"):
-        transfer(contact, image(hardware="boat-9"), lambda done, total: None, lambda: False)
+        transfer(contact, image(hardware="boat-9"), lambda step: None, lambda: False)
     other = bench.contact(bench.stand_in("Sluice 40"))
     with pytest.raises(LinkError, match="no second slot"):
-        transfer(other, image(), lambda done, total: None, lambda: False)
+        transfer(other, image(), lambda step: None, lambda: False)
     standin.do("dip 18")
     with pytest.raises(Cancelled, match="new firmware needs 48 V"):
-        transfer(contact, image(), lambda done, total: None, lambda: False)
+        transfer(contact, image(), lambda step: None, lambda: False)
 
 
 def test_a_container_that_is_damaged_or_none_is_told():

@@ -23,8 +23,13 @@ def holding(*words):
     return framed(1, 3, 2 * len(words), *[byte for word in words for byte in divmod(word, 256)])
 
 
+BASIC = b"\x01\x2b\x0e\x01"
+NAMES = b"".join(bytes([at, 1]) + b"x" for at in range(3))
+
+
 class ScriptedPeer:
-    """Answers each question with the next answer of its script; ``None`` is silence."""
+    """Answers each question with the next answer of its script; ``None`` is silence. Who it is it says whenever it is asked: that is
+    how the line finds into step again."""
 
     def __init__(self, *script):
         self._ours, self._theirs = os.openpty()
@@ -43,6 +48,9 @@ class ScriptedPeer:
                 return
             if not question:
                 return
+            if question.startswith(BASIC):
+                os.write(self._ours, framed(*BASIC, 1, 0, 0, 3, *NAMES))
+                continue
             self.questions.append(question)
             answer = self._script.pop(0) if self._script else None
             if answer:
@@ -119,7 +127,7 @@ def test_a_write_is_never_repeated_blindly(line_to, answer):
 
 
 @pytest.mark.parametrize(("code", "words"), [(1, "does not know this question"), (2, "no such register"), (3, "does not take this value"),
-                                             (6, "the wheel turns"), (11, "exception 11")])  # fmt: skip
+                                             (6, "the wheel turns"), (4, "could not do so"), (11, "gateway"), (12, "exception 12")])  # fmt: skip
 def test_each_refusal_is_said_in_words(line_to, code, words):
     line, peer = line_to(framed(1, 0x83, code))
     with pytest.raises(AnsweredNo, match=words) as refused:
@@ -132,7 +140,7 @@ def test_whatever_the_noise_a_wrong_word_never_comes_out():
     rng = random.Random(17)
     truth = [0x1234, 0x00FF, 0x8001]
     right = 0
-    for _ in range(25):
+    for _ in range(16):
         script = []
         for _ in range(3):
             frame = bytearray(holding(*truth))
@@ -154,4 +162,4 @@ def test_whatever_the_noise_a_wrong_word_never_comes_out():
             except (LineDead, LineGarbled, AnsweredNo):
                 pass
         peer.close()
-    assert right >= 15
+    assert right >= 10

@@ -6,7 +6,7 @@ import pytest
 
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.link.marker import FileJournal, MarkedRegister, Marker, resolve
-from crisp_hornet.link.send import Outcome
+from crisp_hornet.link.report import Outcome
 from tests.link.sending import draft, send_all
 
 PHASE, BATTERY = "drive.phase_current_a", "drive.battery_current_a"

@@ -10,7 +10,8 @@ from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import changes_to, difference, left_out
 from crisp_hornet.link.marker import FileJournal, resolve
 from crisp_hornet.link.order import RANKS, SPEEDS, NoOrder, safe_order, with_values, write_order
-from crisp_hornet.link.send import Held, Outcome, needs_inhibit, trial_refusal
+from crisp_hornet.link.plan import needs_inhibit, trial_refusal
+from crisp_hornet.link.report import Held, Kept, Outcome
 from tests.bikes import a_tune
 from tests.link.inprocess import BIKE
 from tests.link.sending import draft, send_all
@@ -19,7 +20,11 @@ from tests.link.sending import draft, send_all
 def test_a_kept_send_is_proved_and_really_there(standin, contact):
     steps = []
     report = send_all(contact, draft(contact, drive__battery_current_a=36.3, drive__power_w=2000), steps=steps)
-    assert report.outcome is Outcome.PROVED and report.kept and report.compared == len(contact.map.register_list)
+    assert (
+        report.outcome is Outcome.PROVED
+        and report.kept is Kept.SEEN
+        and report.compared == len(contact.map.register_list)
+    )
     for kept in (False, True):
         held = standin.holds(kept)
         assert held["drive.battery_current_a"] == 36.0  # rounded to the register's safe side
@@ -30,7 +35,7 @@ def test_a_kept_send_is_proved_and_really_there(standin, contact):
 
 def test_a_trial_is_gone_after_power_off(standin, contact):
     report = send_all(contact, draft(contact, drive__phase_current_a=110), keep=False)
-    assert report.outcome is Outcome.PROVED and not report.kept
+    assert report.outcome is Outcome.PROVED and report.kept is Kept.NO
     assert standin.holds()["drive.phase_current_a"] == 110 and standin.holds(kept=True)["drive.phase_current_a"] == 90
     standin.do("key-off")
     assert standin.holds()["drive.phase_current_a"] == 90

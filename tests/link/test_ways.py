@@ -5,20 +5,12 @@ import os
 import pytest
 
 from crisp_hornet.documents.maps import shipped_map, shipped_maps
-from crisp_hornet.link.contact import (
-    Doubt,
-    doubts,
-    identify,
-    make_contact,
-    open_line,
-    read_live,
-    readable,
-    runs,
-    version_key,
-)
+from crisp_hornet.link.contact import identify, make_contact, read_live, readable, runs, version_key
+from crisp_hornet.link.doubts import Doubt, doubts
 from crisp_hornet.link.errors import AnsweredNo, LineDead, PortFailed, WrongDevice
+from crisp_hornet.link.finding import open_line
 from crisp_hornet.link.line import ModbusLine
-from crisp_hornet.link.send import Outcome
+from crisp_hornet.link.report import Outcome
 from crisp_hornet.link.transports import transport_to
 from crisp_hornet.link.transports.bluetooth import scan
 from tests.link.conftest import ANSWER_S, MAPS

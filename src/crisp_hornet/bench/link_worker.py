@@ -1,59 +1,32 @@
 """The link on a thread of its own: the window asks by signal and is told by signal; it never waits.
 
-Only the worker touches the line. While nothing else is asked it reads the live values many times a second. A contact that is
-lost is looked for again at the same place, and taken up when the same controller answers.
+Only the worker touches the line, and it writes through its session alone. While nothing else is asked it reads the live values many times a
+second. A contact that is lost is looked for again at the same place, and taken up when the same controller answers.
 """
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Collection
+from dataclasses import replace
 from itertools import count
 from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, QTimer, pyqtSignal, pyqtSlot
 
-from crisp_hornet.documents.backup import Backup
-from crisp_hornet.documents.bike import Bike
+from crisp_hornet.bench.boundary import Unforeseen, unforeseen
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.tune import Tune
-from crisp_hornet.link.contact import Contact, Doubt, Identity, Live, Raws, doubts, make_contact, open_line, read_live
-from crisp_hornet.link.errors import LinkError
-from crisp_hornet.link.line import ModbusLine
-from crisp_hornet.link.marker import FileJournal, Interrupted, resolve
-from crisp_hornet.link.order import NoOrder, safe_order
-from crisp_hornet.link.send import Outcome, Plan, Progress, Report, send
-from crisp_hornet.link.squeeze import Squeeze, can_show
+from crisp_hornet.link.contact import Contact, Live, read_live
+from crisp_hornet.link.errors import LinkError, SeveralAnswer
+from crisp_hornet.link.marker import FileJournal
+from crisp_hornet.link.operations import Operation
+from crisp_hornet.link.report import Outcome, Progress, Report
+from crisp_hornet.link.session import ContactMade, Session, open_session
 
 LIVE_EVERY_MS = 40
 RESUME_EVERY_MS = 1000
 Work = Callable[[Contact], Any]
-
-
-@dataclass(frozen=True)
-class ContactMade:
-    """What the window needs to know of a new contact; the line itself stays with the worker.
-
-    ``doubts`` speak against it being the right controller; ``interrupted`` is what an interrupted send left on it; ``shown``
-    says by what the bike has shown that it is the one under the hands ("" until it has).
-    """
-
-    port: str
-    identity: Identity
-    map: ControllerMap
-    raws: Raws
-    tune: Tune
-    backup: Backup
-    doubts: tuple[Doubt, ...] = ()
-    interrupted: Interrupted | None = None
-    shown: str = ""
-
-    @property
-    def ways_to_show(self) -> list[str]:
-        """By what this controller can show which bike it sits on."""
-        return can_show(self.map)
 
 
 class LinkWorker(QObject):
@@ -61,23 +34,25 @@ class LinkWorker(QObject):
 
     said = pyqtSignal(str)
     contact_made = pyqtSignal(object)
-    contact_failed = pyqtSignal(str)
+    contact_failed = pyqtSignal(object)
     contact_lost = pyqtSignal(str)
     live = pyqtSignal(object)
-    shown = pyqtSignal(str, int)  # by what the bike showed itself, how often the lever was worked so far
+    known = pyqtSignal(object, int)  # the contact as it is now known, and how often the lever was worked so far
     progress = pyqtSignal(object)
-    did = pyqtSignal(int, object, object)  # token, result or error, what the registers hold
+    did = pyqtSignal(int, object, object)  # token, result or error, the contact as it is now known
 
     def __init__(self, maps: list[ControllerMap], journal: FileJournal | None) -> None:
         super().__init__()
         self._maps, self.journal = maps, journal
-        self._line: ModbusLine | None = None
-        self._contact: Contact | None = None
+        self._session: Session | None = None
         self._timer: QTimer | None = None
         self._resume: QTimer | None = None
-        self._lost = ("", "")  # port and serial number of the contact that was lost
+        self._lost: tuple[str, str, str] = (
+            "",
+            "",
+            "",
+        )  # port, serial number and expected one of the contact that was lost
         self._live_every_ms = LIVE_EVERY_MS
-        self._squeeze = Squeeze()
         self._beat: tuple[float | None, float] = (None, 0.0)
         self.stop = threading.Event()
 
@@ -85,12 +60,15 @@ class LinkWorker(QObject):
     def connect_to(self, port: str, expected_serial: str) -> None:
         """Open a port, identify, read everything."""
         self.disconnect_now()
-        self._lost = ("", "")
+        self._lost = ("", "", "")
         try:
             self._contact_at(port, expected_serial)
         except (LinkError, DocumentError) as error:
             self._close()
-            self.contact_failed.emit(str(error))
+            self.contact_failed.emit(error)
+        except Exception as error:  # noqa: BLE001 - told by the boundary; the window must hear that it failed
+            self._close()
+            self.contact_failed.emit(unforeseen("Connecting", error))
 
     @pyqtSlot()
     def disconnect_now(self) -> None:
@@ -111,17 +89,31 @@ class LinkWorker(QObject):
         thread.quit()
 
     @pyqtSlot(int, object)
-    def do(self, token: int, work: Work) -> None:
-        """Carry out work on the contact; result or error come by signal, whatever happens."""
-        if self._contact is None:
-            self.did.emit(token, LinkError("The controller", "nobody is connected", "Connect again."), {})
+    def read(self, token: int, work: Work) -> None:
+        """Read something from the contact; result or error come by signal, whatever happens."""
+        self._do(token, lambda session: work(session.contact))
+
+    @pyqtSlot(int, object, object)
+    def perform(self, token: int, operation: Operation, confirmed: Collection[str]) -> None:
+        """Carry out an operation, if the session admits it; its report comes by signal, whatever happens."""
+        self._do(
+            token,
+            lambda session: session.perform(operation, confirmed, self.progress.emit, self.stop.is_set),
+        )
+
+    def _do(self, token: int, work: Callable[[Session], Any]) -> None:
+        session = self._session
+        if session is None:
+            self.did.emit(token, LinkError("The controller", "nobody is connected", "Connect again."), None)
             return
-        contact = self._contact
+        result: Any
         try:
-            result = work(contact)
+            result = work(session)
         except (LinkError, DocumentError) as error:
             result = error
-        self.did.emit(token, result, dict(contact.raws))
+        except Exception as error:  # noqa: BLE001 - told by the boundary; the window must hear that it failed
+            result = unforeseen("Speaking to the controller", error)
+        self.did.emit(token, result, session.made)
 
     @pyqtSlot(int)
     def set_live_every(self, ms: int) -> None:
@@ -130,47 +122,34 @@ class LinkWorker(QObject):
         if self._timer is not None:
             self._timer.setInterval(ms)
 
+    @pyqtSlot(str)
+    def prove_by_hand(self, words: str) -> None:
+        """The bike was identified in another way, said in ``words``."""
+        if self._session is not None:
+            self._session.prove_by_hand(words)
+            self.known.emit(self._session.made, self._session.squeeze.pulls)
+
     def _contact_at(self, port: str, expected_serial: str) -> None:
-        self._line = open_line(port, self._maps)
-        self._contact, backup = make_contact(self._line, self._maps, self.said.emit)
-        contact = self._contact
-        tune = contact.tune(f"On {contact.identity.product}")
-        against = tuple(doubts(contact.identity, contact.map, expected_serial))
-        self._squeeze = Squeeze()
-        self.contact_made.emit(
-            ContactMade(
-                port, contact.identity, contact.map, dict(contact.raws), tune, backup, against, self._left_over()
-            )
-        )
-        self._lost = (port, contact.identity.serial)
+        self._session = open_session(port, self._maps, expected_serial or None, self.journal, True, self.said.emit)
+        made = self._session.made
+        self._lost = (port, made.identity.serial, expected_serial)
+        self.contact_made.emit(made)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._read_live)
         self._timer.start(self._live_every_ms)
 
-    def _left_over(self) -> Interrupted | None:
-        """What an interrupted send left on this controller."""
-        assert self._contact is not None
-        if self.journal is None:
-            return None
-        marker = self.journal.found(self._contact.identity.serial)
-        if marker is None:
-            return None
-        found = resolve(marker, self._contact)
-        if found.settled:
-            self.journal.settle(self._contact.identity.serial)
-        return found
-
     def _close(self) -> None:
-        if self._line is not None:
-            self._line.close()
-        self._line = self._contact = None
+        if self._session is not None:
+            self._session.close()
+        self._session = None
 
     @pyqtSlot()
     def _read_live(self) -> None:
-        if self._contact is None:
+        session = self._session
+        if session is None:
             return
         try:
-            live = read_live(self._contact)
+            live = read_live(session.contact)
         except LinkError as error:
             self.disconnect_now()
             self.contact_lost.emit(str(error))
@@ -184,17 +163,15 @@ class LinkWorker(QObject):
         else:
             self._beat = (beat, live.at_s)
         self.live.emit(live)
-        before = (self._squeeze.by, self._squeeze.pulls)
-        self._squeeze.take(live)
-        if (self._squeeze.by, self._squeeze.pulls) != before:
-            self.shown.emit(self._squeeze.by, self._squeeze.pulls)
+        if session.take(live):
+            self.known.emit(session.made, session.squeeze.pulls)
 
     @pyqtSlot()
     def _try_again(self) -> None:
         """Take the lost contact up again, if the same controller answers at the same place."""
-        port, serial = self._lost
+        port, serial, expected = self._lost
         try:
-            self._contact_at(port, serial)
+            self._contact_at(port, expected or serial)
         except (LinkError, DocumentError):
             self._close()
             return
@@ -211,15 +188,17 @@ class Link(QObject):
     said = pyqtSignal(str)
     contact_made = pyqtSignal(object)
     failed = pyqtSignal(str)
+    several = pyqtSignal(object)  # the addresses to choose from, where several controllers answer
     live_changed = pyqtSignal(object)
     shown_changed = pyqtSignal()
     progress = pyqtSignal(object)
-    sent = pyqtSignal(object, object)
 
     _ask_connect = pyqtSignal(str, str)
     _ask_disconnect = pyqtSignal()
     _ask_finish = pyqtSignal()
-    _ask_do = pyqtSignal(int, object)
+    _ask_read = pyqtSignal(int, object)
+    _ask_perform = pyqtSignal(int, object, object)
+    _ask_prove = pyqtSignal(str)
     _ask_live_every = pyqtSignal(int)
 
     def __init__(self, maps: list[ControllerMap], journal: FileJournal | None = None) -> None:
@@ -241,14 +220,16 @@ class Link(QObject):
         self._ask_connect.connect(self._worker.connect_to)
         self._ask_disconnect.connect(self._worker.disconnect_now)
         self._ask_finish.connect(self._worker.finish)
-        self._ask_do.connect(self._worker.do)
+        self._ask_read.connect(self._worker.read)
+        self._ask_perform.connect(self._worker.perform)
+        self._ask_prove.connect(self._worker.prove_by_hand)
         self._ask_live_every.connect(self._worker.set_live_every)
         self._worker.said.connect(self.said)
         self._worker.contact_made.connect(self._on_contact)
         self._worker.contact_failed.connect(self._on_failed)
         self._worker.contact_lost.connect(self._on_lost)
         self._worker.live.connect(self._on_live)
-        self._worker.shown.connect(self._on_shown)
+        self._worker.known.connect(self._on_known)
         self._worker.progress.connect(self.progress)
         self._worker.did.connect(self._on_did)
         self._thread.start()
@@ -265,44 +246,35 @@ class Link(QObject):
         self._ask_disconnect.emit()
         self.changed.emit()
 
-    def run(self, what: str, work: Work, done: Callable[[Any], None]) -> None:
-        """Carry out ``work`` on the contact, on the link's thread; ``done`` gets its result or the error, here."""
+    def read(self, what: str, work: Work, done: Callable[[Any], None]) -> None:
+        """Read something from the contact, on the link's thread; ``done`` gets the result or the error, here."""
+        self._ask_read.emit(self._begin(what, done), work)
+
+    def perform(
+        self, what: str, operation: Operation, confirmed: Collection[str], done: Callable[[Report], None]
+    ) -> None:
+        """Ask the session for something that writes; ``done`` gets its report, whatever happens."""
+        token = self._begin(what, lambda result: done(_as_report(result)))
+        self._ask_perform.emit(token, operation, frozenset(confirmed))
+
+    def _begin(self, what: str, done: Callable[[Any], None]) -> int:
         token = next(self._tokens)
         self._done[token] = done
         self._worker.stop.clear()
         self.busy = what
         self.changed.emit()
-        self._ask_do.emit(token, work)
+        return token
 
-    def quietly(self, work: Work, done: Callable[[Any], None]) -> None:
-        """Carry out something short without anybody being kept from anything meanwhile."""
+    def perform_quietly(self, operation: Operation, done: Callable[[Report], None]) -> None:
+        """Ask for something short without anybody being kept from anything meanwhile."""
         token = next(self._tokens)
-        self._done[token] = done
+        self._done[token] = lambda result: done(_as_report(result))
         self._quiet.add(token)
-        self._ask_do.emit(token, work)
+        self._ask_perform.emit(token, operation, frozenset())
 
     def set_live_every(self, ms: int) -> None:
         """Read the live values every so many milliseconds."""
         self._ask_live_every.emit(ms)
-
-    @property
-    def journal(self) -> FileJournal | None:
-        """Where a send leaves its marker."""
-        return self._worker.journal
-
-    def send(self, plan: Plan, tune: Tune, bike: Bike, rested_v: float) -> None:
-        """Ask for a send with proof, in a safe order; the report comes by :attr:`sent`, whatever happens."""
-        worker = self._worker
-
-        def work(contact: Contact) -> Report:
-            try:
-                order = safe_order(bike, contact.tune(tune.name), plan.changes, rested_v)
-            except NoOrder as none:
-                return Report(Outcome.REFUSED, f"{none} Nothing was written.")
-            ordered = replace(plan, changes=order)
-            return send(contact, ordered, worker.progress.emit, worker.stop.is_set, worker.journal)
-
-        self.run("sending", work, lambda report: self.sent.emit(report, tune))
 
     @property
     def cancelled(self) -> Callable[[], bool]:
@@ -328,18 +300,18 @@ class Link(QObject):
 
     def prove_by_hand(self, words: str) -> None:
         """The bike was identified in another way, said in ``words``."""
-        if self.contact is not None:
-            self.contact = replace(self.contact, shown=words)
-            self.shown_changed.emit()
+        self._ask_prove.emit(words)
 
     def _on_contact(self, made: ContactMade) -> None:
         self.contact, self.busy, self.waiting_for, self.lever_pulls = made, "", "", 0
         self.contact_made.emit(made)
         self.changed.emit()
 
-    def _on_failed(self, why: str) -> None:
+    def _on_failed(self, why: Exception | str) -> None:
         self.contact, self.live, self.busy = None, None, ""
-        self.failed.emit(why)
+        self.failed.emit(str(why))
+        if isinstance(why, SeveralAnswer):
+            self.several.emit(why.addresses)
         self.changed.emit()
 
     def _on_lost(self, why: str) -> None:
@@ -351,20 +323,24 @@ class Link(QObject):
             self.live = live
             self.live_changed.emit(live)
 
-    def _on_shown(self, by: str, pulls: int) -> None:
+    def _on_known(self, made: ContactMade, pulls: int) -> None:
         self.lever_pulls = pulls
-        if self.contact is not None and by and not self.contact.shown:
-            self.contact = replace(self.contact, shown=by)
+        before = self.contact
+        if before is None or before.backup is not made.backup:
+            return  # of an earlier contact
+        self.contact = made
         self.shown_changed.emit()
+        if before.standing != made.standing:
+            self.changed.emit()
 
-    def _on_did(self, token: int, result: object, raws: Raws) -> None:
+    def _on_did(self, token: int, result: object, made: ContactMade | None) -> None:
+        if self.contact is not None and made is not None and self.contact.backup is made.backup:
+            self.contact = made
         if token in self._quiet:
             self._quiet.discard(token)
             self._answer(token, result)
             return
         self.busy = ""
-        if self.contact is not None and raws:
-            self.contact = replace(self.contact, raws=raws)
         self._answer(token, result)
         self.changed.emit()
 
@@ -372,6 +348,16 @@ class Link(QObject):
         done = self._done.pop(token, None)
         if done is not None:  # nobody waits for it any more once the link is closed
             done(result)
+
+
+def _as_report(result: object) -> Report:
+    """What came of an operation; an error that nobody foresaw claims nothing."""
+    if isinstance(result, Report):
+        return result
+    words = str(result)
+    if isinstance(result, Unforeseen):
+        words += " What the controller holds is not known: connect again, and read it before you ride."
+    return Report(Outcome.NOT_PROVED, words)
 
 
 __all__ = ["ContactMade", "Link", "Progress"]

@@ -9,7 +9,7 @@ from crisp_hornet.bench.prediction import Prediction, predict
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pull import Conditions
 from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
-from crisp_hornet.core.rules.corners import worst_of
+from crisp_hornet.core.watch import watch_list
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.tune import Tune
 
@@ -51,12 +51,13 @@ class Watching(HeldTune):
     def _judge(self, worst: bool = False) -> list[Warning_]:
         if self.bike is None or self.draft is None:
             return []
-        curve = self.draft_prediction.curve if self.draft_prediction else None
-        situation = Situation(self.bike, self._as_run(self.draft), curve, self.controller, self.sensors)
-        if worst:
-            found = worst_of(situation, self.conditions)
+        tune = self._as_run(self.draft)
+        if worst and self.speeds is not None:
+            found = watch_list(self.bike, tune, self.controller, self.conditions, self.speeds, self.sensors)
             self._at_corners = [one for one in found if one.corner]
             return found
+        curve = self.draft_prediction.curve if self.draft_prediction else None
+        situation = Situation(self.bike, tune, curve, self.controller, self.sensors)
         self._worst_soon.start()
         found = judge(situation)
         known = {warning.id for warning in found}

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 
+from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_or_typical_v
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, Warning_
@@ -20,7 +23,16 @@ def typical_v(bike: Bike) -> float:
     return round(rested_or_typical_v(bike.battery, TYPICAL_CHARGE), 1)
 
 
-def watch_list(bike: Bike, tune: Tune, controller: Tune | None = None, rested_v: float | None = None) -> list[Warning_]:
-    """All open warnings, each at its worst corner, the strongest first; ``controller`` is what runs now, where that is known."""
-    conditions = Conditions(rested_v if rested_v is not None else typical_v(bike))
-    return worst_of(Situation(bike, tune, pull_curve(bike, tune, SPEEDS_KMH, conditions), controller), conditions)
+def watch_list(
+    bike: Bike,
+    tune: Tune,
+    controller: Tune | None = None,
+    conditions: Conditions | None = None,
+    speeds_kmh: Sequence[float] | Array | None = None,
+    sensors: Mapping[str, str] | None = None,
+) -> list[Warning_]:
+    """All open warnings, each at its worst corner, the strongest first; ``controller`` is what runs now, where that is known, and
+    ``sensors`` how each did in its newest calibration. Without conditions at the usual charge."""
+    conditions = conditions or Conditions(typical_v(bike))
+    curve = pull_curve(bike, tune, SPEEDS_KMH if speeds_kmh is None else speeds_kmh, conditions)
+    return worst_of(Situation(bike, tune, curve, controller, sensors or {}), conditions)

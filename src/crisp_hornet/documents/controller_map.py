@@ -21,6 +21,7 @@ from crisp_hornet.documents.tune import KNOWN, SETTINGS, Tune, may_be_unlimited
 
 MAP_VERSION = 1
 NOT_DESCRIBED = "Not on this controller: set it where the bike has it, and note it under who is in charge"
+Device = Annotated[int, Field(strict=True, ge=1, le=247)]
 Uuid = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
 
 
@@ -142,10 +143,12 @@ class Identity(Part):
 
 
 class Line(Part):
-    """How to talk to it. ``word_order``: which word of a 32-bit number comes first."""
+    """How to talk to it. ``word_order``: which word of a 32-bit number comes first. ``settle_s``: how long after its answer a
+    write may take until it can be read."""
 
-    baud: Count = 115200
-    device: Annotated[int, Field(strict=True, ge=1, le=247)] = 1
+    baud: Annotated[int, Field(strict=True, ge=300, le=4_000_000)] = 115200
+    device: Device = 1
+    settle_s: Annotated[float, Field(strict=True, ge=0.0, le=5.0)] = 0.3
     word_order: Literal["high_first", "low_first"] = "high_first"
 
 
@@ -173,6 +176,7 @@ class ControllerMap(Part):
     def _consistent(self) -> Self:
         _check_names(self)
         _check_places(self)
+        _check_acts(self)
         _check_channels(self)
         return self
 
@@ -239,8 +243,7 @@ def _check_names(found: ControllerMap) -> None:
             raise _fault(f'register {name}: information is read only: access = "r"', "register", index, "access")
         if found.register_list[index].none_raw is not None and _always_has_a_value(name):
             raise _fault(f"{name} always has a value: no none_raw", "register", index, "none_raw")
-        if found.register_list[index].max < found.register_list[index].min:
-            raise _fault(f"register {name}: max lies below min", "register", index, "max")
+        _check_range(found.register_list[index], index)
     for index, lack in enumerate(found.lacks):
         if lack.name not in KNOWN:
             raise _fault(f"lacks {lack.name!r} names no setting of a tune", "lacks", index, "name")
@@ -253,6 +256,71 @@ def _check_names(found: ControllerMap) -> None:
         raise _fault(f"the setting {missing[0]} has neither a register nor an entry under lacks")
 
 
+def _check_range(register: Register, index: int) -> None:
+    """What the register must hold is inside what its word can hold, and "no limit" is no value."""
+    if register.max < register.min:
+        raise _fault(f"register {register.name}: max lies below min", "register", index, "max")
+    low, high = (register.value_at(raw) for raw in register.raw_range)
+    for key, value in (("min", register.min), ("max", register.max), ("default", register.default)):
+        if value is not None and not low - register.step / 2 <= value <= high + register.step / 2:
+            raise _fault(
+                f"register {register.name}: {key} {value:g} does not fit its {register.type} (it holds {low:g} to {high:g})",
+                "register", index, key,
+            )  # fmt: skip
+    if register.default is not None and not register.min <= register.default <= register.max:
+        raise _fault(f"register {register.name}: default lies outside min and max", "register", index, "default")
+    none = register.none_raw
+    if none is None:
+        return
+    if none >> register.bits:
+        raise _fault(
+            f"register {register.name}: none_raw does not fit its {register.type}", "register", index, "none_raw"
+        )
+    if register.min <= register.value_of(none) <= register.max:
+        raise _fault(
+            f"register {register.name}: none_raw means {register.value_of(none):g} {register.unit} between min and max: a limit of that "
+            "size would switch the limit off",
+            "register", index, "none_raw",
+        )  # fmt: skip
+
+
+def _check_acts(found: ControllerMap) -> None:
+    """A word that makes the controller do something lies nowhere else: writing a setting must never act, nor an act set anything."""
+    settings = {
+        address: register.name
+        for register in found.register_list
+        for address in range(register.address, register.address + register.words)
+    }
+    acts: list[tuple[tuple[str, ...], int, int]] = [(("keep",), found.keep.address, found.keep.word)]
+    for name in ("clear_faults", "detect", "zero"):
+        command: Command | None = getattr(found.commands, name)
+        if command is not None:
+            acts.append((("commands", name), command.address, command.word))
+    if found.inhibit is not None:
+        acts += [(("inhibit",), found.inhibit.address, word) for word in (found.inhibit.on, found.inhibit.off)]
+        if found.inhibit.on == found.inhibit.off:
+            raise _fault("inhibit.on and inhibit.off are the same word", "inhibit", "off")
+    if found.update is not None:
+        acts.append((("update", "activate"), found.update.activate.address, found.update.activate.word))
+    taken: dict[tuple[int, int], tuple[str, ...]] = {}
+    for place, address, word in acts:
+        if address in settings:
+            raise _fault(f"{'.'.join(place)} stands at {address:#06x}, where {settings[address]} is", *place, "address")
+        if taken.setdefault((address, word), place) != place:
+            raise _fault(
+                f"{'.'.join(place)} writes the same word to {address:#06x} as {'.'.join(taken[address, word])}",
+                *place, "word",
+            )  # fmt: skip
+    places: dict[int, tuple[str, ...]] = {}
+    for place, address, _ in acts:
+        if {place[0], places.setdefault(address, place)[0]} & {"keep", "inhibit", "update"} and places[
+            address
+        ] != place:
+            raise _fault(
+                f"{'.'.join(place)} stands at {address:#06x}, as {'.'.join(places[address])} does", *place, "address"
+            )
+
+
 def _always_has_a_value(name: str) -> bool:
     return name in KNOWN and not may_be_unlimited(name)
 
@@ -261,6 +329,8 @@ def _check_places(found: ControllerMap) -> None:
     taken: dict[int, str] = {}
     for index, register in enumerate(found.register_list):
         for address in range(register.address, register.address + register.words):
+            if address > 0xFFFF:
+                raise _fault(f"register {register.name} reaches beyond address 0xFFFF", "register", index, "address")
             if address in taken:
                 raise _fault(f"register address {address:#06x} stands twice, for {taken[address]} and {register.name}",
                              "register", index, "address")  # fmt: skip
@@ -272,6 +342,8 @@ def _check_places(found: ControllerMap) -> None:
                 raise _fault(f"two telemetry channels stand at the same place: {places[at]} and {channel.name}",
                              "telemetry", "channel", index)  # fmt: skip
             places[at] = channel.name
+    if found.telemetry.address + found.telemetry.length > 0x10000:
+        raise _fault("the telemetry block reaches beyond address 0xFFFF", "telemetry", "address")
     if found.telemetry.length > 120:
         raise _fault("the telemetry block is longer than one question can read (120 words)", "telemetry")
 

@@ -17,6 +17,7 @@ from crisp_hornet.documents.store import check_header, document_error
 
 Place = tuple[str | int, ...]
 MOST_AT_ONCE = 64
+MAX_BYTES = 256 * 1024
 _TABLE = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.-]+)\s*\]\]?")
 _KEY = re.compile(r"^\s*([A-Za-z0-9_-]+)\s*=")
 
@@ -24,13 +25,15 @@ _KEY = re.compile(r"^\s*([A-Za-z0-9_-]+)\s*=")
 def read_map(path: Path) -> ControllerMap:
     """Read a controller description. Raises :class:`DocumentError` that names line and key."""
     try:
-        text = wire.read_bytes(path).decode("utf-8")
+        text = wire.read_bytes(path, MAX_BYTES).decode("utf-8")
     except UnicodeDecodeError as error:
         raise DocumentError(str(path), f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
     try:
         data = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise DocumentError(str(path), "", f"not TOML: {error}", "Mend the text there.") from None
+    except RecursionError:
+        raise DocumentError(str(path), "", "not TOML: nested too deeply", "Mend the text there.") from None
+    except ValueError as error:  # a syntax error, or an integer of absurd length
+        raise _not_toml(str(error), str(path)) from None
     check_header(data, "crisp-hornet/controller-map", MAP_VERSION, str(path))
     rows: list[int] = []
     try:
@@ -45,6 +48,13 @@ def read_map(path: Path) -> ControllerMap:
         raise _with_line(document_error(error, str(path)).reason, place, text, str(path)) from None
     except _BadRow as error:
         raise _with_line(str(error), ("register", error.row, "count"), text, str(path)) from None
+
+
+def _not_toml(reason: str, file: str) -> DocumentError:
+    """The parser's own words, with the line in front where it names one."""
+    at = re.search(r" \(at line (\d+), column (\d+)\)$", reason)
+    where = f"line {at[1]}, column {at[2]}" if at else ""
+    return DocumentError(file, where, f"not TOML: {reason[: at.start()] if at else reason}", "Mend the text there.")
 
 
 class _BadRow(Exception):
@@ -92,8 +102,9 @@ def line_of(text: str, place: Place) -> int | None:
     """The line on which a key of a TOML text stands, or the nearest thing around it that has a line."""
     lines = _lines(text)
     for length in range(len(place), 0, -1):
-        if place[:length] in lines:
-            return lines[place[:length]]
+        for here in (place[:length], (*place[:length], 0)):  # the second: [[line]] where [line] belongs
+            if here in lines:
+                return lines[here]
     return None
 
 

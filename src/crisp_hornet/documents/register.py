@@ -41,7 +41,10 @@ class Coded(Part):
 
     def value_of(self, raw: int) -> float:
         """The value of a raw number (its bits, 0 upwards)."""
-        signed = raw - (1 << self.bits) if self.type[0] == "i" and raw >> (self.bits - 1) else raw
+        return self.value_at(raw - (1 << self.bits) if self.type[0] == "i" and raw >> (self.bits - 1) else raw)
+
+    def value_at(self, signed: int) -> float:
+        """The value of a signed raw number."""
         return clean(signed * self.scale + self.offset)
 
 

@@ -54,9 +54,9 @@ def dump(document: Part) -> dict[str, Any]:
     return header | document.model_dump(mode="json", by_alias=True, exclude_unset=True)
 
 
-def write(path: Path, document: Part) -> None:
-    """Write a document atomically. Raises :class:`DocumentError`."""
-    wire.write_object(path, dump(document))
+def write(path: Path, document: Part, private: bool = False) -> None:
+    """Write a document atomically; a ``private`` one for its owner alone. Raises :class:`DocumentError`."""
+    wire.write_object(path, dump(document), private)
 
 
 def schemas() -> dict[str, str]:

@@ -14,11 +14,11 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.store import parse
 from crisp_hornet.documents.tune import SETTINGS, TUNE_VERSION, Tune
-from crisp_hornet.link.errors import LineDead, WrongDevice
-from crisp_hornet.link.line import SILENT, Line, ModbusLine
-from crisp_hornet.link.transports import ANSWER_S, transport_to
+from crisp_hornet.link.errors import LineGarbled, WrongDevice
+from crisp_hornet.link.line import Line
 
 LONGEST_READ = 40  # words in one question
+OTHER_RUNS = (23, 31, 17, 27)
 Raws = dict[str, int]  # what registers hold, raw, by name
 
 
@@ -54,52 +54,28 @@ class Contact:
         return tune_of(self.map, self.raws, name)
 
 
-def open_line(address: str, maps: Sequence[ControllerMap], answer_s: float = ANSWER_S) -> ModbusLine:
-    """An open line to whoever answers at ``address``, asked as each description says it is to be asked.
+def identity_of(said: Mapping[int, str]) -> Identity:
+    """The identity in the answer to a device identification."""
+    return Identity(said.get(0, ""), said.get(1, ""), said.get(2, ""), said.get(6, ""))
 
-    Raises :class:`~crisp_hornet.link.errors.PortFailed` when the way cannot be opened and
-    :class:`~crisp_hornet.link.errors.LineDead` when nobody answers.
-    """
-    radios = [one.bluetooth for one in maps if one.bluetooth is not None]
-    tried: list[tuple[int, int]] = []
-    last: LineDead | None = None
-    for way in sorted((one.line for one in maps), key=lambda line: -line.baud):
-        if (way.baud, way.device) in tried:
-            continue
-        tried.append((way.baud, way.device))
-        line = ModbusLine(transport_to(address, way, radios, answer_s), way.device)
-        line.open()
-        try:
-            line.identify(tries=2)
-        except LineDead as error:
-            line.close()
-            last = error
-            continue
-        except BaseException:
-            line.close()
-            raise
-        return line
-    if last is None or last.why != SILENT:
-        raise last or LineDead(
-            "Asking who is there", "no description says how to ask", "Add a controller's description."
-        )
-    asked = ", ".join(f"device {device} at {baud} baud" for baud, device in tried)
-    mend = f"Check plug and power. Asked as the descriptions say ({asked}); another controller needs a description of its own."
-    raise LineDead(last.what, last.why, mend)
+
+def map_of(identity: Identity, maps: Sequence[ControllerMap]) -> ControllerMap | None:
+    """The description that fits, the user's own before a shipped one."""
+    named = (identity.vendor, identity.product)
+    return next((one for one in maps if (one.identity.vendor, one.identity.product) == named), None)
 
 
 def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, ControllerMap]:
     """Who answers, and the description that fits. Raises :class:`WrongDevice` if none does."""
-    said = line.identify()
-    identity = Identity(said.get(0, ""), said.get(1, ""), said.get(2, ""), said.get(6, ""))
-    for one in maps:
-        if (one.identity.vendor, one.identity.product) == (identity.vendor, identity.product):
-            return identity, one
-    raise WrongDevice(
-        "This device is not known",
-        f"it calls itself {identity.vendor or '?'} {identity.product or '?'}",
-        "Nothing was written. Add a description for it, or connect another.",
-    )
+    identity = identity_of(line.identify())
+    found = map_of(identity, maps)
+    if found is None:
+        raise WrongDevice(
+            "This device is not known",
+            f"it calls itself {identity.vendor or '?'} {identity.product or '?'}",
+            "Nothing was written. Add a description for it, or connect another.",
+        )
+    return identity, found
 
 
 def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:
@@ -114,7 +90,25 @@ def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:
 def read_raws(
     line: Line, controller_map: ControllerMap, registers: Sequence[Register], longest: int = LONGEST_READ
 ) -> Raws:
-    """What the given registers hold, read in runs of at most ``longest`` words."""
+    """What the given registers hold, read in runs of at most ``longest`` words.
+
+    Once anything went wrong on the line an answer may belong to an earlier question: then it is read in runs of other lengths
+    until two readings in a row agree. Raises :class:`~crisp_hornet.link.errors.LinkError`.
+    """
+    found = _read_once(line, controller_map, registers, longest)
+    if not line.troubles:
+        return found
+    for other in OTHER_RUNS:
+        again = _read_once(line, controller_map, registers, min(longest, other))
+        if again == found:
+            return found
+        found = again
+    raise LineGarbled(
+        "Reading the settings", "two readings of the same registers differ", "Check the lead, then connect again."
+    )
+
+
+def _read_once(line: Line, controller_map: ControllerMap, registers: Sequence[Register], longest: int) -> Raws:
     words: dict[int, int] = {}
     for first, count in runs(registers, longest):
         words.update(zip(range(first, first + count), line.read_settings(first, count), strict=True))
@@ -125,11 +119,16 @@ def read_raws(
 
 
 def runs(registers: Sequence[Register], longest: int = LONGEST_READ) -> list[tuple[int, int]]:
-    """Runs (first address, count) without gaps that cover the registers, none longer than ``longest``, none cut through."""
+    """Runs (first address, count) without gaps that cover the registers, none longer than ``longest``, none cut through.
+
+    Neighbours differ in length where they can: an answer that came twice then does not pass for the next one's.
+    """
     found: list[tuple[int, int]] = []
     for one in sorted(registers, key=lambda register: register.address):
-        if found and one.address == sum(found[-1]) and found[-1][1] + one.words <= longest:
-            found[-1] = (found[-1][0], found[-1][1] + one.words)
+        here = found[-1] if found else (-1, 0)
+        joins = one.address == sum(here) and here[1] + one.words <= longest
+        if joins and not (len(found) > 1 and here[1] + one.words == found[-2][1] and one.words < here[1]):
+            found[-1] = (here[0], here[1] + one.words)
         else:
             found.append((one.address, one.words))
     return found
@@ -137,7 +136,6 @@ def runs(registers: Sequence[Register], longest: int = LONGEST_READ) -> list[tup
 
 def make_contact(line: Line, maps: Sequence[ControllerMap], progress: Callable[[str], None]) -> tuple[Contact, Backup]:
     """Identify, read every register and back it up. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
-    progress("asking who is there")
     identity, controller_map = identify(line, maps)
     progress(f"reading everything {identity.product} holds")
     registers = readable(controller_map, identity.firmware)
@@ -199,30 +197,3 @@ def tune_of(controller_map: ControllerMap, raws: Mapping[str, int], name: str) -
 def version_key(version: str) -> tuple[int, ...]:
     """A firmware version to compare by: ``3.10.1`` is after ``3.9``."""
     return tuple(int("".join(filter(str.isdigit, part)) or 0) for part in version.split("."))
-
-
-@dataclass(frozen=True)
-class Doubt:
-    """What speaks against this being the right controller, or one we know how to handle. ``blocks``: nothing is written."""
-
-    id: str
-    text: str
-    blocks: bool
-
-
-def doubts(identity: Identity, controller_map: ControllerMap, expected_serial: str | None) -> list[Doubt]:
-    """The doubts about a controller, given the serial number the open bike remembers."""
-    found = []
-    if expected_serial and identity.serial and expected_serial != identity.serial:
-        text = f"This is not the bike that is open: its controller is {expected_serial}, here answers {identity.serial}"
-        found.append(Doubt("wrong-bike", text, True))
-    known = controller_map.firmware
-    if known is not None and identity.firmware:
-        at = version_key(identity.firmware)
-        if at < version_key(known.least):
-            text = f"Firmware {identity.firmware} is older than {known.least}, the first that is known to work"
-            found.append(Doubt("firmware-old", text, True))
-        elif at > version_key(known.newest):
-            text = f"Firmware {identity.firmware} is newer than {known.newest}, the last that is known to work"
-            found.append(Doubt("firmware-new", text, False))
-    return found

@@ -35,5 +35,13 @@ class WrongDevice(LinkError):
     """Whoever answers is not what was expected."""
 
 
+class SeveralAnswer(LinkError):
+    """More than one controller answers; ``addresses`` are those to choose from."""
+
+    def __init__(self, what: str, why: str, mend: str, addresses: list[str]) -> None:
+        super().__init__(what, why, mend)
+        self.addresses = addresses
+
+
 class Cancelled(LinkError):
     """The user stopped it."""

@@ -8,18 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from crisp_hornet.documents.controller_map import Update
+from crisp_hornet.documents.controller_map import ControllerMap, Update
 from crisp_hornet.documents.firmware import FirmwareImage
 from crisp_hornet.link.contact import Contact, read_live
 from crisp_hornet.link.errors import Cancelled, LinkError
 from crisp_hornet.link.gate import Gate, Stopped
+from crisp_hornet.link.report import Progress
+from crisp_hornet.link.send import same_controller
 
 WRITE_TRIES = 3
+TRANSFER = "transfer"
 
 
-def refusal(contact: Contact, image: FirmwareImage) -> str:
+def image_refusal(controller_map: ControllerMap, image: FirmwareImage) -> str:
     """Why this image does not go onto this controller, or ""."""
-    update = contact.map.update
+    update = controller_map.update
     if update is None:
         return "This controller's description declares no second slot: an interrupted transfer could leave it dead"
     if image.hardware != update.hardware:
@@ -30,30 +33,32 @@ def refusal(contact: Contact, image: FirmwareImage) -> str:
 def transfer(
     contact: Contact,
     image: FirmwareImage,
-    progress: Callable[[int, int], None],
+    progress: Callable[[Progress], None],
     cancelled: Callable[[], bool],
 ) -> None:
     """Write the image to the second slot, read it back, and activate it; the power cycle is up to the user.
 
     Raises :class:`LinkError` (nothing was activated), :class:`Cancelled` when stopped.
     """
-    if why := refusal(contact, image):
+    if why := image_refusal(contact.map, image):
         raise LinkError("New firmware", why, "Nothing was written.")
     update = contact.map.update
     assert update is not None
     gate = Gate(contact, cancelled)
     size = 2 * update.record_words
     records = [image.data[at : at + size] for at in range(0, len(image.data), size)]
+    total = len(records) + 1
     try:
         for number, record in enumerate(records):
             _check(gate, contact, update)
             _write_record(contact, update, number, record)
-            progress(number + 1, len(records) + 1)
+            progress(Progress(number + 1, total, TRANSFER))
         _check(gate, contact, update)
     except Stopped as stopped:
         raise Cancelled("New firmware", str(stopped), "The controller goes on with the firmware it has.") from None
+    same_controller(contact)
     contact.line.write(update.activate.address, [update.activate.word])
-    progress(len(records) + 1, len(records) + 1)
+    progress(Progress(total, total, TRANSFER))
 
 
 def _check(gate: Gate, contact: Contact, update: Update) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from crisp_hornet.link.contact import Contact, Live, read_live
@@ -24,17 +24,23 @@ class Gate:
 
     contact: Contact
     cancelled: Callable[[], bool]
+    cures_throttle: bool = False  # it does nothing but tell the controller where the throttle rests
     _last_beat: float | None = None
 
-    def check(self) -> None:
-        """Raises :class:`Stopped` with the reason, or :class:`~crisp_hornet.link.errors.LinkError`."""
+    def check(self, before_held_off: bool = False) -> None:
+        """A throttle that reads open at rest may be given its rest anew, and nothing else: with the motor held off (or just
+        ``before_held_off``) or the brake lever held. Raises :class:`Stopped` with the reason, or
+        :class:`~crisp_hornet.link.errors.LinkError`."""
         if self.cancelled():
             raise Stopped("You stopped it")
         live = self._fresh().values
         if live.get("wheel_speed_kmh", 0.0) > STILL_KMH or abs(live.get("motor_rpm", 0.0)) > STILL_RPM:
             raise Stopped("The wheel turns; a controller is only written to at standstill")
-        if live.get("throttle", 0.0) > CLOSED_THROTTLE:
-            raise Stopped("The throttle is open; close it")
+        if live.get("throttle", 0.0) > CLOSED_THROTTLE and not (
+            self.cures_throttle and (before_held_off or self._cannot_drive(live))
+        ):
+            hold = ", or hold the brake lever while its rest is written" if self.cures_throttle else ""
+            raise Stopped(f"The throttle is open; close it{hold}")
         if live.get("charging", 0.0) > 0:
             raise Stopped("The charger is on; unplug it before writing")
 
@@ -46,6 +52,10 @@ class Gate:
         if abs(live.get("human_nm", 0.0)) > REST_NM:
             return "the torque sensor does not read rest with the new values"
         return ""
+
+    def _cannot_drive(self, live: Mapping[str, float]) -> bool:
+        inhibit = self.contact.map.inhibit
+        return live.get("brake", 0.0) > 0 or (inhibit is not None and live.get(inhibit.state) == 1)
 
     def _fresh(self) -> Live:
         """A reading that is not the last one again, where the controller counts its readings."""

@@ -1,8 +1,10 @@
 """One Modbus line: a question, its answer, nothing else in flight.
 
 RTU frames carry no number, so a late answer could be taken for the answer to the next question. Therefore: no
-library retries; after any time-out or bad frame the line is left silent until it is quiet and drained; length and
-address of every answer are checked. Source: MODBUS over Serial Line, Specification and Implementation Guide V1.02.
+library retries; after a time-out the late answer is waited for, and how long answers take here is learned from it; after any
+time-out or bad frame a question of another kind is asked until its own answer comes, so that both ends are in step again;
+length and address of every answer are checked. ``troubles`` counts all that, so that whoever reads after it reads twice.
+Source: MODBUS over Serial Line, Specification and Implementation Guide V1.02.
 """
 
 from __future__ import annotations
@@ -27,20 +29,32 @@ logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
 TRIES = 3
 SILENT = "no answer came in time"
 LONGEST_DRAIN_S = 1.0
+LATE_TIMES, LEAST_LATE_S, MOST_LATE_S = 1.0, 0.6, 3.0  # how much longer a late answer is waited for
+MOST_ANSWER_S = 5.0
+SYNC_TRIES = 4
+BASIC, REGULAR = 1, 2  # what a device identification is asked for: the first three objects, or all the usual ones
+FITS = "Check that the controller's description and its address fit."
+FAILURE, ADDRESS_FAILS = 4, (4, 10, 11)  # what gateways, and some controllers, answer for an address that nobody has
 EXCEPTIONS = {
-    1: ("it does not know this question", "Check that the controller's description fits."),
-    2: ("it has no such register", "Check that the controller's description fits."),
+    1: ("it does not know this question", FITS),
+    2: ("it has no such register", FITS),
     3: ("it does not take this value", "Choose a value inside the controller's range."),
-    4: (
-        "it could not do so: often its supply is too low",
-        "Charge the pack, power it off and on, then read its faults.",
-    ),
+    FAILURE: ("it could not do so", FITS),
     6: ("it is busy: the wheel turns or the throttle is open", "Let the wheel stop and close the throttle."),
+    10: ("a gateway has no way to that address", FITS),
+    11: ("a gateway says that nobody answers at that address", FITS),
 }
+WRITE_FAILED = (
+    "it could not do so: often its supply is too low",
+    "Charge the pack, power it off and on, then read its faults.",
+)
 
 
 class Line(Protocol):
-    """What the rest of ``link`` needs from a line."""
+    """What the rest of ``link`` needs from a line. ``settle_s``: how long after its answer a write may take to show."""
+
+    troubles: int
+    settle_s: float
 
     def read_settings(self, address: int, count: int) -> list[int]:
         """Holding registers as words."""
@@ -64,9 +78,11 @@ class Line(Protocol):
 class ModbusLine:
     """A line over any transport. Use as a context manager, or ``open`` and ``close``."""
 
-    def __init__(self, transport: Transport, device: int = 1) -> None:
-        self.transport, self.device = transport, device
+    def __init__(self, transport: Transport, device: int = 1, settle_s: float = 0.3) -> None:
+        self.transport, self.device, self.settle_s = transport, device, settle_s
+        self.troubles = 0
         self._gone = False
+        self._in_step = True
 
     def __enter__(self) -> Self:
         self.open()
@@ -80,7 +96,7 @@ class ModbusLine:
     def open(self) -> None:
         """Open the transport. Raises :class:`~crisp_hornet.link.errors.PortFailed` with the reason."""
         self.transport.open()
-        self._gone = False
+        self._gone, self._in_step = False, True
 
     def close(self) -> None:
         """Close the transport."""
@@ -98,27 +114,43 @@ class ModbusLine:
         """Set one register, once: a write is never repeated blindly."""
         what, client = f"Writing register {address:#06x}", self.transport.client
         if len(words) == 1:
-            answer = self._ask(what, lambda: client.write_register(address, words[0], device_id=self.device))
+            answer = self._ask(
+                what, lambda: client.write_register(address, words[0], device_id=self.device), writes=True
+            )
             fits = answer.address == address and list(answer.registers) == words
         else:
-            answer = self._ask(what, lambda: client.write_registers(address, words, device_id=self.device))
+            answer = self._ask(what, lambda: client.write_registers(address, words, device_id=self.device), writes=True)
             fits = answer.address == address and getattr(answer, "count", len(words)) == len(words)
         if not fits:
             self._settle()
+            self._lost_step()
             raise LineGarbled(
                 what, "the answer speaks of something else", "What it holds is read back before anything else is done."
             )
 
     def identify(self, tries: int = TRIES) -> dict[int, str]:
         """Texts of the device identification: 0 vendor, 1 product, 2 firmware, 6 serial number."""
-        client = self.transport.client
         answer = self._repeated(
-            "Asking who is there",
-            lambda: client.read_device_information(read_code=2, device_id=self.device),
-            tries=tries,
+            "Asking who is there", self._who, lambda found: getattr(found, "read_code", REGULAR) == REGULAR, tries
         )
         information: dict[int, Any] = getattr(answer, "information", {})
         return {key: bytes(value).decode("ascii", "replace") for key, value in information.items()}
+
+    def who_at(self, device: int, tries: int, within_s: float | None = None) -> dict[int, str]:
+        """Who answers at an address of this line; from then on that address is meant. Silence there says nothing about the line:
+        whoever answers late would do so with that address in front."""
+        self.device = device
+        params, usual_s = self.transport.client.comm_params, self._answer_s
+        if within_s is not None:
+            params.timeout_connect = min(within_s, usual_s)
+        try:
+            return self.identify(tries)
+        finally:
+            if within_s is not None:
+                params.timeout_connect, self.troubles, self._in_step = usual_s, 0, True
+
+    def _who(self, read_code: int = REGULAR) -> ModbusPDU:
+        return self.transport.client.read_device_information(read_code=read_code, device_id=self.device)
 
     def read_file(self, file: int, record: int, words: int) -> bytes:
         """``words`` words (an even number) of a file from a record on."""
@@ -138,7 +170,9 @@ class ModbusLine:
         """Write one record, once."""
         client = self.transport.client
         one = FileRecord(file_number=file, record_number=record, record_data=data)
-        self._ask(f"Writing record {record}", lambda: client.write_file_record([one], device_id=self.device))
+        self._ask(
+            f"Writing record {record}", lambda: client.write_file_record([one], device_id=self.device), writes=True
+        )
 
     def _read(self, what: str, address: int, count: int, read: Callable[..., ModbusPDU]) -> list[int]:
         answer = self._repeated(
@@ -160,19 +194,37 @@ class ModbusLine:
                 if fits(answer):
                     return answer
                 self._settle()
+                self._lost_step()
                 raise LineGarbled(what, "the answer has another length", "Check the lead and its ground.")
             except (LineDead, LineGarbled):
                 if tries_left == 0 or self._gone:
                     raise
         raise AssertionError("unreachable")
 
-    def _ask(self, what: str, ask: Callable[[], ModbusPDU]) -> ModbusPDU:
+    def _ask(self, what: str, ask: Callable[[], ModbusPDU], writes: bool = False) -> ModbusPDU:
+        if not self._in_step:
+            self._step_in(what)
+        answer = self._answer_to(what, ask)
+        if answer.isError():
+            code = int(getattr(answer, "exception_code", 0))
+            why, mend = EXCEPTIONS.get(code, (f"it answered with exception {code}", "Read its faults."))
+            if writes and code == FAILURE:
+                why, mend = WRITE_FAILED
+            raise AnsweredNo(what, why, mend, code)
+        return answer
+
+    def _answer_to(self, what: str, ask: Callable[[], ModbusPDU]) -> ModbusPDU:
+        """The answer to one question, whatever it says."""
         if self._gone:  # the library would open it anew by itself, to whatever is there now
             raise LineDead(what, "the connection was lost", "Connect again.")
+        asked_at = time.monotonic()
         try:
             self.transport.waiting()  # whatever came unasked is no answer to what is asked now
-            answer = ask()
+            return ask()
         except ModbusException:
+            self._lost_step()
+            if time.monotonic() - asked_at >= 0.9 * self._answer_s:
+                self._wait_for_the_late_one(asked_at)
             self._settle()
             raise LineDead(
                 what,
@@ -182,11 +234,43 @@ class ModbusLine:
         except (OSError, serial.SerialException, TypeError) as error:  # a port that has just vanished
             self._lose()
             raise LineDead(what, f"the port is gone ({error})", "Check plug and power, then connect again.") from None
-        if answer.isError():
-            code = int(getattr(answer, "exception_code", 0))
-            why, mend = EXCEPTIONS.get(code, (f"it answered with exception {code}", "Read its faults."))
-            raise AnsweredNo(what, why, mend, code)
-        return answer
+
+    # --- in step ----------------------------------------------------------------------------------------------
+
+    @property
+    def _answer_s(self) -> float:
+        """How long an answer may take (s)."""
+        return float(self.transport.client.comm_params.timeout_connect or 0.0)
+
+    def _lost_step(self) -> None:
+        """What comes next may be the answer to an earlier question."""
+        self.troubles += 1
+        self._in_step = False
+
+    def _step_in(self, what: str) -> None:
+        """Ask something that nothing else asks, until its own answer comes: what was asked before is then answered or lost."""
+        for _ in range(SYNC_TRIES):
+            answer = self._answer_to(what, lambda: self._who(BASIC))
+            if answer.isError() or getattr(answer, "read_code", None) == BASIC:
+                self._in_step = True
+                return
+            self._settle()
+        raise LineGarbled(what, "its answers do not follow the questions", "Check the lead, then connect again.")
+
+    def _wait_for_the_late_one(self, asked_at: float) -> None:
+        """Listen on after a time-out, throw the late answer away, and from then on allow as much time as it took, and half more."""
+        longest = min(max(LATE_TIMES * self._answer_s, LEAST_LATE_S), MOST_LATE_S)
+        end = time.monotonic() + longest
+        try:
+            while time.monotonic() < end and self.transport.alive:
+                if self.transport.waiting():
+                    took = time.monotonic() - asked_at
+                    learned = min(max(self._answer_s, 1.5 * took + 0.1), MOST_ANSWER_S)
+                    self.transport.client.comm_params.timeout_connect = learned
+                    return
+                time.sleep(0.002)
+        except OSError:
+            self._lose()
 
     def _settle(self) -> None:
         """Stay silent until the line is quiet, throwing away what still comes."""

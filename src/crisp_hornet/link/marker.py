@@ -66,6 +66,9 @@ class Journal(Protocol):
     def found(self, serial: str) -> Marker | None:
         """The marker of an interrupted send to this controller."""
 
+    def settle(self, serial: str) -> None:
+        """What was interrupted is known again."""
+
 
 class NoJournal:
     """Keeps nothing."""
@@ -83,6 +86,9 @@ class NoJournal:
         """Nothing is ever found."""
         return None
 
+    def settle(self, serial: str) -> None:
+        """Nothing."""
+
 
 @dataclass(frozen=True)
 class Interrupted:
@@ -92,6 +98,7 @@ class Interrupted:
     old: list[str]
     new: list[str]
     neither: list[str]
+    unkept: bool = False  # whether the controller says that what runs is not kept
 
     @property
     def settled(self) -> bool:
@@ -106,7 +113,9 @@ class Interrupted:
             return f"{head}; the controller holds what it held before it."
         if not self.neither and not self.old:
             kept = (
-                "" if self.marker.phase == "keeping" else " They were not kept: power-off brings the earlier ones back."
+                " They are not kept: power-off brings the earlier ones back. Send keeps them."
+                if self.unkept or self.marker.phase != "keeping"
+                else ""
             )
             return f"{head}; the controller holds all its new values.{kept}"
         parts = [
@@ -121,7 +130,7 @@ class Interrupted:
         )
 
 
-def resolve(marker: Marker, contact: Contact) -> Interrupted:
+def resolve(marker: Marker, contact: Contact, unkept: bool = False) -> Interrupted:
     """Compare what the controller holds now with both ends of an interrupted send."""
     old, new, neither = [], [], []
     for marked in marker.registers:
@@ -135,7 +144,7 @@ def resolve(marker: Marker, contact: Contact) -> Interrupted:
         else:
             values = [said(register, register.decode(one)) for one in (raw, marked.before, marked.after)]
             neither.append(f"{register.label} reads {values[0]}, neither the old {values[1]} nor the new {values[2]}")
-    return Interrupted(marker, old, new, neither)
+    return Interrupted(marker, old, new, neither, unkept)
 
 
 class FileJournal:
@@ -147,7 +156,7 @@ class FileJournal:
 
     def begin(self, marker: Marker) -> None:
         """A send begins."""
-        self._folder.mkdir(parents=True, exist_ok=True)
+        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         self._marker = marker
         self._write()
 
@@ -176,7 +185,7 @@ class FileJournal:
 
     def _write(self) -> None:
         assert self._marker is not None
-        wire.write_object(self._file(self._marker.serial), self._marker.model_dump(mode="json"))
+        wire.write_object(self._file(self._marker.serial), self._marker.model_dump(mode="json"), private=True)
 
     def _file(self, serial: str) -> Path:
         return self._folder / f"{re.sub(r'[^A-Za-z0-9_-]', '_', serial)[:80] or 'unnamed'}.json"

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 
 from crisp_hornet.core.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, Strength, judge
+from crisp_hornet.core.watch import typical_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.link.difference import Change
@@ -32,17 +33,23 @@ class NoOrder(Exception):
         )
 
 
-def safe_order(bike: Bike, running: Tune, changes: list[Change], rested_v: float) -> list[Change]:
+def crossing_order(running: Tune, changes: list[Change]) -> list[Change]:
+    """An order in which no fade pair is ever crossed, what eases first; for where the bike is not known. Raises :class:`NoOrder`."""
+    return write_order(changes, lambda values: None if with_values(running, values) is None else {})
+
+
+def safe_order(bike: Bike, running: Tune, changes: list[Change], rested_v: float | None = None) -> list[Change]:
     """The changes in an order in which no rule of the watch list speaks louder in between than at both ends, and no fade pair is
     ever crossed; what eases first as far as that allows. Where there is none, mere notes may speak in between: what is useless
     for a moment harms nobody. Raises :class:`NoOrder` where even then there is none."""
     said: dict[str, str] = {}
+    at_v = typical_v(bike) if rested_v is None else rested_v
 
     def strengths(values: Values) -> Mapping[str, int] | None:
         tune = with_values(running, values)
         if tune is None:
             return None
-        curve = pull_curve(bike, tune, SPEEDS, Conditions(rested_v))
+        curve = pull_curve(bike, tune, SPEEDS, Conditions(at_v))
         found = judge(Situation(bike, tune, curve, running))
         said.update({one.id: one.text for one in found})
         return {one.id: RANKS[one.strength] for one in found}

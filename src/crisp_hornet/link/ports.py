@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from serial.tools import list_ports
 
+from crisp_hornet.link.errors import PortFailed
+
 
 @dataclass(frozen=True)
 class Port:
@@ -13,6 +15,21 @@ class Port:
 
     address: str
     description: str
+
+
+def with_device(address: str, device: int) -> str:
+    """The address of one of several controllers on a port: ``/dev/ttyUSB0#17``."""
+    return f"{address}#{device}"
+
+
+def split_device(address: str) -> tuple[str, int | None]:
+    """The port, and which address on it was asked for, if one was. Raises :class:`PortFailed`."""
+    port, mark, device = address.rpartition("#")
+    if not mark:
+        return address, None
+    if not (device.isascii() and device.isdigit()) or not 1 <= int(device) <= 247:
+        raise PortFailed(f"{address!r}", "after # stands a controller's address, 1 to 247", "Write it as PORT#17.")
+    return port, int(device)
 
 
 def serial_ports() -> list[Port]:

@@ -1,106 +1,35 @@
 """Write a difference to the controller, read everything back, and prove it equal.
 
-First everything is read again: if somebody else changed something meanwhile, nothing is written. Before every register
-the gate must be open. Each write is read back on its own; at the first failure what was written is taken back as far
-as the line allows, and the report says for each register what the controller holds, or that it is not known. At the end
-the whole is read back in runs of another length than at first contact, so that no stale answer can pass for proof;
-after keeping once more, because a controller that restarted in between would have kept the earlier values.
+First it is asked again who answers, and everything is read again: if it is another controller, or somebody else changed
+something meanwhile, nothing is written. Before every register the gate must be open. Each write is read back on its own; at the
+first failure, whatever it is, what was written is taken back as far as the line allows, and the report says for each register
+what the controller holds, or that it is not known. At the end the whole is read back in runs of another length than at first
+contact, twice and a settling time apart, so that neither a stale answer nor a register that lags can pass for proof; after
+keeping once more, because a controller that restarted in between would have kept the earlier values.
+
+That it is kept is only claimed where the controller was seen to say "not kept" after the writes and "kept" after keeping.
 """
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from enum import Enum
 
-from crisp_hornet.documents.settings import choices
-from crisp_hornet.link.contact import Contact, Raws, read_live, read_raws, readable
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.link.contact import Contact, Raws, identity_of, read_live, read_raws, readable
 from crisp_hornet.link.difference import Change, said
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.gate import Gate, Stopped
 from crisp_hornet.link.marker import Journal, Marker, NoJournal
+from crisp_hornet.link.plan import Plan, needs_inhibit, trial_refusal
+from crisp_hornet.link.report import Held, Kept, Outcome, Progress, Report, refused
 
 PROOF_RUN = 7  # another length than the 40 of first contact
+STEADY_TRIES = 4
 REST_TRIES = 5
-SENSORS = ("throttle", "torque", "position", "direction")
-
-
-class Held(Enum):
-    """What a register is known to hold."""
-
-    OLD = "as before"
-    NEW = "the new value"
-    UNKNOWN = "not known"
-
-
-class Outcome(Enum):
-    """How a send ended."""
-
-    PROVED = "proved"
-    REFUSED = "refused"
-    NOT_PROVED = "not proved"
-    STOPPED = "stopped"
-
-
-@dataclass
-class Report:
-    """How a send ended, in plain words, and what each changed register holds."""
-
-    outcome: Outcome
-    message: str
-    held: dict[str, Held] = field(default_factory=dict)
-    kept: bool = False
-    compared: int = 0
-
-
-@dataclass
-class Progress:
-    """How far something is: ``done`` of ``total`` steps, and the step in words."""
-
-    done: int
-    total: int
-    text: str
-
-
-@dataclass(frozen=True)
-class Plan:
-    """What to send: the changes in the order to write them, how long they are to last, and what was confirmed for sensors."""
-
-    changes: list[Change]
-    keep: bool
-    wheel_up: bool = False
-
-
-def trial_refusal(changes: list[Change]) -> str:
-    """Why these changes cannot be tried until power-off, or "".
-
-    A brown-out while riding throws a trial back to the kept values. That must be harmless at speed: the kept ones may only ask
-    for less, and nothing may fall back that steers sensors, weakening or braking.
-    """
-    for change in changes:
-        name, label = change.register.name, change.register.label
-        if change.register.is_calibration:
-            return f"{label} belongs to the sensors: it is kept, never tried"
-        if name == "drive.field_weakening_a":
-            return "field weakening that falls away at speed brakes hard: it is kept, never tried"
-        if name.startswith("regen."):
-            return f"{label}: braking that changes while you ride is not tried"
-        if choices(name) or name.startswith("modes.") or name.endswith(".count"):
-            return f"{label}: what a twist or a stroke does is not to change while you ride; it is kept, never tried"
-        if change.register.needs_power_cycle:
-            return f"{label} only counts after power-off: it is kept, never tried"
-        if change.eases:
-            return f"a brown-out while riding would bring the stronger {said(change.register, change.before)} of {label} back"
-    return ""
-
-
-def needs_inhibit(changes: list[Change]) -> bool:
-    """Whether a change could make the bike jump: throttle, torque or position sensor, direction."""
-    return any(
-        change.register.name.startswith("throttle.")
-        or (change.register.is_calibration and any(word in change.register.name for word in SENSORS))
-        for change in changes
-    )
+UNDO_TRIES = 2
+POLLS = 6  # looks within a settling time
+LEFT_OFF = " The motor is still disabled: {why}. Enable it on Hook-up, or with faults --release, once throttle and pedals are at rest."
 
 
 def send(
@@ -110,7 +39,8 @@ def send(
     cancelled: Callable[[], bool],
     journal: Journal | None = None,
 ) -> Report:
-    """Write the plan and prove it. Never raises for what the line or the controller does; see the report."""
+    """Write the plan and prove it. What the line, the controller or the disk do ends in the report. For anything else that
+    fails, what was written is taken back first. Sessions call this: they know whether it may be done at all."""
     return _Send(contact, plan, progress, cancelled, journal or NoJournal()).run()
 
 
@@ -125,76 +55,61 @@ class _Send:
     ) -> None:
         self._contact, self._plan, self._changes = contact, plan, plan.changes
         self._progress, self._journal = progress, journal
-        self._gate = Gate(contact, cancelled)
+        self._gate = Gate(contact, cancelled, cures_throttle=plan.cures_throttle)
         self._registers = [one for one in readable(contact.map, contact.identity.firmware) if one.name in contact.raws]
         self._held = {change.register.name: Held.OLD for change in self._changes}
+        self._written: list[Change] = []
         self._strange: dict[str, float | None] = {}  # values read that are neither old nor new
         self._step = 0
         self._holding_off = False
+        self._keeping = False  # from here on the keep command may have been given
 
     def run(self) -> Report:
         refusal = self._refusal()
         if refusal:
             return Report(Outcome.REFUSED, refusal, self._held)
-        written: list[Change] = []
-        self._journal.begin(Marker.of(self._contact, self._changes, self._plan.keep))
         try:
-            self._hold_off()
-            for change in self._changes:
-                self._say(f"writing {change.in_words()}")
-                self._gate.check()
-                self._held[change.register.name] = Held.UNKNOWN
-                written.append(change)
-                self._write_and_read(change, change.raw_after)
-                self._held[change.register.name] = Held.NEW
-            self._say("reading everything back")
-            compared = self._prove(PROOF_RUN)
-            self._let_go()
+            self._journal.begin(Marker.of(self._contact, self._changes, self._plan.keep))
+        except (DocumentError, OSError) as error:
+            return Report(
+                Outcome.REFUSED,
+                f"No marker could be left on the disk: {_flat(error)}. Nothing was written.",
+                self._held,
+            )
+        try:
+            report = self._run()
         except Stopped as stopped:
-            return self._undone(written, Outcome.STOPPED, str(stopped))
-        except LinkError as error:
-            return self._undone(written, Outcome.NOT_PROVED, str(error))
-        self._contact.raws.update({change.register.name: change.raw_after for change in self._changes})
-        report = self._kept(compared) if self._plan.keep else self._running(compared)
+            return self._undone(Outcome.STOPPED, str(stopped))
+        except (LinkError, DocumentError, OSError) as error:
+            return self._failed(_flat(error))
+        except Exception:  # whatever it is: a bike must not be left half written
+            self._failed("something unforeseen happened")
+            raise
         self._close(report)
         return report
 
+    def _run(self) -> Report:
+        self._hold_off()
+        for change in self._changes:
+            self._say(f"writing {change.in_words()}")
+            self._gate.check()
+            self._held[change.register.name] = Held.UNKNOWN
+            self._written.append(change)
+            self._write_and_read(change, change.raw_after)
+            self._held[change.register.name] = Held.NEW
+        self._say("reading everything back")
+        self._same_controller()
+        compared = self._prove(PROOF_RUN)
+        self._let_go()
+        self._contact.raws.update({change.register.name: change.raw_after for change in self._changes})
+        return self._keep(compared) if self._plan.keep else self._running(compared)
+
+    def _failed(self, why: str) -> Report:
+        return self._after_keeping(why) if self._keeping else self._undone(Outcome.NOT_PROVED, why)
+
     def _running(self, compared: int) -> Report:
         proved = f"Proved equal: {compared} of {compared} read back as meant"
-        return Report(Outcome.PROVED, f"{proved}, running until power-off.", self._held, False, compared)
-
-    def _kept(self, compared: int) -> Report:
-        self._say("keeping it over power-off")
-        try:
-            self._keep()
-        except (LinkError, Stopped) as error:
-            for change in self._changes:  # it may have restarted: what it said before no longer counts
-                self._held[change.register.name] = self._look(change)
-            why = f"{str(error).rstrip('.')}. The new values ran and read back as meant, but whether they outlast power-off is not known. "
-            return Report(Outcome.NOT_PROVED, why + self._after_keeping(), self._held, False, compared)
-        later = [change.register.label for change in self._changes if change.register.needs_power_cycle]
-        after = (
-            f" Switch it off and on: only then {', '.join(later)} count{'s' if len(later) == 1 else ''}."
-            if later
-            else ""
-        )
-        proved = f"Proved equal: {compared} of {compared} read back as meant, kept over power-off."
-        return Report(Outcome.PROVED, proved + after, self._held, True, compared)
-
-    def _after_keeping(self) -> str:
-        """What the registers hold when keeping failed."""
-        states = set(self._held.values())
-        if states == {Held.NEW}:
-            return "They run now; connect again after the next power-off and read what it holds."
-        if states == {Held.OLD}:
-            return "The controller holds what it held before: it restarted meanwhile."
-        named = [
-            self._unknown_in_words(one)
-            if self._held[one.register.name] is Held.UNKNOWN
-            else f"{one.register.label} {self._held[one.register.name].value}"
-            for one in self._changes
-        ]
-        return f"Now: {'; '.join(named)}. Do not ride before it has been read again."
+        return Report(Outcome.PROVED, f"{proved}, running until power-off.", self._held, Kept.NO, compared)
 
     def _say(self, text: str) -> None:
         self._progress(Progress(self._step, len(self._changes) + 2 + self._plan.keep, text))
@@ -203,7 +118,7 @@ class _Send:
     # --- before ---------------------------------------------------------------------------------------------
 
     def _refusal(self) -> str:
-        """Why nothing is written at all, or "". Reads everything again: somebody else may have been at work."""
+        """Why nothing is written at all, or "". Asks who is there and reads everything again: somebody else may have been at work."""
         if not self._plan.keep and (why := trial_refusal(self._changes)):
             return f"Not on trial: {why}. Nothing was written."
         if needs_inhibit(self._changes) and self._contact.map.inhibit is None and not self._plan.wheel_up:
@@ -213,9 +128,10 @@ class _Send:
             )
         self._say("reading what it holds now")
         try:
+            self._same_controller()
             now = read_raws(self._contact.line, self._contact.map, self._registers)
         except LinkError as error:
-            return f"{str(error).rstrip('.')}. Nothing was written."
+            return f"{_flat(error)}. Nothing was written."
         others = [
             one for one in self._registers if one.access == "rw" and now[one.name] != self._contact.raws[one.name]
         ]
@@ -231,21 +147,24 @@ class _Send:
             "was written; look at the difference again."
         )
 
+    def _same_controller(self) -> None:
+        """Raises :class:`LinkError` where another controller answers than at first contact."""
+        same_controller(self._contact)
+
     def _hold_off(self) -> None:
         """Keep the motor off while sensor registers change."""
         inhibit = self._contact.map.inhibit
         if inhibit is None or not needs_inhibit(self._changes):
             return
-        self._gate.check()
-        self._contact.line.write(inhibit.address, [inhibit.on])
+        self._gate.check(before_held_off=True)
         self._holding_off = True
-        if read_live(self._contact).values[inhibit.state] != 1:
-            raise LinkError("Holding the motor off", "the controller does not confirm it", "Nothing was written.")
+        self._contact.line.write(inhibit.address, [inhibit.on])
+        if not self._comes_true(lambda live: live[inhibit.state] == 1):
+            raise LinkError("Holding the motor off", "the controller does not confirm it", "No setting was written.")
 
     def _let_go(self) -> None:
         """Let the motor go again, once throttle and torque sensor read rest with the new values."""
-        inhibit = self._contact.map.inhibit
-        if inhibit is None or not self._holding_off:
+        if not self._holding_off:
             return
         self._say("waiting for throttle and torque sensor at rest")
         why = ""
@@ -254,8 +173,25 @@ class _Send:
                 break
         if why:
             raise Stopped(f"The motor was held off, because {why}")
+        self._enable()
+
+    def _enable(self) -> None:
+        """Give the motor free, and see it. Raises :class:`LinkError`."""
+        inhibit = self._contact.map.inhibit
+        assert inhibit is not None
         self._contact.line.write(inhibit.address, [inhibit.off])
+        if not self._comes_true(lambda live: live[inhibit.state] == 0):
+            raise LinkError("Enabling the motor", "the controller does not confirm it", "Power it off and on.")
         self._holding_off = False
+
+    def _comes_true(self, fits: Callable[[dict[str, float]], bool]) -> bool:
+        """Whether the live values say so within a settling time."""
+        for looks_left in reversed(range(POLLS)):
+            if fits(read_live(self._contact).values):
+                return True
+            if looks_left:
+                time.sleep(self._contact.line.settle_s / POLLS)
+        return False
 
     # --- writing and proving --------------------------------------------------------------------------------
 
@@ -266,17 +202,33 @@ class _Send:
             self._contact.line.write(register.address, words)
         except LinkError as error:  # the line knows addresses; a builder knows names
             raise LinkError(what, error.why, error.mend) from error
-        if self._contact.line.read_settings(register.address, register.words) != words:
-            raise LinkError(
-                what,
-                "it reads back differently from what was written",
-                "Read the controller again before you ride.",
-            )
+        for looks_left in reversed(range(POLLS)):
+            if self._contact.line.read_settings(register.address, register.words) == words:
+                return
+            if looks_left:
+                time.sleep(self._contact.line.settle_s / POLLS)
+        raise LinkError(
+            what,
+            "it reads back differently from what was written",
+            "Read the controller again before you ride.",
+        )
+
+    def _steady(self, longest: int) -> Raws:
+        """What everything holds, once two readings a settling time apart agree. Raises :class:`LinkError`."""
+        line = self._contact.line
+        found = read_raws(line, self._contact.map, self._registers, longest)
+        for _ in range(STEADY_TRIES):
+            time.sleep(line.settle_s)
+            again = read_raws(line, self._contact.map, self._registers, longest + 2)
+            if all(again[one.name] == found[one.name] for one in self._registers if one.access == "rw"):
+                return again
+            found = again
+        raise LinkError("Proof", "what it holds goes on changing", "Something else may be changing the controller.")
 
     def _prove(self, longest: int) -> int:
         """Everything equal to what it should be. Raises :class:`LinkError` naming the first that is not."""
         expected: Raws = self._contact.raws | {change.register.name: change.raw_after for change in self._changes}
-        found = read_raws(self._contact.line, self._contact.map, self._registers, longest)
+        found = self._steady(longest)
         for one in self._registers:
             if one.access == "rw" and found[one.name] != expected[one.name]:
                 raise LinkError(
@@ -284,57 +236,139 @@ class _Send:
                 )
         return len(self._registers)
 
-    def _keep(self) -> None:
-        self._gate.check()
+    # --- keeping --------------------------------------------------------------------------------------------
+
+    def _keep(self, compared: int) -> Report:
+        self._say("keeping it over power-off")
         keep = self._contact.map.keep
+        self._gate.check()
+        self._same_controller()
+        rose = self._comes_true(lambda live: live[keep.unkept] == 1)
         self._journal.keeping()
+        self._gate.check()  # the last moment to be stopped
+        self._keeping = True
         lost: LinkError | None = None
         try:
             self._contact.line.write(keep.address, [keep.word])
         except LinkError as error:  # it may have been kept all the same: the live value tells
             lost = error
-        if read_live(self._contact).values[keep.unkept] != 0:
+        if not self._comes_true(lambda live: live[keep.unkept] == 0):
             raise lost or LinkError(
                 "Keeping", "the controller does not confirm it", "After power-off it may hold the earlier values."
             )
+        self._same_controller()
         self._prove(PROOF_RUN + 2)
+        return self._kept(compared, Kept.SEEN if rose and lost is None else Kept.SAID)
 
-    # --- when it fails --------------------------------------------------------------------------------------
+    def _kept(self, compared: int, kept: Kept) -> Report:
+        later = [change.register.label for change in self._changes if change.register.needs_power_cycle]
+        counts = f"{', '.join(later)} count{'s' if len(later) == 1 else ''}"
+        after = f" Switch it off and on: only then {counts}." if later else ""
+        proved = f"Proved equal: {compared} of {compared} read back as meant"
+        words = (
+            ", kept over power-off."
+            if kept is Kept.SEEN
+            else ". Kept as far as the controller says, which it said before too: prove it by a power cycle."
+        )
+        return Report(Outcome.PROVED, proved + words + after, self._held, kept, compared)
 
-    def _undone(self, written: list[Change], outcome: Outcome, why: str) -> Report:
-        """Take back what was written, newest first, and say what each register holds now."""
-        for change in reversed(written):
-            name = change.register.name
-            try:
-                self._write_and_read(change, change.raw_before)
-                self._held[name] = Held.OLD
-            except LinkError:
-                self._held[name] = self._look(change)
-        still_off = self._release()
-        report = Report(outcome, f"{why.rstrip('.')}. {self._state_in_words()}{still_off}", self._held)
+    def _after_keeping(self, why: str) -> Report:
+        """Keeping failed: it may have restarted, and what it said before no longer counts."""
+        for change in self._changes:
+            self._held[change.register.name] = self._look(change)
+        why = f"{why}. The new values ran and read back as meant, but whether they outlast power-off is not known. "
+        report = Report(Outcome.NOT_PROVED, why + self._found_after_keeping() + self._release(), self._held)
+        report.held_off = self._holding_off
         self._close(report)
         return report
 
-    def _release(self) -> str:
+    def _found_after_keeping(self) -> str:
+        states = set(self._held.values())
+        if states == {Held.NEW}:
+            return "They run now; connect again after the next power-off and read what it holds."
+        if states == {Held.OLD}:
+            return "The controller holds what it held before: it restarted meanwhile."
+        named = [
+            self._unknown_in_words(one)
+            if self._held[one.register.name] is Held.UNKNOWN
+            else f"{one.register.label} {self._held[one.register.name].value}"
+            for one in self._changes
+        ]
+        return f"Now: {'; '.join(named)}. Do not ride before it has been read again."
+
+    # --- when it fails --------------------------------------------------------------------------------------
+
+    def _undone(self, outcome: Outcome, why: str) -> Report:
+        """Take back what was written, newest first, and say what each register holds once that has settled."""
+        self._hold_off_again()
+        for change in reversed(self._written):
+            self._held[change.register.name] = Held.OLD if self._taken_back(change) else Held.UNKNOWN
+        if self._written:
+            self._look_again()
+        report = Report(outcome, f"{why.rstrip('.')}. {self._state_in_words()}{self._release()}", self._held)
+        report.held_off = self._holding_off
+        self._close(report)
+        return report
+
+    def _hold_off_again(self) -> None:
+        """Sensors that go back need the motor off as much as sensors that change."""
         inhibit = self._contact.map.inhibit
-        if not self._holding_off or inhibit is None:
-            return ""
+        if inhibit is not None and self._written and needs_inhibit(self._changes) and not self._holding_off:
+            self._holding_off = True
+            try:
+                self._contact.line.write(inhibit.address, [inhibit.on])
+            except LinkError:
+                pass  # the values go back all the same; whether it is held off is asked when it is given free
+
+    def _taken_back(self, change: Change) -> bool:
+        for _ in range(UNDO_TRIES):
+            try:
+                self._write_and_read(change, change.raw_before)
+            except LinkError:
+                continue
+            return True
+        return False
+
+    def _look_again(self) -> None:
+        """What the written registers hold for good: a write that shows late must not pass for one that was taken back."""
         try:
-            self._contact.line.write(inhibit.address, [inhibit.off])
+            self._steady(PROOF_RUN + 4)
         except LinkError:
-            return " The motor may still be held off: switch the controller off and on."
-        return ""
+            pass  # each is looked at by itself, and what cannot be read is not known
+        for change in self._written:
+            self._held[change.register.name] = self._look(change)
+
+    def _release(self) -> str:
+        """Give the motor free: where all is as before, or throttle and torque sensor read rest with what is not. What is to be said where
+        that fails, or must not be."""
+        if not self._holding_off:
+            return ""
+        as_before = set(self._held.values()) <= {Held.OLD}
+        try:
+            why = "" if as_before else self._gate.at_rest()
+            if not why:
+                self._enable()
+                return ""
+        except (LinkError, Stopped) as error:
+            why = _flat(error)
+        return LEFT_OFF.format(why=why)
 
     def _close(self, report: Report) -> None:
-        """The marker goes when every register is known to be all old or all new; otherwise the next contact resolves it."""
-        states = set(self._held.values())
-        if report.outcome is Outcome.PROVED or states <= {Held.OLD}:
+        """The marker goes when every register is known to be all old or all new, and the motor is free; otherwise the next contact
+        resolves it."""
+        if report.held_off or not (report.outcome is Outcome.PROVED or set(self._held.values()) <= {Held.OLD}):
+            return
+        try:
             self._journal.end()
+        except OSError as error:
+            report.message += (
+                f" Its marker could not be taken off the disk ({_flat(error)}): the next contact will ask about it."
+            )
 
     def _look(self, change: Change) -> Held:
         register = change.register
         try:
-            raw = self._contact.map.raw_of(self._contact.line.read_settings(register.address, register.words))
+            raw = read_raws(self._contact.line, self._contact.map, [register])[register.name]
         except LinkError:
             return Held.UNKNOWN
         self._contact.raws[register.name] = raw
@@ -362,3 +396,22 @@ class _Send:
         if name in self._strange:
             return f"{register.label} reads {said(register, self._strange[name])}, neither the old {before} nor the new {after}"
         return f"{register.label} is not known: {before} or {after}"
+
+
+def same_controller(contact: Contact) -> None:
+    """Ask again who answers. Raises :class:`LinkError` where it is not who it was at first contact."""
+    now = identity_of(contact.line.identify())
+    if now != contact.identity:
+        raise LinkError(
+            "Another controller answers now",
+            f"{now.product} {now.serial}, firmware {now.firmware}, where {contact.identity.product} {contact.identity.serial}, firmware "
+            f"{contact.identity.firmware}, was",
+            "Connect again.",
+        )
+
+
+def _flat(error: Exception) -> str:
+    return " ".join(str(error).split()).rstrip(".")
+
+
+__all__ = ["Held", "Kept", "Outcome", "Plan", "Progress", "Report", "needs_inhibit", "refused", "send", "trial_refusal"]

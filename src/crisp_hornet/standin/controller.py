@@ -51,6 +51,11 @@ class SimulatedController:
         self.lying_still = False  # telemetry that no longer moves on
         self.supply_dip_v = 0.0
         self.stuck: dict[str, list[int]] = {}  # registers that hold these words whatever is written
+        self.lag_s = 0.0  # how long after its answer a write shows
+        self.keeps = True  # whether it does what a keep command asks
+        self.says_unkept: float | None = None  # what it says instead of whether everything is kept
+        self.off = False  # the key: it answers nothing
+        self._pending: list[tuple[float, list[int], list[int]]] = []  # writes that do not show yet: when, where, what
         self.slots = Slots(controller_map.update)
         self.rides = stored_rides(controller_map.logs, bike.truth.series) if controller_map.logs else []
         self._noise = random.Random(seed)
@@ -66,12 +71,24 @@ class SimulatedController:
         """Whether the power stage may drive: not while held off or while a fault stands."""
         return not self.inhibited and not self.faults
 
+    def catch_up(self) -> None:
+        """Let writes that lagged show now that their time has come."""
+        now = time.monotonic()
+        while self._pending and self._pending[0][0] <= now:
+            _, places, words = self._pending.pop(0)
+            self._set(dict(zip(places, words, strict=True)))
+
+    def _set(self, words: dict[int, int]) -> None:
+        self.running.update(words)
+        self._settings = self._decode()
+
     def power_cycle(self) -> None:
         """Off and on: what was not kept is gone; an activated firmware starts, with the maker's settings."""
         if (version := self.slots.swap()) is not None:
             self.firmware = version
             self.kept = self._defaults()
             self.faults = [RESET_FAULT]
+        self._pending.clear()
         self.running = dict(self.kept)
         self.inhibited = False
         self._settings = self._decode()
@@ -127,8 +144,11 @@ class SimulatedController:
     def put(self, register: Register, words: list[int]) -> None:
         """Set a register without asking: what a display on the same line might do. A stuck one holds what it will."""
         words = self.stuck.get(register.name, words)
-        self.running.update(zip(range(register.address, register.address + register.words), words, strict=True))
-        self._settings = self._decode()
+        places = list(range(register.address, register.address + register.words))
+        if self.lag_s > 0:
+            self._pending.append((time.monotonic() + self.lag_s, places, words))
+        else:
+            self._set(dict(zip(places, words, strict=True)))
 
     def read_file(self, file: int, record: int, length: int) -> bytes:
         """Words of a stored ride, or of the second slot."""
@@ -184,7 +204,7 @@ class SimulatedController:
             "human_nm": (torque_v - (held.get("calibration.torque_rest_v") or 0.75)) * span,
             "cadence_rpm": self.hands.cadence_rpm,
             "fault": float(self.faults[0]) if self.faults else 0.0,
-            "unkept": float(self.running != self.kept),
+            "unkept": float(self.running != self.kept) if self.says_unkept is None else self.says_unkept,
             "charging": float(self.hands.charging),
             "inhibited": float(self.inhibited),
             "heartbeat": 0.0 if self.lying_still else float(int(time.monotonic() * 1000) & 0xFFFF),
@@ -217,7 +237,8 @@ class SimulatedController:
         if address == keep.address:
             self._must_be(words, keep.word)
             self._refuse_unless_quiet()
-            self.kept = dict(self.running)
+            if self.keeps:
+                self.kept = dict(self.running)
         elif inhibit is not None and address == inhibit.address:
             self._must_be(words, inhibit.on, inhibit.off)
             self.inhibited = words == [inhibit.on]

@@ -29,6 +29,10 @@ class ModbusPeer:
     def receive(self, data: bytes) -> bytes:
         """Bytes from the line; returns the answer's bytes, if a question is complete."""
         self.wrote = False
+        if self._controller.off:
+            self._waiting = b""
+            return b""
+        self._controller.catch_up()
         self._waiting = (self._waiting + data)[-512:]
         try:
             used, question = self._framer.handleFrame(self._waiting, self._device, 0)

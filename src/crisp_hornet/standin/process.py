@@ -7,7 +7,9 @@ On standard input, one act a line, each answered by one line:
 (live values stand still), ``set NAME VALUE`` (somebody else changes a setting), ``stick NAME VALUE`` (a register that holds this
 whatever is written) and ``loosen``, ``show NAME`` (answers ``is NAME running kept``), ``noise 0.1 7`` (chance of a spoilt answer,
 seed), ``cut torque-signal`` and ``join`` (break and mend a wire), ``roll 3`` and ``crank 5`` (turn wheel or crank by hand), ``heat 80``
-(the winding), ``sensor NAME VALUE`` (a hidden true value), ``sensors 7`` (draw them all by seed), ``after 2 ACT`` (do that when two more
+(the winding), ``key 0`` and ``key 1`` (off, it answers nothing; on again), ``latency 1.05`` and ``doubles 0.01`` (every answer so late; and
+once more so much later), ``lag 0.15`` (a write shows so long after its answer), ``ignore-keep 1``, ``unkept-says 0`` (whatever is so;
+``unkept-says true`` ends it), ``serial NAME`` (another controller answers), ``sensor NAME VALUE`` (a hidden true value), ``sensors 7`` (draw them all by seed), ``after 2 ACT`` (do that when two more
 writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
 
@@ -118,7 +120,24 @@ class StandIn:
                 self.trouble.due.append((int(writes), act))
             case "noise":
                 chance, _, seed = rest.partition(" ")
-                self.trouble = Trouble(float(chance), int(seed or 1), self.trouble.due)
+                before = self.trouble
+                self.trouble = Trouble(float(chance), int(seed or 1), before.due, before.latency_s, before.double_s)
+            case "latency":
+                self.trouble.latency_s = float(rest)
+            case "doubles":
+                self.trouble.double_s = float(rest) if float(rest) > 0 else None
+            case "lag":
+                controller.lag_s = float(rest)
+            case "ignore-keep":
+                controller.keeps = not int(rest)
+            case "unkept-says":
+                controller.says_unkept = None if rest == "true" else float(rest)
+            case "serial":
+                controller.serial = rest
+            case "key":
+                controller.off = not int(rest)
+                if not controller.off:
+                    controller.power_cycle()
             case "fault":
                 controller.faults.append(int(rest))
             case "break" | "mend":

@@ -11,11 +11,14 @@ KINDS = ("lost", "doubled", "late", "corrupt", "cut")
 
 @dataclass
 class Trouble:
-    """``chance`` of each answer to be spoilt in one of :data:`KINDS`; ``due`` are acts and after how many more writes."""
+    """``chance`` of each answer to be spoilt in one of :data:`KINDS`; ``due`` are acts and after how many more writes. ``latency_s``: every
+    answer comes so late; ``double_s``: and once more after that."""
 
     chance: float = 0.0
     seed: int = 1
     due: list[tuple[int, str]] = field(default_factory=list)
+    latency_s: float = 0.0
+    double_s: float | None = None
     _random: random.Random = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -23,6 +26,12 @@ class Trouble:
 
     def spoilt(self, answer: bytes) -> list[tuple[float, bytes]]:
         """The pieces that really arrive, each with its delay (s)."""
+        pieces = [(self.latency_s + delay, piece) for delay, piece in self._spoilt(answer)]
+        if self.double_s is not None:
+            pieces += [(delay + self.double_s, piece) for delay, piece in pieces]
+        return pieces
+
+    def _spoilt(self, answer: bytes) -> list[tuple[float, bytes]]:
         if self._random.random() >= self.chance:
             return [(0.0, answer)]
         match self._random.choice(KINDS):

@@ -15,14 +15,16 @@ from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words
 from crisp_hornet.bench.stations.calibrate.scope import Scope
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.calibrate.judgement import Judgement, Verdict
 from crisp_hornet.documents.calibration import Calibration
-from crisp_hornet.link.contact import Contact, Live
+from crisp_hornet.link.contact import Live
 from crisp_hornet.link.difference import changes_to
-from crisp_hornet.link.errors import LinkError
-from crisp_hornet.link.send import Outcome, Plan, Report, send
+from crisp_hornet.link.operations import Detect, Question, WriteCalibration, Zero
+from crisp_hornet.link.report import Outcome, Report
+from crisp_hornet.link.session import ContactMade
 
 HOLD_MS = 200
 DETECTED = 2.0
@@ -49,6 +51,7 @@ class InstrumentView(QWidget):
         self._questions = QGridLayout()
         self._questions.setHorizontalSpacing(10)
         self._found = QVBoxLayout()
+        self.questions = Questions(theme)
         self._history = label("", "quiet", wrap=True)
         self.hold: QPushButton = button("Hold to run", lambda: None, "large", "Hold to run the detection")
         self.hold.pressed.connect(lambda: self._run_detection(True))
@@ -65,6 +68,7 @@ class InstrumentView(QWidget):
         column.addLayout(self._questions)
         column.addWidget(self.hold)
         column.addLayout(self._found)
+        column.addWidget(self.questions)
         column.addWidget(self._history)
 
     def show_instrument(self, instrument: Instrument) -> None:
@@ -146,23 +150,16 @@ class InstrumentView(QWidget):
 
     def zero(self) -> None:
         """Let the controller zero the sensor."""
+        self._link.perform("zeroing", Zero(), self.questions.confirmed, self._zeroed)
 
-        def work(contact: Contact) -> None:
-            command = contact.map.commands.zero
-            if command is None:
-                raise LinkError(
-                    "Zeroing", "this controller has no such command", "Leave it, or enter it where it takes one."
-                )
-            contact.line.write(command.address, [command.word])
-
-        self._link.run("zeroing", work, self._zeroed)
-
-    def _zeroed(self, result: object) -> None:
-        if isinstance(result, Exception):
-            self._desk.said.emit("stop", str(result))
-        else:
+    def _zeroed(self, report: Report) -> None:
+        if report.outcome is Outcome.PROVED:
             self._desk.log("calibration", "Current sensor zeroed by the controller")
-            self._desk.said.emit("settled", "Zeroed. Record again to see it.")
+            self._desk.said.emit("settled", report.message)
+        else:
+            self._desk.log("calibration", "Current sensor not zeroed", report.message)
+            self._desk.said.emit("stop", report.message)
+        self._show()
 
     def finish(self) -> None:
         """Stop recording, judge, keep."""
@@ -216,18 +213,13 @@ class InstrumentView(QWidget):
     def _ask_detection(self) -> None:
         """Once more; the controller ends it by itself when it is not asked again in time."""
 
-        def work(contact: Contact) -> None:
-            command = contact.map.commands.detect
-            if command is not None:
-                contact.line.write(command.address, [command.word])
+        self._link.perform_quietly(Detect(), self._detection_answered)
 
-        self._link.quietly(work, self._detection_refused)
-
-    def _detection_refused(self, result: object) -> None:
-        if isinstance(result, Exception):
+    def _detection_answered(self, report: Report) -> None:
+        if report.outcome is not Outcome.PROVED and self.recording_since is not None:
             self._deadman.stop()
             self.recording_since = None
-            self._desk.said.emit("stop", str(result))
+            self._desk.said.emit("stop", report.message)
             self._show()
 
     # --- writing it -----------------------------------------------------------------------------------------
@@ -252,21 +244,34 @@ class InstrumentView(QWidget):
         wanted = self.to_write()
         if contact is None or instrument is None or not wanted:
             return
-        try:
-            changes = changes_to(contact.map, contact.raws, wanted)
-        except ValueError as error:
-            self._desk.said.emit("stop", f"{error}.")
-            return
-        if not changes:
+        operation = self._writing(contact, wanted)
+        if isinstance(operation, str):
+            self._desk.said.emit("stop", operation)
+        elif not operation.changes:
             self._desk.said.emit("note", "The controller holds that already.")
-            return
-        link = self._link
-        plan = Plan(changes, keep=True, wheel_up=True)
-        link.run(
-            "writing a calibration",
-            lambda c: send(c, plan, link.tell_progress, link.cancelled, link.journal),
-            self._written,
-        )
+        else:
+            self._link.perform("writing a calibration", operation, self.questions.confirmed, self._written)
+
+    def _writing(self, contact: ContactMade, wanted: dict[str, float]) -> WriteCalibration | str:
+        """The operation that writes it, or why there is none."""
+        try:
+            return WriteCalibration(tuple(changes_to(contact.map, contact.raws, wanted)))
+        except ValueError as error:
+            return f"{error}."
+
+    def _asked(self) -> list[Question]:
+        """What the session wants to have confirmed before this is written."""
+        contact, wanted = self._link.contact, self.to_write()
+        if contact is None or contact.blocked:
+            return []
+        operation = self._writing(contact, wanted) if wanted else None
+        if isinstance(operation, WriteCalibration) and operation.changes:
+            return contact.questions(operation)
+        return contact.questions(Zero()) if self.judgement is not None and self._zeroes else []
+
+    @property
+    def _zeroes(self) -> bool:
+        return self.instrument is not None and self.instrument.zeroes
 
     def take_over(self) -> None:
         """Take what was found into the bike document, as measured; undoable."""
@@ -281,13 +286,14 @@ class InstrumentView(QWidget):
             "settled", "Taken over into the bike's figures, as measured. Undo brings the earlier ones back."
         )
 
-    def _written(self, report: Report | Exception) -> None:
-        if isinstance(report, Exception) or report.outcome is not Outcome.PROVED:
-            self._desk.log("calibration", "Calibration not written", str(getattr(report, "message", report)))
-            self._desk.said.emit("stop", str(getattr(report, "message", report)))
+    def _written(self, report: Report) -> None:
+        if report.outcome is not Outcome.PROVED:
+            self._desk.log("calibration", "Calibration not written", report.message)
+            self._desk.said.emit("stop", report.message)
         elif self.instrument is not None and self.judgement is not None and self._link.contact is not None:
             self._keep(self.instrument, self.judgement, self._link.contact.identity.serial, written=True)
-            self._desk.said.emit("settled", f"Written and kept. {report.message}")
+            self._desk.said.emit("settled", f"Written. {report.message}")
+        self.questions.forget()
         self._show()
 
     # --- showing it -----------------------------------------------------------------------------------------
@@ -299,6 +305,7 @@ class InstrumentView(QWidget):
 
     def _show(self) -> None:
         clear(self._found)
+        self.questions.ask(self._asked(), tuple(self.to_write().items()))
         if self.judgement is not None:
             judged = self.judgement
             words = self._desk.units.text(f"{judged.reason}.")
@@ -310,7 +317,7 @@ class InstrumentView(QWidget):
                     f"{words} {judged.next}",
                 )
             )
-            if self.instrument is not None and self.instrument.zeroes:
+            if self._zeroes:
                 self._found.addWidget(button("Zero it on the controller", self.zero, "large"))
             takes = self.instrument is not None and any(
                 judged.figures.get(one, 0.0) > 0 for one, _ in self.instrument.takes_over

@@ -17,7 +17,7 @@ from crisp_hornet.documents import store
 from crisp_hornet.documents.backup import Backup, read_backup
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.link.difference import shown
-from crisp_hornet.link.restore import compare
+from crisp_hornet.link.way_back import compare
 
 MOST_SHOWN = 8
 MOST_DIFFERENCES = 6

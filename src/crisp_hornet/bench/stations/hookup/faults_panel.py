@@ -5,12 +5,15 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.link_worker import ContactMade, Link
+from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.link.contact import Live
-from crisp_hornet.link.faults import StandingFault, clear_faults, explain
+from crisp_hornet.link.faults import StandingFault, explain
+from crisp_hornet.link.operations import ClearFaults
+from crisp_hornet.link.report import Outcome, Report
+from crisp_hornet.link.session import ContactMade
 
 
 class FaultsPanel(QWidget):
@@ -35,7 +38,7 @@ class FaultsPanel(QWidget):
 
     def clear_now(self) -> None:
         """Ask the controller to clear its faults."""
-        self._link.run("clearing faults", clear_faults, self._cleared)
+        self._link.perform("clearing faults", ClearFaults(), (), self._cleared)
 
     def _forget(self, _made: ContactMade) -> None:
         self.standing = None
@@ -55,13 +58,9 @@ class FaultsPanel(QWidget):
         self.standing = found
         self._show()
 
-    def _cleared(self, result: StandingFault | Exception | None) -> None:
-        if isinstance(result, Exception):
-            self._desk.said.emit("stop", str(result))
-        elif result is not None:
-            self._desk.said.emit("warn", f"It stays: its cause is still there. {result.check}")
-        else:
-            self._desk.said.emit("settled", "Faults cleared; none stands.")
+    def _cleared(self, report: Report) -> None:
+        severity = {Outcome.PROVED: "settled", Outcome.NOT_PROVED: "warn"}.get(report.outcome, "stop")
+        self._desk.said.emit(severity, report.message)
 
     def _show(self) -> None:
         clear(self._column)

@@ -10,13 +10,16 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.firmware import FirmwareImage, read_firmware
-from crisp_hornet.link.contact import Contact
-from crisp_hornet.link.firmware_update import transfer
-from crisp_hornet.link.send import Progress
+from crisp_hornet.link.firmware_update import TRANSFER, image_refusal
+from crisp_hornet.link.operations import InstallFirmware
+from crisp_hornet.link.report import Outcome, Progress, Report
+from crisp_hornet.link.session import SHOW_FIRST
 
+BUSY = "transferring firmware"
 CAUTION = (
     "Wheel in the air, pack well charged, and nobody pulls a plug. The checksum shows that the file is whole, not where it comes "
     "from: take it from the maker. After the power cycle the settings are the maker's; the backup is put back by name and proved."
@@ -40,6 +43,8 @@ class FirmwarePanel(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.confirm)
         row.addWidget(label("Wheel in the air, pack well charged, image from the maker", wrap=True), 1)
+        self.questions = Questions(theme)
+        self.questions.changed.connect(self._enable)
         self._go = button("Transfer it", self.start, "large", "Transfer the firmware")
         self._stop = button("Stop", link.stop, "large", "Stop the transfer")
         self._bar = QProgressBar()
@@ -53,6 +58,7 @@ class FirmwarePanel(QWidget):
             self._choose,
             self._words,
             self._sure,
+            self.questions,
             self._bar,
             self._go,
             self._stop,
@@ -60,6 +66,7 @@ class FirmwarePanel(QWidget):
             column.addWidget(one)
         column.addStretch(1)
         link.changed.connect(self._show)
+        link.shown_changed.connect(self._show)
         link.progress.connect(self._take_progress)
         self._show()
 
@@ -79,40 +86,28 @@ class FirmwarePanel(QWidget):
         if image is None:
             return
 
-        def work(contact: Contact) -> FirmwareImage:
-            transfer(
-                contact,
-                image,
-                lambda done, total: link.tell_progress(Progress(done, total, "transfer")),
-                link.cancelled,
-            )
-            return image
-
-        link.run("transferring firmware", work, self._done)
+        link.perform(BUSY, InstallFirmware(image), self.questions.confirmed, lambda report: self._done(report, image))
 
     def _ask_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Choose a firmware image", "", "Firmware images (*)")
         if name:
             self.read(Path(name))
 
-    def _done(self, result: FirmwareImage | Exception) -> None:
-        if isinstance(result, Exception):
-            self._desk.log("firmware", "Firmware not transferred", str(result))
-            self._desk.said.emit("stop", str(result))
-        else:
+    def _done(self, report: Report, image: FirmwareImage) -> None:
+        if report.outcome is Outcome.PROVED:
             self._desk.log(
-                "firmware", f"Firmware {result.version} transferred and activated", "starts at the next power-on"
+                "firmware", f"Firmware {image.version} transferred and activated", "starts at the next power-on"
             )
-            self._words.setText(
-                f"{result.version} lies in the second slot and is activated. Switch the controller off and on, connect again, then put the "
-                "newest backup back."
-            )
+            self._words.setText(report.message)
+        else:
+            self._desk.log("firmware", "Firmware not transferred", report.message)
+            self._desk.said.emit("stop", report.message)
         self.image = None
         self._show()
 
     def _show(self) -> None:
         contact, image = self._link.contact, self.image
-        busy = self._link.busy == "transferring firmware"
+        busy = self._link.busy == BUSY
         if contact is None:
             self._now.setText("Connect to see which firmware runs.")
         else:
@@ -125,9 +120,13 @@ class FirmwarePanel(QWidget):
                 why or f"{image.version} for {image.hardware}, {len(image.data)} bytes: whole, and it fits."
             )
         self._choose.setEnabled(contact is not None and not busy)
+        asked = (
+            contact.questions(InstallFirmware(image)) if contact is not None and image is not None and not why else []
+        )
+        self.questions.ask([] if busy else asked, image and image.version)
         self._sure.setVisible(image is not None and not why and not busy)
         self._go.setVisible(image is not None and not why and not busy)
-        self._go.setEnabled(self.confirm.isChecked())
+        self._enable()
         self._stop.setVisible(busy)
         self._bar.setVisible(busy)
 
@@ -135,16 +134,13 @@ class FirmwarePanel(QWidget):
         contact = self._link.contact
         if image is None or contact is None:
             return ""
-        update = contact.map.update
-        if update is None:
-            return "This controller's description declares no second slot: an interrupted transfer could leave it dead."
-        return (
-            ""
-            if image.hardware == update.hardware
-            else f"This image is for {image.hardware}, the controller is {update.hardware}."
-        )
+        why = contact.blocked or (SHOW_FIRST if not contact.shown else "") or image_refusal(contact.map, image)
+        return f"{why}." if why else ""
+
+    def _enable(self) -> None:
+        self._go.setEnabled(self.confirm.isChecked() and not self.questions.left)
 
     def _take_progress(self, progress: Progress) -> None:
-        if progress.text == "transfer":
+        if progress.text == TRANSFER:
             self._bar.setRange(0, progress.total)
             self._bar.setValue(progress.done)

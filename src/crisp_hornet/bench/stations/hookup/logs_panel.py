@@ -13,7 +13,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.link.contact import Contact
-from crisp_hornet.link.send import Progress
+from crisp_hornet.link.report import Progress
 from crisp_hornet.link.stored_logs import StoredLog, fetch_log, list_logs
 
 
@@ -41,7 +41,7 @@ class LogsPanel(QWidget):
 
     def look(self) -> None:
         """Ask the controller what it stored."""
-        self._link.run("listing stored rides", list_logs, self._take_list)
+        self._link.read("listing stored rides", list_logs, self._take_list)
 
     def fetch(self, log: StoredLog) -> None:
         """Fetch one into the garage."""
@@ -52,7 +52,7 @@ class LogsPanel(QWidget):
                 contact, log, lambda done, total: link.tell_progress(Progress(done, total, "fetch")), link.cancelled
             )
 
-        link.run("fetching a stored ride", work, partial(self._take_ride, log))
+        link.read("fetching a stored ride", work, partial(self._take_ride, log))
 
     def _forget(self, _made: ContactMade) -> None:
         self.found = None

@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
-from crisp_hornet.bench.link_worker import ContactMade, Link
+from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.hookup.backups_panel import BackupsPanel
@@ -22,14 +22,22 @@ from crisp_hornet.bench.stations.hookup.logs_panel import LogsPanel
 from crisp_hornet.bench.stations.hookup.ports_panel import PortsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.identify import IdentifyPanel
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.link.contact import Live
+from crisp_hornet.link.operations import Release
+from crisp_hornet.link.report import Outcome, Report
+from crisp_hornet.link.session import ContactMade
 
 CAUTION = (
     "Wire with the pack unplugged and the capacitors discharged: they hold charge after unplugging. Ground first, pre-charge before the "
     "main switch. Lithium packs burn and a wheel on a stand takes fingers. Where wiring or pack are in doubt, a licensed workshop does it; "
     "what may be ridden where, the local code decides."
+)
+HELD_OFF = (
+    "A send that was interrupted held it off while sensors changed. Wheel clear, throttle and pedals at rest: it is only enabled "
+    "where both read rest."
 )
 VIEWS = ("live", "faults", "backups", "firmware", "stored rides", "job sheets")
 
@@ -37,6 +45,10 @@ VIEWS = ("live", "faults", "backups", "firmware", "stored rides", "job sheets")
 def short_port(port: str) -> str:
     """A port as it is told apart: devices by their last name where the whole path is long."""
     return port if "://" in port or len(port) < 24 else f"…/{Path(port).name}"
+
+
+def _is_another(contact: ContactMade) -> bool:
+    return any(doubt.id == "wrong-bike" for doubt in contact.doubts)
 
 
 class HookUpPage(Station):
@@ -61,6 +73,8 @@ class HookUpPage(Station):
         self._doubts.setSpacing(6)
         self._links = QHBoxLayout()
         self._links.setSpacing(16)
+        self.identify = IdentifyPanel(link)
+        self.identify.hide()
         self.live_values = LiveValues(theme)
         self.faults = FaultsPanel(desk, link, theme)
         self.backups = BackupsPanel(desk, link, theme)
@@ -111,6 +125,7 @@ class HookUpPage(Station):
         right.addWidget(self._who_title)
         right.addWidget(who)
         right.addLayout(self._doubts)
+        right.addWidget(self.identify)
         right.addLayout(self._links)
         right.addSpacing(4)
         right.addLayout(links)
@@ -133,8 +148,9 @@ class HookUpPage(Station):
         self._show()
 
     def offer_simulated(self, simulated: Simulated) -> None:
-        """Offer the stand-in's ports first."""
+        """Offer the stand-in's ports first, and hands on it."""
         self.ports.offer_simulated(simulated)
+        self.identify.offer_hands(simulated)
 
     def connect_to(self, port: str) -> None:
         """Ask for a contact; the bike's own controller is expected."""
@@ -147,8 +163,8 @@ class HookUpPage(Station):
         self.news.emit()
 
     def _take_contact(self, made: ContactMade) -> None:
-        if any(doubt.id == "wrong-bike" for doubt in made.doubts):
-            self.desk.log("link", "Another bike's controller answered", made.doubts[0].text)
+        if _is_another(made):
+            self.desk.log("link", "Another bike's controller answered", made.blocked)
             return  # what it holds is not this bike's
         self._backup_at = datetime.now()
         self.desk.remember_port(made.port)
@@ -158,7 +174,9 @@ class HookUpPage(Station):
 
     def _take_shown(self) -> None:
         contact = self.link.contact
-        if contact is not None and contact.shown and not any(doubt.blocks for doubt in contact.doubts):
+        if contact is not None and bool(contact.shown) == self.identify.isVisibleTo(self):
+            self._show()
+        if contact is not None and contact.shown and not contact.blocked:
             self.desk.remember_serial(contact.identity.serial)
 
     def _take_failure(self, why: str) -> None:
@@ -192,6 +210,7 @@ class HookUpPage(Station):
         clear(self._doubts)
         contact = self.link.contact
         self._caution.setVisible(contact is None)
+        self.identify.setVisible(contact is not None and not contact.shown and not contact.blocked)
         if contact is None:
             self._who_title.setText("Contact lost" if self.link.waiting_for else "Nobody connected")
             self._who.addWidget(label(self._without_contact(), "quiet", wrap=True), 0, 0)
@@ -223,7 +242,7 @@ class HookUpPage(Station):
                 "backup",
                 f"{len(contact.backup.registers)} registers, kept {time_words(self._backup_at) if self._backup_at else ''}",
             ),
-            ("this bike", contact.shown or "not shown yet; Send asks for it before the first write"),
+            ("this bike", contact.shown or "not shown yet"),
         ]
         for row, (name, value) in enumerate(rows):
             self._who.addWidget(label(name, "quiet"), row, 0)
@@ -234,6 +253,10 @@ class HookUpPage(Station):
         if contact.interrupted is not None:
             severity = "note" if contact.interrupted.settled else "stop"
             self._doubts.addWidget(card(self.theme, severity, "An interrupted send", contact.interrupted.text))
+        if contact.held_off:
+            free = button("Enable the motor", self._release, "large")
+            free.setEnabled(not self.link.busy)
+            self._doubts.addWidget(card(self.theme, "stop", "The motor is disabled", HELD_OFF, free))
         self._links.addWidget(button("Let go", self.link.disconnect_now, "large", "Let go of the controller"))
         self._links.addWidget(button("Export the backup", lambda: self.backups.export(contact.backup), "large"))
         self._links.addStretch(1)
@@ -255,6 +278,15 @@ class HookUpPage(Station):
             adopt,
         )
 
+    def _release(self) -> None:
+        self.link.perform("enabling the motor", Release(), (), self._released)
+
+    def _released(self, report: Report) -> None:
+        self.desk.log(
+            "link", "Motor enabled" if report.outcome is Outcome.PROVED else "Motor not enabled", report.message
+        )
+        self.desk.said.emit("settled" if report.outcome is Outcome.PROVED else "stop", report.message)
+
     def _adopt(self, contact: ContactMade) -> None:
         """The bike was given this controller: remember it, and connect as its own."""
         self.desk.remember_serial(contact.identity.serial)
@@ -265,9 +297,9 @@ class HookUpPage(Station):
     def state(self) -> BoltState:
         contact = self.link.contact
         if contact is not None:
-            wrong = any(doubt.blocks for doubt in contact.doubts)
             unsettled = contact.interrupted is not None and not contact.interrupted.settled
-            return BoltState.NEEDS_A_LOOK if wrong or unsettled or self.faults.standing else BoltState.DONE
+            look = contact.blocked or unsettled or contact.held_off or self.faults.standing
+            return BoltState.NEEDS_A_LOOK if look else BoltState.DONE
         if self.link.waiting_for:
             return BoltState.NEEDS_A_LOOK
         return BoltState.IN_WORK if self.link.busy or self._backup_at else BoltState.UNTOUCHED
@@ -275,8 +307,10 @@ class HookUpPage(Station):
     def caption(self) -> str:
         contact = self.link.contact
         if contact is not None:
-            if any(doubt.id == "wrong-bike" for doubt in contact.doubts):
+            if _is_another(contact):
                 return "another bike's controller"
+            if contact.held_off:
+                return "motor disabled"
             if self.faults.standing is not None:
                 return f"{contact.identity.product} · fault {self.faults.standing.code}"
             return f"{contact.identity.product} · backup kept"
@@ -290,12 +324,11 @@ class HookUpPage(Station):
         contact = self.link.contact
         if self.desk.bike is None:
             return "FIRST THE BIKE", "Open a bike on Build: a backup belongs to a bike."
-        if contact is not None and contact.doubts and contact.doubts[0].blocks:
-            return "LOOK HERE FIRST", f"<b>{contact.doubts[0].text}.</b> Nothing is written to it."
+        if contact is not None and contact.blocked:
+            return "LOOK HERE FIRST", f"<b>{contact.blocked}.</b> Nothing is written to it."
         if contact is not None:
             return "WHAT IT HOLDS", (
-                f"All <b>{len(contact.backup.registers)} registers</b> were read and kept before anything else. Nothing has been written. "
-                "Whatever you send later, this state can come back."
+                f"All <b>{len(contact.backup.registers)} registers</b> were saved on connecting. That state can be put back at any time."
             )
         if self.link.busy:
             return "CONNECTING", f"{self._progress[:1].upper()}{self._progress[1:]} …"

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import paint_check, paint_severity, paint_truth
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, VALUE_PX, Theme, font
-from crisp_hornet.link.send import Held
+from crisp_hornet.link.report import Held
 
 ROW, HEADING = 58, 26
 

@@ -8,7 +8,7 @@ from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.settings import FURTHER
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.difference import GROUPS, Change, LeftOut, said
-from crisp_hornet.link.send import Held
+from crisp_hornet.link.report import Held
 
 
 def change_lines(changes: list[Change], held: dict[str, Held] | None = None) -> list[ChangeLine]:

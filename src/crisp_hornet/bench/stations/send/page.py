@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
@@ -12,13 +13,15 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.change_list import ChangeLine, ChangeList
-from crisp_hornet.bench.stations.send.identify import IdentifyPanel
 from crisp_hornet.bench.stations.send.lines import change_lines, left_out_lines, lines_between
+from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
 from crisp_hornet.bench.stations.send.target import Target, backup_target, draft_target
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Choice, Confirm
 from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.identify import IdentifyPanel
+from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.rules import Strength, Warning_
@@ -27,7 +30,9 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import Change
-from crisp_hornet.link.send import Outcome, Plan, Progress, Report, needs_inhibit, trial_refusal
+from crisp_hornet.link.operations import Operation, Question, SendTune, Watched
+from crisp_hornet.link.plan import trial_refusal
+from crisp_hornet.link.report import Kept, Outcome, Progress, Report
 
 CONTROLLER = "what the controller holds"
 
@@ -43,8 +48,11 @@ class SendPage(Station):
         self.backup: Backup | None = None  # to be put back instead of sending the draft
         self._sent: list[Change] = []
         self._sending = False
-        self.confirmations: dict[str, Confirm] = {}
-        self._asked: list[str] = []
+        self._target = Target()  # what is on its way
+        self.questions = Questions(theme)
+        self.power_cycle = PowerCycle(link)
+        self.power_cycle.judged.connect(self._take_cycled)
+        self.power_cycle.waits.connect(self._show)
         self._title = label("", "title")
         self._note = label("", "quiet", wrap=True)
         self._against = QComboBox()
@@ -57,8 +65,6 @@ class SendPage(Station):
         self.change_list = ChangeList(theme)
         self._proof = QVBoxLayout()
         self._meant = Consequences(theme)
-        self._confirm = QVBoxLayout()
-        self._confirm.setSpacing(6)
         self.trial = Choice(theme, "Trial: it runs until power-off, then the earlier values are back")
         self.keep = Choice(theme, "Keep: it outlasts power-off")
         self._no_trial = label("", "quiet", wrap=True)
@@ -81,7 +87,7 @@ class SendPage(Station):
         link.contact_made.connect(self._forget_report)
         link.shown_changed.connect(self._show)
         link.progress.connect(self._take_progress)
-        link.sent.connect(self._take_report)
+        self.questions.changed.connect(self.news)
         self.trial.toggled.connect(lambda _on: self.news.emit())
         self._show()
 
@@ -109,7 +115,7 @@ class SendPage(Station):
         column.addLayout(self._proof)
         for one in (self.change_list, self._sensors, self._meant, self.identify):
             column.addWidget(one)
-        column.addLayout(self._confirm)
+        column.addWidget(self.questions)
         column.addWidget(self._choice)
         column.addWidget(self._bar)
         progress = QHBoxLayout()
@@ -144,6 +150,16 @@ class SendPage(Station):
         return draft_target(contact, draft) if draft is not None else Target()
 
     @property
+    def sending(self) -> bool:
+        """Whether a send is under way."""
+        return self._sending
+
+    @property
+    def confirmations(self) -> dict[str, Confirm]:
+        """The boxes to tick, by the id of what they confirm."""
+        return self.questions.boxes
+
+    @property
     def _stops(self) -> list[Warning_]:
         """What the watch list stops; a backup ran before, it is what one goes back to."""
         if self.backup is not None:
@@ -154,23 +170,25 @@ class SendPage(Station):
     def _blocked(self) -> str:
         """Why nothing may be written to this controller at all."""
         contact = self.link.contact
-        return next((doubt.text for doubt in contact.doubts if doubt.blocks), "") if contact is not None else ""
+        return contact.blocked if contact is not None else ""
 
-    def _to_confirm(self, target: Target) -> list[tuple[str, str]]:
-        contact = self.link.contact
-        asked = [("stand", words.STAND)]
-        if contact is not None:
-            asked += [(doubt.id, f"{doubt.text}.") for doubt in contact.doubts if not doubt.blocks]
-            if needs_inhibit(target.changes):
-                asked.append(("sensors", words.SENSORS if contact.map.inhibit is not None else words.NO_INHIBIT))
-            if contact.interrupted is not None and not contact.interrupted.settled:
-                asked.append(("interrupted", contact.interrupted.text))
-        if target.restore is not None and target.restore.other_controller:
-            asked.append(("other-controller", words.OTHER_CONTROLLER))
-        if self.backup is None:
-            warns = [one for one in self.desk.warnings if one.strength is Strength.WARN]
-            asked += [(one.id, self.desk.units.text(f"{one.text}. {one.reason}")) for one in warns]
-        return asked
+    def _operation(self, target: Target) -> Operation | None:
+        """What the session would be asked for."""
+        desk = self.desk
+        if desk.bike is None or not target.writes:
+            return None
+        speeds = tuple(float(one) for one in desk.speeds) if desk.speeds is not None else None
+        watched = Watched(desk.bike, desk.conditions, speeds, desk.sensors)
+        operation = target.operation(desk.bike, watched, self.keep.isChecked())
+        return replace(operation, warnings=tuple(desk.warnings)) if isinstance(operation, SendTune) else operation
+
+    def _to_confirm(self, target: Target) -> list[Question]:
+        contact, operation = self.link.contact, self._operation(target)
+        if contact is None or operation is None:
+            return []
+        turn = self.desk.units.text
+        asked = [Question(one.id, turn(one.text)) for one in contact.questions(operation)]
+        return [Question("stand", words.STAND), *asked]
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -193,14 +211,20 @@ class SendPage(Station):
     def shown(self) -> None:
         self._show()
 
+    def left(self) -> None:
+        """What was confirmed belongs to this look at this difference."""
+        self.questions.forget()
+
     def _show(self) -> None:
         if not self.isVisible() and not self._sending and self.report is None:
             self.news.emit()  # nobody looks: the page is made up when it comes into view
             return
         target = self.target()
-        ready = bool(target.changes) and not self._sending
+        ready = (bool(target.changes) or (target.unkept and self.report is None)) and not self._sending
         self._title.setText(
-            words.headline(self.report, self.link.contact, self.backup, target.changes, len(self.desk.drafted))
+            words.headline(
+                self.report, self.link.contact, self.backup, target.changes, len(self.desk.drafted), target.unkept
+            )
         )
         note = target.misfit or words.restore_note(target.restore)
         self._note.setText(note)
@@ -212,7 +236,7 @@ class SendPage(Station):
         self.identify.setVisible(ready and not self._blocked)
         if self.link.contact is not None:
             self.identify.refresh()
-        self._show_confirmations(target if ready and not self._blocked else None)
+        self.questions.ask(self._to_confirm(target) if ready and not self._blocked else [], target.about)
         self._show_choice(target.changes if ready else [])
         self._bar.setVisible(self._sending)
         self._stop.setVisible(self._sending)
@@ -273,34 +297,14 @@ class SendPage(Station):
         if refusal and changes:
             self.keep.setChecked(True)
 
-    def _show_confirmations(self, target: Target | None) -> None:
-        asked = self._to_confirm(target) if target is not None else []
-        if [f"{key} {text}" for key, text in asked] == self._asked:
-            return
-        self._asked = [f"{key} {text}" for key, text in asked]
-        clear(self._confirm)
-        self.confirmations = {}
-        if not asked:
-            return
-        self._confirm.addWidget(label("CONFIRM", "caps"))
-        for key, text in asked:
-            box = Confirm(self.theme, text)
-            box.setObjectName(f"confirm {key}")
-            box.toggled.connect(lambda _on: self.news.emit())
-            self.confirmations[key] = box
-            says = label(text, wrap=True)
-            says.setBuddy(box)
-            row = QHBoxLayout()
-            row.setSpacing(6)
-            row.addWidget(box)
-            row.addWidget(says, 1)
-            self._confirm.addLayout(row)
-
     def _show_proof(self) -> None:
         clear(self._proof)
         if self.report is not None:
             severity, head = words.verdict(self.report)
-            self._proof.addWidget(card(self.theme, severity, head, self.desk.units.text(self.report.message)))
+            shown = card(self.theme, severity, head, self.desk.units.text(self.report.message))
+            shown.setAccessibleName(f"{head}. {self.report.message}")
+            shown.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            self._proof.addWidget(shown)
         elif self._blocked:
             self._proof.addWidget(
                 card(self.theme, "stop", "Nothing is written to this controller", f"{self._blocked}. See Hook-up.")
@@ -309,9 +313,15 @@ class SendPage(Station):
     def _show_back(self) -> None:
         clear(self._back)
         contact = self.link.contact
-        if contact is None or self.link.busy:
+        if self.power_cycle.waiting:
+            self._back.addWidget(label(words.CYCLE_WAITS if self.power_cycle.lost else words.CYCLE, wrap=True), 1)
+            self._back.addWidget(button("Do not wait", self.power_cycle.give_up, "large", "Give up the power cycle"))
             return
-        if self.backup is not None:
+        if contact is None or self.link.busy or self._sending:
+            return
+        if self.report is not None and self.report.outcome is Outcome.PROVED and not self._blocked:
+            self._show_keeping(self.report)
+        elif self.backup is not None:
             self._back.addWidget(button("Back to the draft", self._leave_backup, "link"))
         else:
             backups = [
@@ -328,6 +338,22 @@ class SendPage(Station):
                 self._back.addSpacing(14)
                 self._back.addWidget(put_back)
         self._back.addStretch(1)
+
+    def _show_keeping(self, report: Report) -> None:
+        """What is still to be done for values that are to last."""
+        if report.kept is Kept.NO and self.link.contact is not None and self.link.contact.unkept:
+            self._back.addWidget(button("Keep it over power-off", self._forget_report, "large"))
+        elif report.kept in (Kept.SAID, Kept.SEEN):
+            self._back.addWidget(
+                button("Prove it by a power cycle", self.power_cycle.begin, "large", "Prove it by a power cycle")
+            )
+
+    def _take_cycled(self, report: Report) -> None:
+        """The key was turned off and on."""
+        self.report, self._sent = report, []
+        kind = "proved" if report.outcome is Outcome.PROVED else "not proved"
+        self.desk.log("send", f"Power cycle: {kind}", report.message)
+        self._show()
 
     def _leave_backup(self) -> None:
         self.backup = None
@@ -350,25 +376,24 @@ class SendPage(Station):
         self._step.setText(f"Step {progress.done + 1} of {progress.total}: {progress.text}")
         self.news.emit()
 
-    def _take_report(self, report: Report | Exception, tune: Tune) -> None:
+    def _take_report(self, report: Report, tune: Tune) -> None:
         self._sending = False
-        if isinstance(report, Exception):
-            report = Report(Outcome.NOT_PROVED, str(report))
         in_words = [change.in_words() for change in self._sent]
-        running = self._running(tune)
-        what = "backup" if self.backup is not None else tune.name
+        running, kept = self._running(tune), report.kept is not Kept.NO
+        back = self._target.restore is not None
         if report.outcome is Outcome.PROVED and running is not None:
-            if self.backup is not None:
-                self.desk.take_restored(running, report.message, in_words, report.kept)
-            else:
-                self.desk.take_sent(running, report.message, in_words, report.kept)
+            take = self.desk.take_restored if back else self.desk.take_sent
+            take(running, report.message, in_words or ["kept what ran"], kept)
         else:
+            what = "backup" if back else tune.name
             self.desk.log("send", f"Send {report.outcome.value}: {what}", f"{'; '.join(in_words)}. {report.message}")
             if running is not None:
                 self.desk.take_running(running)
         self.report = report
-        self._asked = ["again"]  # confirmations count once
+        self.questions.forget()  # confirmations count once
         self._show()
+        if self.isVisible() and (first := self._proof.itemAt(0)) is not None and (shown := first.widget()) is not None:
+            shown.setFocus()
 
     def _running(self, tune: Tune) -> Tune | None:
         """What the controller holds now, as far as the line still tells."""
@@ -388,7 +413,7 @@ class SendPage(Station):
             return BoltState.NEEDS_A_LOOK
         if (self._stops and self.desk.drafted) or self._blocked:
             return BoltState.NEEDS_A_LOOK
-        if self._sending or self.desk.drafted:
+        if self._sending or self.desk.drafted or (self.link.contact is not None and self.link.contact.unkept):
             return BoltState.IN_WORK if self.link.contact else BoltState.UNTOUCHED
         sent = self.desk.controller and self.desk.garage.tune(self.desk.bike_id, "sent")
         return BoltState.DONE if sent else BoltState.UNTOUCHED
@@ -401,6 +426,8 @@ class SendPage(Station):
         if self.backup is not None:
             return "a backup to put back"
         drafted = len(self.desk.drafted)
+        if not drafted and self.link.contact is not None and self.link.contact.unkept:
+            return "runs, not kept"
         return f"{drafted} to send" if drafted else "nothing to send"
 
     def meaning(self) -> tuple[str, str]:
@@ -419,11 +446,12 @@ class SendPage(Station):
                 "STOPPED BY THE WATCH LIST",
                 f"<b>{stop.text}.</b> {stop.reason} Nothing overrides a stop; change the draft.",
             )
-        if not self.target().changes:
-            return "NOTHING TO SEND", "The controller already holds it."
+        target = self.target()
+        if not target.changes:
+            return words.UNKEPT if target.unkept else ("NOTHING TO SEND", "The controller already holds it.")
         if not contact.shown:
             return words.NOT_SHOWN
-        left = sum(not box.isChecked() for box in self.confirmations.values())
+        left = self.questions.left
         return words.WHAT_HAPPENS if not left else words.to_confirm(left, len(self.confirmations))
 
     def act_text(self) -> str:
@@ -431,10 +459,17 @@ class SendPage(Station):
             return "Hook up the controller" if self.desk.drafted else ""
         if self._sending:
             return "Sending"
-        count = len(self.target().changes)
-        if not count:
-            return "Ride, then import the log" if self.report and self.report.outcome is Outcome.PROVED else ""
-        return f"Send {count} change{'s' if count != 1 else ''} {'on trial' if self.trial.isChecked() else 'and keep'}"
+        if self.power_cycle.waiting:
+            return ""
+        target = self.target()
+        count = len(target.changes)
+        if count:
+            return (
+                f"Send {count} change{'s' if count != 1 else ''} {'on trial' if self.trial.isChecked() else 'and keep'}"
+            )
+        if self.report is not None:
+            return "Ride, then import the log" if self.report.outcome is Outcome.PROVED else ""
+        return "Keep what runs" if target.unkept else ""
 
     def act_enabled(self) -> bool:
         contact = self.link.contact
@@ -442,25 +477,31 @@ class SendPage(Station):
             return True
         if self.link.busy or self._stops or self._blocked:
             return False
-        if not self.target().changes:
+        target = self.target()
+        if not target.changes and not (target.unkept and self.report is None):
             return True
-        return bool(contact.shown) and all(box.isChecked() for box in self.confirmations.values())
+        return bool(contact.shown) and bool(self.questions.boxes) and not self.questions.left
 
     def act(self) -> None:
         if self.link.contact is None:
             self.go.emit(2)
             return
-        changes, tune = self.target().changes, self.desk.draft or self.desk.controller
-        if not changes:
+        target, tune = self.target(), self.desk.draft or self.desk.controller
+        if not target.changes and not (target.unkept and self.report is None):
             self.go.emit(6)
-        elif tune is not None and self.desk.bike is not None:
-            self.desk.judge_worst()
-            if self._stops:  # found only now, at a corner
-                self._show()
-                return
-            self.report, self._sent, self._sending = None, changes, True
-            plan = Plan(changes, self.keep.isChecked(), wheel_up="sensors" in self.confirmations)
-            self.link.send(plan, tune, self.desk.bike, self.desk.conditions.rested_v)
+            return
+        if tune is None:
+            return
+        self.desk.judge_worst()
+        operation = self._operation(target)
+        self.questions.ask(self._to_confirm(target), target.about)
+        if operation is None or self._stops or self.questions.left:  # found only now, at a corner
+            self._show()
+            return
+        self.report, self._target, self._sent, self._sending = None, target, target.changes, True
+        confirmed = self.questions.confirmed
+        self.link.perform("sending", operation, confirmed, lambda report: self._take_report(report, tune))
+        self._stop.setFocus()
 
 
 def _turned(line: ChangeLine, before: str, after: str, note: str) -> ChangeLine:

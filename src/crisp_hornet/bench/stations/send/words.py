@@ -2,28 +2,27 @@
 
 from __future__ import annotations
 
-from crisp_hornet.bench.link_worker import ContactMade
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.link.difference import Change
-from crisp_hornet.link.restore import Restore
-from crisp_hornet.link.send import Outcome, Report
+from crisp_hornet.link.report import Held, Outcome, Report
+from crisp_hornet.link.session import ContactMade
+from crisp_hornet.link.way_back import WayBack
 
 STAND = "The bike stands safe: driven wheel in the air or held, hands clear of it, throttle closed."
-SENSORS = "Sensors change: the motor is held off until throttle and torque sensor read rest with the new values."
-NO_INHIBIT = (
-    "Sensors change and this controller cannot hold its motor off: wheel in the air, clear of it; afterwards switch it off and on by "
-    "the key, throttle closed, before the wheel touches the ground."
-)
 CALIBRATION = "Calibrations too. Only if motor and sensors are the ones they were taken on: old offsets on a changed motor make it jump."
-OTHER_CONTROLLER = (
-    "The backup was taken from another controller of this type. Its settings fit; whether they suit this bike is yours "
-    "to say."
-)
 SENDING = ("SENDING", "Each value is written at standstill and read back. Stopping takes back what was written.")
 NOT_CONNECTED = ("NOT CONNECTED", "Hook up the controller to send. The draft stays as it is.")
 NOT_SHOWN = (
     "WHICH BIKE IS IT",
     "Before the first write of a contact the bike itself shows that it is the one under your hands. Nothing has been written.",
+)
+UNKEPT = (
+    "RUNS, BUT IS NOT KEPT",
+    "The controller runs this already, but power-off would bring the earlier values back. Keeping it writes them for good.",
+)
+CYCLE = "Turn the key off, wait until the connection is lost, and turn it on again: everything is then read anew and compared."
+CYCLE_WAITS = (
+    "The connection is lost. Turn the key on: when the same controller answers, everything is read and compared."
 )
 WHAT_HAPPENS = (
     "WHAT HAPPENS",
@@ -42,7 +41,12 @@ def to_confirm(left: int, total: int) -> tuple[str, str]:
 
 
 def headline(
-    report: Report | None, contact: ContactMade | None, backup: Backup | None, changes: list[Change], drafted: int
+    report: Report | None,
+    contact: ContactMade | None,
+    backup: Backup | None,
+    changes: list[Change],
+    drafted: int,
+    unkept: bool = False,
 ) -> str:
     """The page's title."""
     if report is not None:
@@ -54,13 +58,15 @@ def headline(
         }[report.outcome]
     if contact is None:
         return f"{drafted} changes are drafted" if drafted else "Nothing to send"
+    if unkept:
+        return "It runs, but power-off would undo it"
     count = f"{len(changes)} change{'s' if len(changes) != 1 else ''}"
     if backup is not None:
         return f"{count} to put the backup of {backup.taken[:16].replace('T', ', ')} back"
     return f"{count} for {contact.identity.product}"
 
 
-def restore_note(found: Restore | None) -> str:
+def restore_note(found: WayBack | None) -> str:
     """What putting a backup back leaves alone."""
     if found is None:
         return ""
@@ -74,9 +80,11 @@ def restore_note(found: Restore | None) -> str:
 
 def verdict(report: Report) -> tuple[str, str]:
     """Severity and heading of a report's card."""
+    if report.outcome is Outcome.STOPPED and (report.held_off or set(report.held.values()) - {Held.OLD}):
+        return "stop", "Stopped: read what it holds"
     return {
-        Outcome.PROVED: ("settled", "The controller holds it"),
-        Outcome.STOPPED: ("warn", "Nothing has changed"),
+        Outcome.PROVED: ("settled", "The controller has the new values"),
+        Outcome.STOPPED: ("warn", "Stopped: it holds what it held before"),
         Outcome.REFUSED: ("warn", "Nothing was written"),
         Outcome.NOT_PROVED: ("stop", "Read this before you ride"),
     }[report.outcome]

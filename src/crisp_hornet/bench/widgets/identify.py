@@ -5,9 +5,10 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.link_worker import ContactMade, Link
+from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.link.session import ContactMade
 from crisp_hornet.link.squeeze import PULLS
 
 WAYS = {"brake": "work the brake lever twice", "back": "turn the wheel back by hand"}

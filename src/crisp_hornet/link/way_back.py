@@ -12,7 +12,7 @@ from crisp_hornet.link.errors import WrongDevice
 
 
 @dataclass(frozen=True)
-class Restore:
+class WayBack:
     """The changes that bring a backup back, the calibrations that are left alone, and what cannot be put back."""
 
     changes: list[Change]
@@ -21,9 +21,9 @@ class Restore:
     other_controller: bool
 
 
-def restore(
+def way_back(
     backup: Backup, identity: Identity, controller_map: ControllerMap, raws: Raws, calibration: bool = False
-) -> Restore:
+) -> WayBack:
     """What putting ``backup`` back would change, by name.
 
     Calibrations are left alone unless asked for: old offsets on a motor that was changed since make the bike jump.
@@ -39,7 +39,7 @@ def restore(
     changes = changes_to(controller_map, raws, wanted)
     everything = changes_to(controller_map, raws, backup.values(calibration=True))
     chosen = {change.register.name for change in changes}
-    return Restore(
+    return WayBack(
         changes,
         [change.in_words() for change in everything if change.register.name not in chosen],
         [one.name for one in backup.registers if controller_map.register(one.name) is None],

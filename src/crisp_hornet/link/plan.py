@@ -1,0 +1,58 @@
+"""What is to be written, for how long, and what that asks for: whether it may be a trial, whether the motor must be held off."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from crisp_hornet.documents.settings import choices
+from crisp_hornet.link.difference import Change, said
+
+SENSORS = ("throttle", "torque", "position", "direction")
+THROTTLE_VOLTS = frozenset({"calibration.throttle_rest_v", "calibration.throttle_full_v"})
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What to send: the changes in the order to write them, how long they are to last, and what was confirmed for sensors.
+    Without changes and with ``keep`` what runs is kept."""
+
+    changes: list[Change]
+    keep: bool
+    wheel_up: bool = False
+
+    @property
+    def cures_throttle(self) -> bool:
+        """Whether it does nothing but set where the throttle rests and ends: what mends a throttle that reads open at rest."""
+        return bool(self.changes) and all(change.register.name in THROTTLE_VOLTS for change in self.changes)
+
+
+def trial_refusal(changes: list[Change]) -> str:
+    """Why these changes cannot be tried until power-off, or "".
+
+    A brown-out while riding throws a trial back to the kept values. That must be harmless at speed: the kept ones may only ask
+    for less, and nothing may fall back that steers sensors, weakening or braking.
+    """
+    for change in changes:
+        name, label = change.register.name, change.register.label
+        if change.register.is_calibration:
+            return f"{label} belongs to the sensors: it is kept, never tried"
+        if name == "drive.field_weakening_a":
+            return "field weakening that falls away at speed brakes hard: it is kept, never tried"
+        if name.startswith("regen."):
+            return f"{label}: braking that changes while you ride is not tried"
+        if choices(name) or name.startswith("modes.") or name.endswith(".count"):
+            return f"{label}: what a twist or a stroke does is not to change while you ride; it is kept, never tried"
+        if change.register.needs_power_cycle:
+            return f"{label} only counts after power-off: it is kept, never tried"
+        if change.eases:
+            return f"a brown-out while riding would bring the stronger {said(change.register, change.before)} of {label} back"
+    return ""
+
+
+def needs_inhibit(changes: list[Change]) -> bool:
+    """Whether a change could make the bike jump: throttle, torque or position sensor, direction."""
+    return any(
+        change.register.name.startswith("throttle.")
+        or (change.register.is_calibration and any(word in change.register.name for word in SENSORS))
+        for change in changes
+    )
