@@ -115,6 +115,8 @@ def send_tune(options: argparse.Namespace) -> int:
     bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
     with _session(options.port, bike.controller.serial) as session:
         contact, made = session.contact, session.made
+        if made.blocked:
+            raise Refused(made.blocked)
         for one in left_out(contact.map, tune):
             say(f"left out: {one.lack.name} {in_words(one.lack.name, one.asked)}. {one.lack.reason}")
         changes = difference(contact.map, contact.raws, tune)
@@ -123,10 +125,10 @@ def send_tune(options: argparse.Namespace) -> int:
         if not changes:
             if not made.unkept:
                 tell("the controller already holds this tune")
-                return PROVED if not made.blocked else _refuse(made.blocked)
+                return PROVED
             if options.trial:
                 tell("the controller already runs this tune, until power-off")
-                return PROVED if not made.blocked else _refuse(made.blocked)
+                return PROVED
             tell("the controller already runs this tune, but does not keep it over power-off: keeping it")
         return _perform(options, session, operation, changes)
 
@@ -137,6 +139,8 @@ def restore_backup(options: argparse.Namespace) -> int:
     bike = store.read_bike(options.bike) if options.bike is not None else None
     with _session(options.port, bike.controller.serial if bike is not None else None) as session:
         contact = session.contact
+        if session.made.blocked:
+            raise Refused(session.made.blocked)
         back = way_back(backup, contact.identity, contact.map, contact.raws, options.calibration)
         for words in back.left_alone:
             say(f"left as it is, --calibration puts it back too: {words}")
@@ -145,13 +149,9 @@ def restore_backup(options: argparse.Namespace) -> int:
         _tell_changes(back.changes)
         if not back.changes and not session.made.unkept:
             tell("the controller already holds what the backup holds")
-            return PROVED if not session.made.blocked else _refuse(session.made.blocked)
+            return PROVED
         operation = Restore(tuple(back.changes), back.other_controller, bike)
         return _perform(options, session, operation, back.changes)
-
-
-def _refuse(why: str) -> int:
-    raise Refused(why)
 
 
 def _tell_changes(changes: list[Change]) -> None:
@@ -165,7 +165,8 @@ def _perform(options: argparse.Namespace, session: Session, operation: Operation
     if session.made.map.inhibit is not None and any(one.id == "sensors" for one in session.made.questions(operation)):
         confirmed.add("sensors")  # nothing can move while they change: said, not asked
         say(SENSORS)
-    if why := session.refusal(operation, confirmed):
+    shown_soon = {"not-shown"} if options.squeeze is not None else set()
+    if why := session.refusal(operation, confirmed | shown_soon):
         raise Refused(why)
     say(f"backup kept: {_keep_backup(default_folder(), session.made.backup)}")
     say(CAUTION)

@@ -24,6 +24,7 @@ def open_window(qtbot, qapp):
     def open_one(garage, port=""):
         themes.apply(qapp, themes.LIGHT)
         window = Window(Desk(garage), link_of(garage), simulated=Simulated(ports=(port,)) if port else None)
+        window.asks = lambda _window, _question: True
         window.show()
         with qtbot.waitActive(window):
             window.activateWindow()

@@ -17,7 +17,8 @@ def go(qtbot, window, number):
 
 
 def click(qtbot, widget):
-    qtbot.waitUntil(lambda: widget.isVisible() and widget.isEnabled())
+    top = widget.window()  # a press right after a page came up does not count
+    qtbot.waitUntil(lambda: widget.isVisible() and widget.isEnabled() and getattr(top, "settled", True))
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)
 
 

@@ -31,6 +31,14 @@ def work_the_lever(qtbot, window):
     assert link.contact.shown
 
 
+def show_bike(qtbot, window, standin):
+    """The wheel turned back by hand."""
+    standin.do("turn-back 1")
+    qtbot.waitUntil(lambda: bool(window.link.contact.shown), timeout=5_000)
+    standin.do("turn-back 0")
+    qtbot.waitUntil(lambda: window.link.live.values["motor_rpm"] > -3, timeout=5_000)
+
+
 def send_and_wait(qtbot, window, keep):
     page = window.stations[5]
     go(qtbot, window, 5)

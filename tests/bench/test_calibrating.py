@@ -77,7 +77,7 @@ def twist(qtbot, window, standin, times=4):
 def write(qtbot, window):
     click(qtbot, find(window, "Write it to the controller"))
     qtbot.waitUntil(lambda: not window.link.busy and bool(window.notice.text), timeout=15_000)
-    assert "Written and kept" in window.notice.text
+    assert "kept over power-off" in window.notice.text
 
 
 def test_nothing_is_recorded_before_the_cautions_and_nothing_turns_before_the_lever(qtbot, demo_window, standin):
@@ -156,7 +156,7 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
     first = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert first.verdict.value == "doubtful" and first.figures["zero_a"] == pytest.approx(0.98, abs=0.1)
     click(qtbot, find(bench, "Zero it on the controller"))
-    qtbot.waitUntil(lambda: "Zeroed" in bench.notice.text, timeout=5_000)
+    qtbot.waitUntil(lambda: "took the command" in bench.notice.text, timeout=5_000)
     again = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert abs(again.figures["zero_a"]) < 0.1
     page.choose(next(one for one in INSTRUMENTS if one.kind == "gps"))

@@ -10,7 +10,7 @@ from crisp_hornet.documents.store import read_bike
 from crisp_hornet.link.marker import MarkedRegister, Marker
 from crisp_hornet.link.report import Outcome
 from tests.bench.driving import click, find, go, texts
-from tests.bench.linking import beside, connect, send_and_wait, work_the_lever
+from tests.bench.linking import beside, connect, send_and_wait, show_bike, work_the_lever
 from tests.standins import StandInProcess
 
 PHASE, BATTERY = "drive.phase_current_a", "drive.battery_current_a"
@@ -114,6 +114,7 @@ def test_a_controller_of_another_layout_greys_what_it_lacks_and_asks_for_its_lab
     typed.clear()
     qtbot.keyClicks(typed, "TW60-00417")
     qtbot.keyClick(typed, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: bool(window.link.contact.shown))
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows("battery_guard.fade_start_v") == ("52.0", "52.0")
 
@@ -167,6 +168,9 @@ def test_a_fault_is_shown_explained_cleared_and_in_the_logbook(qtbot, demo_windo
     qtbot.waitUntil(lambda: "throttle signal out of range" in texts(window))
     assert "Measure the signal at the plug" in texts(window)
     click(qtbot, find(window, "Clear the fault"))
+    qtbot.waitUntil(lambda: "has not shown" in window.notice.text)  # nothing is written before the bike is confirmed
+    show_bike(qtbot, window, standin)
+    click(qtbot, find(window, "Clear the fault"))
     qtbot.waitUntil(lambda: "No fault stands" in texts(window), timeout=5_000)
     titles = [entry.title for entry in desk.garage.logbook(desk.bike_id)]
     assert "Fault 12: throttle signal out of range" in titles and any(
@@ -200,6 +204,8 @@ def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     panel.read(HERON)
     assert "not a firmware container" in window.notice.text
     panel.read(tmp_path / "good")
+    assert "has not shown" in texts(window) and not panel._go.isVisible()
+    show_bike(qtbot, window, standin)
     qtbot.waitUntil(lambda: panel.confirm.isVisible())
     assert not panel._go.isEnabled()
     click(qtbot, panel.confirm)

@@ -9,7 +9,8 @@ from crisp_hornet.documents.store import read_bike
 from crisp_hornet.link.difference import difference
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.marker import FileJournal
-from crisp_hornet.link.send import Outcome, Plan
+from crisp_hornet.link.operations import Detect, SendTune, Watched
+from crisp_hornet.link.report import Outcome
 
 BIKE = read_bike(HERON)
 
@@ -31,7 +32,7 @@ def connected(qtbot, link, standin):
 
 def test_a_contact_is_told_with_all_that_is_known(connected):
     made = connected.contact
-    assert made.identity.serial == "TW60-00417" and made.doubts == () and made.interrupted is None and not made.shown
+    assert made.identity.serial == "TW60-00417" and made.doubts == [] and made.interrupted is None and not made.shown
     assert made.tune.drive.phase_current_a == 90 and len(made.backup.registers) == len(made.raws)
     assert made.ways_to_show == ["brake", "back"] and not connected.busy
 
@@ -73,21 +74,22 @@ def test_after_letting_go_nothing_is_looked_for(qtbot, connected, standin):
 
 def test_work_is_done_on_the_thread_and_its_errors_come_back(qtbot, connected):
     found = []
-    connected.run("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
+    connected.read("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
     assert connected.busy == "reading"
     qtbot.waitUntil(lambda: len(found) == 1, timeout=5_000)
     assert found[0] == [180] and not connected.busy
-    connected.run("reading", lambda contact: contact.line.read_settings(0x0900, 1), found.append)
+    connected.read("reading", lambda contact: contact.line.read_settings(0x0900, 1), found.append)
     qtbot.waitUntil(lambda: len(found) == 2, timeout=5_000)
     assert isinstance(found[1], LinkError) and "no such register" in str(found[1])
-    connected.quietly(lambda contact: 7, found.append)
+    connected.perform_quietly(Detect(), found.append)
     assert not connected.busy
-    qtbot.waitUntil(lambda: found[2:] == [7], timeout=5_000)
+    qtbot.waitUntil(lambda: len(found) == 3, timeout=5_000)
+    assert found[2].outcome is Outcome.REFUSED and "has not shown" in found[2].message
 
 
 def test_a_closed_link_answers_nobody(qapp, connected):
     found = []
-    connected.run("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
+    connected.read("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
     connected.close()  # the work was done on the thread; its answer still lies in the queue
     for _ in range(20):
         qapp.processEvents()
@@ -96,41 +98,58 @@ def test_a_closed_link_answers_nobody(qapp, connected):
 
 def test_work_without_a_contact_says_so(qtbot, link):
     found = []
-    link.run("anything", lambda contact: 1, found.append)
+    link.read("anything", lambda contact: 1, found.append)
     qtbot.waitUntil(lambda: len(found) == 1, timeout=5_000)
     assert "nobody is connected" in str(found[0])
 
 
+def shown(qtbot, link, standin):
+    standin.do("turn-back 1")
+    qtbot.waitUntil(lambda: bool(link.contact.shown), timeout=5_000)
+    standin.do("turn-back 0")
+    qtbot.waitUntil(lambda: link.live.values["motor_rpm"] > -3, timeout=5_000)
+
+
+def send(link, tune, done):
+    changes = difference(link.contact.map, link.contact.raws, tune)
+    link.perform("sending", SendTune(tune, tuple(changes), True, Watched(BIKE)), (), done.append)
+
+
 def test_a_send_is_ordered_proved_and_its_raws_are_known(qtbot, connected, standin):
-    tune = connected.contact.tune.with_setting("battery_guard.fade_end_v", 40.0).with_setting(
-        "battery_guard.fade_start_v", 44.0
+    shown(qtbot, connected, standin)
+    tune = connected.contact.tune.with_setting("battery_guard.fade_end_v", 45.5).with_setting(
+        "battery_guard.fade_start_v", 48.0
     )
-    changes = difference(connected.contact.map, connected.contact.raws, tune)
-    with qtbot.waitSignal(connected.sent, timeout=15_000) as told:
-        connected.send(Plan(changes, keep=True), tune, BIKE, 62.4)
-    assert told.args[0].outcome is Outcome.PROVED
+    told = []
+    send(connected, tune, told)
+    assert connected.writing
+    qtbot.waitUntil(lambda: bool(told), timeout=15_000)
+    assert told[0].outcome is Outcome.PROVED and not connected.writing
     assert difference(connected.contact.map, connected.contact.raws, tune) == []
-    assert standin.shows("battery_guard.fade_start_v") == ("44.0", "44.0")
+    assert standin.shows("battery_guard.fade_start_v") == ("48.0", "48.0")
 
 
 def test_a_send_can_be_stopped(qtbot, connected, standin):
     tune = connected.contact.tune.with_setting("drive.phase_current_a", 110.0)
-    changes = difference(connected.contact.map, connected.contact.raws, tune)
+    shown(qtbot, connected, standin)
+    told = []
     connected.progress.connect(lambda _progress: connected.stop())
-    with qtbot.waitSignal(connected.sent, timeout=15_000) as told:
-        connected.send(Plan(changes, keep=True), tune, BIKE, 62.4)
-    assert told.args[0].outcome in (Outcome.STOPPED, Outcome.PROVED)  # it may have been faster than the word
+    send(connected, tune, told)
+    qtbot.waitUntil(lambda: bool(told), timeout=15_000)
+    assert told[0].outcome in (Outcome.STOPPED, Outcome.PROVED)  # it may have been faster than the word
     running, kept = standin.shows("drive.phase_current_a")
-    assert running == kept == ("90.0" if told.args[0].outcome is Outcome.STOPPED else "110.0")
+    assert running == kept == ("90.0" if told[0].outcome is Outcome.STOPPED else "110.0")
 
 
 def test_live_values_come_at_the_asked_rate(qtbot, connected):
     times = []
     connected.live_changed.connect(lambda live: times.append(live.at_s))
-    connected.set_live_every(200)
-    qtbot.waitUntil(lambda: len(times) > 6, timeout=10_000)
-    slow = times[-1] - times[-4]
-    connected.set_live_every(20)
-    seen = len(times)
-    qtbot.waitUntil(lambda: len(times) > seen + 12, timeout=10_000)
-    assert times == sorted(times) and times[-1] - times[-4] < slow
+    asked = []
+    connected._ask_live_every.connect(asked.append)
+    connected.want_rate("recording", 20)
+    connected.want_rate("calibrate", 25)
+    connected.want_rate("calibrate", None)  # whoever goes away slows down nobody else
+    connected.want_rate("recording", None)
+    assert asked == [20, 20, 20, 40]
+    qtbot.waitUntil(lambda: len(times) > 12, timeout=10_000)
+    assert times == sorted(times)

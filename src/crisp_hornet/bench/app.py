@@ -11,10 +11,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import platformdirs
 from PyQt6.QtCore import QEvent, QThreadPool, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from crisp_hornet.bench import theme as themes
+from crisp_hornet.bench.boundary import Boundary, guard, log_into
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
@@ -36,13 +38,13 @@ def run_application(demo: bool) -> int:
     waker.start(300)
     if demo:
         with demo_bench() as (garage, simulated):
-            return _run(app, garage, simulated)
+            return _run(app, garage, simulated, garage.folder / "logs")
     try:
         garage = Garage(default_folder())
     except GarageError as error:
         QMessageBox.critical(None, "Crisp Hornet", str(error))
         return 1
-    return _run(app, garage, Simulated())
+    return _run(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")))
 
 
 def make_application() -> QApplication:
@@ -96,14 +98,18 @@ def stand_in(folder: Path) -> Iterator[Simulated]:
         process.stdout.close()
 
 
-def _run(app: QApplication, garage: Garage, simulated: Simulated) -> int:
-    desk, link = Desk(garage), link_of(garage)
-    window = Window(desk, link, simulated=simulated)
-    window.show()
-    code = app.exec()
-    desk.keep_draft()
-    tear_down(app, window)
-    garage.close()
+def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path) -> int:
+    boundary = Boundary()
+    with guard(boundary):
+        desk, link = Desk(garage), link_of(garage)
+        window = Window(desk, link, simulated=simulated)
+        window.log_file = log_into(logs)
+        boundary.caught.connect(window.tell_unforeseen)
+        window.show()
+        code = app.exec()
+        window.finish()
+        tear_down(app, window)
+        garage.close()
     return code
 
 

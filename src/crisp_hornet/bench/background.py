@@ -7,6 +7,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
+from crisp_hornet.bench.boundary import Unforeseen, unforeseen
+
 
 class _Answer(QObject):
     done = pyqtSignal(int, object)
@@ -25,6 +27,8 @@ class _Job(QRunnable):
             result = self._work()
         except self._expected as error:
             self._answer.failed.emit(self._number, error)
+        except Exception as error:  # noqa: BLE001 - told by the boundary; whoever waits must hear that it failed
+            self._answer.failed.emit(self._number, unforeseen("Work beside", error))
         else:
             self._answer.done.emit(self._number, result)
 
@@ -66,3 +70,5 @@ class Background(QObject):
         if number == self._newest:
             self.running = False
             self.failed.emit(error)
+            if isinstance(error, Unforeseen) and not self.receivers(self.failed):
+                raise error  # nobody else tells it: to the boundary

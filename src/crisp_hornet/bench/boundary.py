@@ -18,6 +18,9 @@ from types import TracebackType
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.link.errors import LinkError
+
 LOG = logging.getLogger("crisp_hornet")
 LOG_BYTES, LOG_FILES = 512 * 1024, 3
 SAME_EVERY_S = 10.0  # a painting that fails does so many times a second
@@ -78,7 +81,10 @@ class Boundary(QObject):
             if fresh:
                 self._told[place] = now
         if fresh:
-            self.caught.emit(str(unforeseen(what, error)), place)
+            known = isinstance(
+                error, (Unforeseen, DocumentError, LinkError)
+            )  # they say themselves what failed and what to do
+            self.caught.emit(str(error if known else unforeseen(what, error)), "" if known else place)
 
 
 @contextmanager

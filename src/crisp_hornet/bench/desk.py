@@ -62,6 +62,7 @@ class Desk(Watching):
         self.ride_id = 0
         self.card = RideCard()
         self.ride_tune: Tune | None = None
+        self._pins: set[str] = set()
         self._tokens = count(1)
         self._keep_soon = QTimer(self)
         self._keep_soon.setSingleShot(True)
@@ -146,30 +147,60 @@ class Desk(Watching):
 
     # --- the bike -------------------------------------------------------------------------------------------
 
+    def pin(self, why: str) -> None:
+        """Something is under way that belongs to the active bike: no other is opened until :meth:`unpin`."""
+        self._pins.add(why)
+
+    def unpin(self, why: str) -> None:
+        """It is over."""
+        self._pins.discard(why)
+
+    def _stays(self) -> bool:
+        """Whether the active bike must stay for now; then it is said why."""
+        if self._pins:
+            self.said.emit("warn", f"Another bike is opened once this is over: {', '.join(sorted(self._pins))}.")
+        return bool(self._pins)
+
     def open_bike(self, bike: Bike) -> None:
         """Make a bike the active one."""
-        self.bike_id = self.garage.save_bike(bike)
-        self.garage.log(self.bike_id, "bike", f"{bike.name} opened", f"{bike.mass_kg:g} kg as ridden")
-        self.reload()
+        if self._stays():
+            return
+        self.keep_draft()
+        bike_id = self.kept(lambda: self.garage.save_bike(bike))
+        if bike_id is not None:
+            self.bike_id = bike_id
+            self.log("bike", f"{bike.name} opened", f"{bike.mass_kg:g} kg as ridden")
+            self.reload()
 
     def open_kept_bike(self, bike_id: int) -> None:
         """Make a bike of the garage the active one."""
+        if self._stays():
+            return
         self.keep_draft()
-        self.garage.open_bike(bike_id)
-        self.reload()
+        if self.kept(lambda: self.garage.open_bike(bike_id)):
+            self.reload()
 
     def take_part(self, from_id: int, part: str) -> None:
         """Put a part of another bike of the garage into the active one, with what was learned about it; undoable."""
         if self.bike is not None:
-            other = self.garage.bike(from_id)
+            other = self.kept(lambda: self.garage.bike(from_id))
+            if other is None:
+                return
             self.change_bike(self.bike.with_part_of(other, part), f"{part} of {other.name}")
             self.log("bike", f"{part.capitalize()} taken from {other.name}")
 
     def archive_bike(self) -> None:
-        """Put the active bike away; the one opened before it comes up."""
+        """Put the active bike away; the one opened before it comes up. Opened again it is back."""
+        if self.bike is None or self._stays():
+            return
+        name, bike_id = self.bike.name, self.bike_id
+        self.keep_draft()
         self.log("bike", "Put away into the archive")
-        self.garage.archive_bike(self.bike_id)
-        self.reload()
+        if self.kept(lambda: self.garage.archive_bike(bike_id)):
+            self.reload()
+            self.said.emit(
+                "note", f"{name} is put away; nothing of it is lost. Choose it in the garage to bring it back."
+            )
 
     def change_bike(self, bike: Bike, what: str) -> None:
         """Change figures of the active bike, undoably."""
@@ -183,7 +214,7 @@ class Desk(Watching):
         per_cell = self.conditions.rested_v / self.bike.battery.series
         rolls_otherwise = bike.drivetrain.wheel_circumference_m != self.bike.drivetrain.wheel_circumference_m
         self.bike = bike
-        self.garage.update_bike(self.bike_id, bike)
+        self.kept(lambda: self.garage.update_bike(self.bike_id, bike))
         self.speeds = axis_speeds(bike)
         self.conditions = replace(self.conditions, rested_v=round(per_cell * bike.battery.series, 2))
         self._predict_controller()
@@ -201,9 +232,9 @@ class Desk(Watching):
         self.logbook_changed.emit()
         return entry
 
-    def log(self, kind: str, title: str, detail: str = "") -> Entry:
+    def log(self, kind: str, title: str, detail: str = "") -> Entry | None:
         """A line into the logbook of the active bike."""
-        entry = self.garage.log(self.bike_id, kind, title, detail)
+        entry = self.kept(lambda: self.garage.log(self.bike_id, kind, title, detail))
         self.logbook_changed.emit()
         return entry
 

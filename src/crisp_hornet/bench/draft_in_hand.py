@@ -7,7 +7,7 @@ from datetime import datetime
 
 from pydantic import ValidationError
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtGui import QUndoCommand
 
 from crisp_hornet.bench.open_ride import OpenRide
 from crisp_hornet.bench.prediction import Prediction
@@ -20,7 +20,6 @@ class DraftInHand(OpenRide):
     """Held by the desk, which is one."""
 
     draft_changed = pyqtSignal()
-    undo_stack: QUndoStack
     draft: Tune | None
     draft_prediction: Prediction | None
     _tokens: Iterator[int]
@@ -102,14 +101,23 @@ class DraftInHand(OpenRide):
             return
         tune = self.draft.model_copy(update={"name": name, "notes": notes})
         tune = Tune.model_validate(tune.model_dump(mode="json", by_alias=True, exclude_unset=True))
-        self.garage.keep_named(self.bike_id, tune)
+        self.kept(lambda: self.garage.keep_named(self.bike_id, tune))
         self._named = None
         self.open_draft(tune)
         self.log("draft", f"Draft kept: {name}", notes)
 
     def drop_named(self, name: str) -> None:
-        """Let a named draft go."""
-        self.garage.drop_named(self.bike_id, name)
+        """Let a named draft go, undoably."""
+        tune = self.named_drafts().get(name)
+        if tune is not None:
+            self.undo_stack.push(_Dropped(self, tune))
+
+    def set_named(self, tune: Tune, there: bool) -> None:
+        """Whether a named draft is kept; called by undo and redo."""
+        if there:
+            self.kept(lambda: self.garage.keep_named(self.bike_id, tune))
+        else:
+            self.kept(lambda: self.garage.drop_named(self.bike_id, tune.name))
         self._named = None
         self.draft_changed.emit()
 
@@ -128,8 +136,9 @@ class DraftInHand(OpenRide):
     def keep_draft(self) -> None:
         """Write the draft into the garage; happens by itself shortly after each change."""
         self._keep_soon.stop()
-        if self.draft is not None:
-            self.garage.save_draft(self.bike_id, self.draft)
+        draft, bike_id = self.draft, self.bike_id
+        if draft is not None:
+            self.kept(lambda: self.garage.save_draft(bike_id, draft))
 
     @property
     def drafted(self) -> list[str]:
@@ -164,3 +173,17 @@ class _Change(QUndoCommand):
 
     def undo(self) -> None:
         self._desk.set_draft(self._before)
+
+
+class _Dropped(QUndoCommand):
+    """A named draft let go."""
+
+    def __init__(self, desk: DraftInHand, tune: Tune) -> None:
+        super().__init__(f"draft {tune.name} let go")
+        self._desk, self._tune = desk, tune
+
+    def redo(self) -> None:
+        self._desk.set_named(self._tune, False)
+
+    def undo(self) -> None:
+        self._desk.set_named(self._tune, True)

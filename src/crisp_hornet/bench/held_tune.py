@@ -30,7 +30,7 @@ class HeldTune(DraftInHand):
         if controller_map is not self.controller_map:
             self.controller_map = controller_map
             self._predict_draft()
-        self.garage.keep_backup(self.bike_id, backup)
+        self.kept(lambda: self.garage.keep_backup(self.bike_id, backup))
         self.log(
             "backup",
             f"Backup of {backup.product} kept",
@@ -43,7 +43,7 @@ class HeldTune(DraftInHand):
     def take_sent(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
         """A send was proved: the controller now holds ``tune``, and so does the draft (values may have been
         rounded to what the registers can hold)."""
-        self.garage.keep_sent(self.bike_id, tune)
+        self.kept(lambda: self.garage.keep_sent(self.bike_id, tune))
         self._sent = None
         self.log("send", f"Sent with proof: {tune.name}", "; ".join(changes) + f". {message}")
         self._take_controller(tune, remember=kept)
@@ -64,7 +64,7 @@ class HeldTune(DraftInHand):
     def _take_controller(self, tune: Tune, remember: bool = True) -> None:
         self.controller = tune
         if remember:
-            self.garage.keep_controller(self.bike_id, tune)
+            self.kept(lambda: self.garage.keep_controller(self.bike_id, tune))
         self._predict_controller()
         self.controller_changed.emit()
 

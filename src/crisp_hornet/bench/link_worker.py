@@ -208,11 +208,13 @@ class Link(QObject):
         self.contact: ContactMade | None = None
         self.live: Live | None = None
         self.busy = ""
+        self.writing = False
         self.waiting_for = ""  # the port at which a lost contact is looked for
         self.lever_pulls = 0
         self._tokens = count(1)
         self._done: dict[int, Callable[[Any], None]] = {}
         self._quiet: set[int] = set()
+        self._rates: dict[str, int] = {}
         self._thread = QThread()
         self._thread.setObjectName("link")
         self._worker = LinkWorker(maps, journal)
@@ -254,8 +256,13 @@ class Link(QObject):
         self, what: str, operation: Operation, confirmed: Collection[str], done: Callable[[Report], None]
     ) -> None:
         """Ask the session for something that writes; ``done`` gets its report, whatever happens."""
-        token = self._begin(what, lambda result: done(_as_report(result)))
+        self.writing = True
+        token = self._begin(what, lambda result: self._written(result, done))
         self._ask_perform.emit(token, operation, frozenset(confirmed))
+
+    def _written(self, result: object, done: Callable[[Report], None]) -> None:
+        self.writing = False
+        done(_as_report(result))
 
     def _begin(self, what: str, done: Callable[[Any], None]) -> int:
         token = next(self._tokens)
@@ -272,9 +279,13 @@ class Link(QObject):
         self._quiet.add(token)
         self._ask_perform.emit(token, operation, frozenset())
 
-    def set_live_every(self, ms: int) -> None:
-        """Read the live values every so many milliseconds."""
-        self._ask_live_every.emit(ms)
+    def want_rate(self, who: str, every_ms: int | None) -> None:
+        """``who`` wants the live values every so many milliseconds (None: no longer); the fastest that is wanted counts."""
+        if every_ms is None:
+            self._rates.pop(who, None)
+        else:
+            self._rates[who] = every_ms
+        self._ask_live_every.emit(min([LIVE_EVERY_MS, *self._rates.values()]))
 
     @property
     def cancelled(self) -> Callable[[], bool]:

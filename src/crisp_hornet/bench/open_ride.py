@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Set
+from collections.abc import Callable, Set
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from crisp_hornet.core.cleaning import Flaw, cleaned, flaws
 from crisp_hornet.core.evidence.channels import Ride
@@ -15,6 +17,8 @@ from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.book import Entry
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.rides import KeptRide
+
+T = TypeVar("T")
 
 
 class OpenRide(QObject):
@@ -33,10 +37,19 @@ class OpenRide(QObject):
     ride_id: int
     card: RideCard
     ride_tune: Tune | None
+    undo_stack: QUndoStack
 
-    def log(self, kind: str, title: str, detail: str = "") -> Entry:
+    def log(self, kind: str, title: str, detail: str = "") -> Entry | None:
         """A line into the logbook of the active bike."""
         raise NotImplementedError
+
+    def kept(self, write: Callable[[], T]) -> T | None:
+        """Write into the garage; where that fails it is said, and the work in hand goes on in memory (then None)."""
+        try:
+            return write()
+        except DocumentError as error:
+            self.said.emit("stop", str(error))
+            return None
 
     def take_ride(self, ride: Ride, notes: list[str], card: RideCard | None = None) -> None:
         """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
@@ -61,9 +74,14 @@ class OpenRide(QObject):
     def keep_card(self, card: RideCard) -> None:
         """What is known of the open ride besides its log."""
         if self.raw_ride is not None and card != self.card:
+            self.undo_stack.push(_CardChange(self, self.ride_id, self.card, card))
+
+    def set_card(self, ride_id: int, card: RideCard) -> None:
+        """The card of a ride as it now is; called by undo and redo too."""
+        self.kept(lambda: self.garage.keep_card(ride_id, card))
+        if ride_id == self.ride_id:
             self.card = card
-            self.garage.keep_card(self.ride_id, card)
-            self.rides_changed.emit()
+        self.rides_changed.emit()
 
     def leave_flaws(self, left: Set[str]) -> None:
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
@@ -88,3 +106,17 @@ class OpenRide(QObject):
         if abs(stretch - 1) < 1e-9:
             return ride
         return Ride(ride.name, ride.time_s, ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})
+
+
+class _CardChange(QUndoCommand):
+    """One change of a ride's card."""
+
+    def __init__(self, desk: OpenRide, ride_id: int, before: RideCard, after: RideCard) -> None:
+        super().__init__("card of the ride")
+        self._desk, self._ride_id, self._before, self._after = desk, ride_id, before, after
+
+    def redo(self) -> None:
+        self._desk.set_card(self._ride_id, self._after)
+
+    def undo(self) -> None:
+        self._desk.set_card(self._ride_id, self._before)

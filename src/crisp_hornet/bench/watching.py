@@ -79,7 +79,7 @@ class Watching(HeldTune):
 
     def keep_calibration(self, calibration: Calibration) -> None:
         """Keep how a sensor was judged, and write it into the logbook."""
-        self.garage.keep_calibration(self.bike_id, calibration)
+        self.kept(lambda: self.garage.keep_calibration(self.bike_id, calibration))
         self._sensors = self._warnings = None
         self.log(
             "calibration",

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QMainWindow,
+    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -41,6 +45,9 @@ from crisp_hornet.core.rules import Warning_
 
 SIDE_WIDTH = 292
 MARGIN = 22
+SETTLE_S = 0.5  # a press so soon after another page came up was meant for the page before
+LONGEST_END_S = 20.0
+SENDING = "something is being written to the controller"
 STATIONS: list[type[Station]] = [
     BuildPage,
     HookUpPage,
@@ -59,6 +66,11 @@ class Window(QMainWindow):
     def __init__(self, desk: Desk, link: Link, theme: Theme = themes.LIGHT, simulated: Simulated | None = None) -> None:
         super().__init__()
         self.desk, self.link, self.theme = desk, link, theme
+        self.asks = asked_by_box
+        self.log_file: Path | None = None
+        self._shown_at_s = -SETTLE_S
+        self._finished = False
+        self._bike_id = desk.bike_id
         self.simulated = simulated or Simulated()
         self.test_stand: TestStand | None = None
         self.setWindowTitle("Crisp Hornet")
@@ -67,6 +79,7 @@ class Window(QMainWindow):
         self.stations: dict[int, Station] = {}
         self.current = 1
         self._link_said = ""
+        self._pinned = False
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._refresh)
@@ -148,8 +161,8 @@ class Window(QMainWindow):
         self.act_button.setSizePolicy(policy)
         small = QHBoxLayout()
         small.setSpacing(16)
-        self._undo = button("undo", self.desk.undo_stack.undo, "link", "undo the last change of the draft")
-        self._redo = button("redo", self.desk.undo_stack.redo, "link", "redo")
+        self._undo = button("undo", self._undo_one, "link", "undo the last change of the draft")
+        self._redo = button("redo", self._redo_one, "link", "redo")
         self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
         small.addStretch(1)
         self._units_link = button("", self.desk.switch_units, "link", "switch between metric and imperial units")
@@ -171,14 +184,17 @@ class Window(QMainWindow):
         for kind in STATIONS:
             shortcut = QShortcut(QKeySequence(f"Ctrl+{kind.number}"), self)
             shortcut.activated.connect(lambda number=kind.number: self.show_station(number))
-        for keys, act in (
-            ("Ctrl+Z", self.desk.undo_stack.undo),
-            ("Ctrl+Shift+Z", self.desk.undo_stack.redo),
-            ("Ctrl+Y", self.desk.undo_stack.redo),
-            ("Ctrl+Return", self._act),
-            ("Ctrl+D", self.switch_theme),
+        for keys, act, repeats in (
+            ("Ctrl+Z", self._undo_one, True),
+            ("Ctrl+Shift+Z", self._redo_one, True),
+            ("Ctrl+Y", self._redo_one, True),
+            ("Ctrl+Return", self._act, False),
+            ("Ctrl+Enter", self._act, False),
+            ("Ctrl+D", self.switch_theme, False),
         ):
-            QShortcut(QKeySequence(keys), self).activated.connect(act)
+            made = QShortcut(QKeySequence(keys), self)
+            made.setAutoRepeat(repeats)  # a key that is held must not send
+            made.activated.connect(act)
 
     def _listen(self) -> None:
         for signal in (
@@ -194,6 +210,7 @@ class Window(QMainWindow):
         ):
             signal.connect(self._refresh_soon)
         self.desk.said.connect(lambda severity, text: self.notice.say(severity, self.desk.units.text(text)))
+        self.desk.bike_changed.connect(self._bike_changed)
         self.link.failed.connect(self._link_failed)
         self.link.contact_made.connect(self._link_made)
 
@@ -205,6 +222,7 @@ class Window(QMainWindow):
             return
         if number != self.current:
             self.stations[self.current].left()
+            self._shown_at_s = time.monotonic()
         self.current = number
         station = self.stations[number]
         self._pages.setCurrentWidget(station)
@@ -239,10 +257,37 @@ class Window(QMainWindow):
     def _other_theme(self) -> str:
         return "dark bench" if self.theme is themes.LIGHT else "light bench"
 
+    @property
+    def settled(self) -> bool:
+        """Whether the page has been in view long enough for a press to be meant for it."""
+        return time.monotonic() - self._shown_at_s >= SETTLE_S
+
     def _act(self) -> None:
         station = self.stations[self.current]
-        if station.act_text() and station.act_enabled():
+        if self.settled and station.act_text() and station.act_enabled():
             station.act()
+
+    @property
+    def sending(self) -> bool:
+        """Whether something is being written to the controller."""
+        return self.link.writing
+
+    def _undo_one(self) -> None:
+        if not self.sending:  # what is being sent is not to change meanwhile
+            self.desk.undo_stack.undo()
+
+    def _redo_one(self) -> None:
+        if not self.sending:
+            self.desk.undo_stack.redo()
+
+    def _bike_changed(self) -> None:
+        """A contact belongs to the bike it was made for: with another bike open it ends."""
+        if self.desk.bike_id == self._bike_id:
+            return
+        self._bike_id = self.desk.bike_id
+        if self.link.contact is not None or self.link.waiting_for or self.link.busy:
+            self.link.disconnect_now()
+            self.notice.say("note", "Another bike is open: its controller is to be connected anew.")
 
     def _mend(self, warning: Warning_) -> None:
         if warning.setting is not None:
@@ -284,13 +329,70 @@ class Window(QMainWindow):
         self.act_button.setText(text)
         self.act_button.setAccessibleName(text)
         self.act_button.setEnabled(station.act_enabled())
-        self._undo.setEnabled(self.desk.undo_stack.canUndo())
-        self._redo.setEnabled(self.desk.undo_stack.canRedo())
+        resting = not self.sending
+        self._undo.setEnabled(resting and self.desk.undo_stack.canUndo())
+        self._redo.setEnabled(resting and self.desk.undo_stack.canRedo())
+        if resting == self._pinned:
+            self._pinned = not resting
+            (self.desk.unpin if resting else self.desk.pin)(SENDING)
+
+    # --- the end --------------------------------------------------------------------------------------------
+
+    def tell_unforeseen(self, text: str, _place: str) -> None:
+        """Something failed that nobody foresaw."""
+        kept = " The work in hand is kept." if self.log_file is not None else ""
+        self.notice.say("stop", text + kept, self.log_file if _place else None)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask where something is under way, let it end as it must, then close."""
+        under_way = self._under_way()
+        if not self._finished and under_way and event is not None and not self.asks(self, under_way):
+            event.ignore()
+            return
+        self.finish()
+        super().closeEvent(event)
+
+    def _under_way(self) -> str:
+        """What closing would cut short, as a question; "" for nothing."""
+        rides = self.stations[6]
+        assert isinstance(rides, RidesPage)
+        if self.sending:
+            return "The controller is being written to. Stop it, restore the old values, and close?"
+        if rides.recording.recorder is not None:
+            return "A ride is being recorded. End the recording, keep the ride, and close?"
+        return ""
+
+    def finish(self) -> None:
+        """Let end what is under way: a send takes back what it wrote, a recording is kept, the logbook has both. Then end the link."""
+        if self._finished:
+            return
+        self._finished = True
+        rides = self.stations[6]
+        assert isinstance(rides, RidesPage)
+        rides.recording.stop()
+        if self.link.busy:
+            self.link.stop()
+        wait_until(lambda: not self.link.busy and not rides.finishing, LONGEST_END_S)
         self.desk.keep_draft()
         self.link.close()
-        super().closeEvent(event)
+
+
+def asked_by_box(window: QWidget, question: str) -> bool:
+    """Ask the user a question; True for yes."""
+    box = QMessageBox(QMessageBox.Icon.NoIcon, "Crisp Hornet", question, parent=window)
+    yes = box.addButton("Stop and close", QMessageBox.ButtonRole.AcceptRole)
+    box.addButton("Go on", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    return box.clickedButton() is yes
+
+
+def wait_until(so: Callable[[], bool], longest_s: float) -> None:
+    """Let the event loop run until something is so, or time is up."""
+    loop, end, look = QEventLoop(), time.monotonic() + longest_s, QTimer()
+    look.timeout.connect(lambda: loop.quit() if so() or time.monotonic() > end else None)
+    look.start(20)
+    if not so():
+        loop.exec()
 
 
 def _in_units(warning: Warning_, units: Units) -> Warning_:

@@ -155,16 +155,18 @@ class Garage(TuneShelf, RideShelf, Book):
             row = session.get_one(BikeRow, bike_id)
             return store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}")
 
-    def open_bike(self, bike_id: int) -> None:
-        """Make a bike the one opened last; it comes out of the archive."""
+    def open_bike(self, bike_id: int) -> int:
+        """Make a bike the one opened last; it comes out of the archive. Returns its number."""
         with self._session() as session:
             row = session.get_one(BikeRow, bike_id)
             row.opened_at, row.archived = datetime.now(), False
+        return bike_id
 
-    def archive_bike(self, bike_id: int) -> None:
-        """Put a bike away; nothing of it is lost."""
+    def archive_bike(self, bike_id: int) -> int:
+        """Put a bike away; nothing of it is lost. Returns its number."""
         with self._session() as session:
             session.get_one(BikeRow, bike_id).archived = True
+        return bike_id
 
     def last_bike(self) -> tuple[int, Bike] | None:
         """The bike opened last, with its number; archived ones do not count."""

@@ -16,6 +16,7 @@ from typing import IO
 from crisp_hornet.core.evidence.channels import CHANNELS
 from crisp_hornet.rides.errors import RideError
 
+HEAD_BYTES = 64 * 1024
 FLUSH_S = 1.0
 GAP_S = 1.5
 MOVING_KMH = 1.0
@@ -86,6 +87,10 @@ class Recorder:
         if told:
             self._event("card", 0.0, told)
 
+    def bike(self, name: str) -> None:
+        """Whose ride it is: that bike's, whatever is open when the recording is taken."""
+        self._event("bike", 0.0, name)
+
     def finish(self) -> None:
         """End the recording properly. Raises :class:`RideError` where the disk is full; what was written before stays."""
         if self.done:
@@ -122,6 +127,23 @@ class Recorder:
             f"recording stopped: {why}",
             "What was written until then is kept. Make room on the disk.",
         )
+
+
+def bike_of(path: Path) -> str:
+    """The name of the bike that a recording was begun with; "" where it does not say."""
+    try:
+        with path.open("rb") as file:
+            lines = file.read(HEAD_BYTES).split(b"\n")
+    except OSError:
+        return ""
+    for line in lines:
+        try:
+            row = json.loads(line)
+        except ValueError:  # cut off, or not ours
+            continue
+        if isinstance(row, dict) and row.get("event") == "bike" and isinstance(row.get("text"), str):
+            return str(row["text"])
+    return ""
 
 
 def left_behind(folder: Path) -> list[Path]:

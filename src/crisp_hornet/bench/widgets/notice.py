@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -20,8 +23,8 @@ class Notice(QWidget):
         self._column.setContentsMargins(22, 4, 22, 0)
         self.hide()
 
-    def say(self, severity: str, text: str) -> None:
-        """Show a message."""
+    def say(self, severity: str, text: str, log: Path | None = None) -> None:
+        """Show a message; with a ``log`` its path can be copied."""
         clear(self._column)
         self.text = text
         frame = QFrame()
@@ -31,6 +34,8 @@ class Notice(QWidget):
         row.setContentsMargins(10, 6, 10, 6)
         row.addWidget(SeverityMark(severity, self.theme))
         row.addWidget(label(text, wrap=True), 1)
+        if log is not None:
+            row.addWidget(button("Copy where the details are", partial(_copy, str(log)), "link"))
         row.addWidget(button("Close", self.clear, "link", "Close the message"))
         self._column.addWidget(frame)
         self.show()
@@ -39,3 +44,9 @@ class Notice(QWidget):
         """Take the message away."""
         self.text = ""
         self.hide()
+
+
+def _copy(text: str) -> None:
+    board = QApplication.clipboard()
+    if board is not None:
+        board.setText(text)

@@ -28,7 +28,7 @@ SCOPE_WORDS = (
     "Choose channels on the left. A trigger freezes half a window after a channel rises through its level; Space freezes, a click and a "
     "click with Shift set two cursors, arrows move them."
 )
-FAST_MS, SLOW_MS = 20, 40
+FAST_MS = 20
 STALE_S = 1.5
 
 
@@ -108,13 +108,13 @@ class CalibratePage(Station):
         self._show()
 
     def shown(self) -> None:
-        self.link.set_live_every(FAST_MS)
+        self.link.want_rate("calibrate", FAST_MS)
         self._show()
 
     def left(self) -> None:
         """The station goes out of view: whatever turns the wheel stops."""
         self.view.stop_all()
-        self.link.set_live_every(SLOW_MS)
+        self.link.want_rate("calibrate", None)
 
     # --- what the link says ---------------------------------------------------------------------------------
 

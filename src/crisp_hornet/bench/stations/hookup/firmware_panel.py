@@ -134,7 +134,7 @@ class FirmwarePanel(QWidget):
         contact = self._link.contact
         if image is None or contact is None:
             return ""
-        why = contact.blocked or (SHOW_FIRST if not contact.shown else "") or image_refusal(contact.map, image)
+        why = contact.blocked or image_refusal(contact.map, image) or (SHOW_FIRST if not contact.shown else "")
         return f"{why}." if why else ""
 
     def _enable(self) -> None:

@@ -32,7 +32,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.mapping import kept_rows
-from crisp_hornet.rides.recorder import ENDING
+from crisp_hornet.rides.recorder import ENDING, bike_of
 from crisp_hornet.rides.registry import Loaded, read_ride
 from crisp_hornet.rides.taking import take
 
@@ -60,6 +60,7 @@ class RidesPage(Station):
         self._views = QStackedWidget()
         self.recording = RecordBar(desk, link, theme)
         self.recording.recorded.connect(self._take_recorded)
+        self.recording.told.connect(self.news)
         self.rest = RestRow(desk, link)
         self.card = CardFields("card of the ride", after=True)
         self.card.changed.connect(lambda: self.desk.keep_card(self.card.card))
@@ -257,11 +258,13 @@ class RidesPage(Station):
         return self.desk.units.text(" · ".join(words))
 
     def state(self) -> BoltState:
-        if self._import.running:
+        if self._import.running or self.recording.so_far:
             return BoltState.IN_WORK
         return BoltState.DONE if self._kept else BoltState.UNTOUCHED
 
     def caption(self) -> str:
+        if self.recording.so_far:
+            return self.recording.so_far
         if self._import.running:
             return "importing"
         count = len(self._kept)
@@ -313,11 +316,23 @@ class RidesPage(Station):
                 self.rest.watch()
         self._show()
 
+    @property
+    def finishing(self) -> bool:
+        """Whether a finished recording is being read and kept."""
+        return self._finishing.running
+
     def take_left(self) -> None:
         """Take the oldest recording that a crash left behind as a ride."""
         left = self.recording.left()
-        if left:
-            self._take_recorded(left[0])
+        if not left or self.desk.bike is None:
+            return
+        whose = bike_of(left[0])
+        if whose and whose != self.desk.bike.name:
+            self.desk.said.emit(
+                "warn", f"That recording was begun with {whose}: open {whose} on Build, then take it here."
+            )
+            return
+        self._take_recorded(left[0])
 
     # --- panels, joining, export ----------------------------------------------------------------------------
 

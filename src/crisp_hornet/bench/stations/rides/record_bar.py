@@ -10,7 +10,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.link_worker import LIVE_EVERY_MS, Link
+from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -27,6 +27,7 @@ from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 
 RECORDINGS = "recordings"
 FREE = "free ride"
+RECORDING = "a ride is being recorded"
 STILL_S = 180.0
 LEAST_KG, MOST_KG = 1.0, 1000.0
 FAST_MS = 20  # 50 readings a second while recording
@@ -36,6 +37,7 @@ class RecordBar(QWidget):
     """``recorded`` carries the file of a finished recording and its card."""
 
     recorded = pyqtSignal(object, object)
+    told = pyqtSignal()  # how far the recording is has changed
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()
@@ -121,11 +123,14 @@ class RecordBar(QWidget):
             self._desk.said.emit("stop", str(error))
             return
         self.lead = Lead(programme, bike) if programme is not None and bike is not None else None
-        self._link.set_live_every(FAST_MS)
+        self._link.want_rate(RECORDING, FAST_MS)
+        self._desk.pin(RECORDING)
         tune = self._desk.controller.name if self._desk.controller is not None else "not known"
         self._card = self._rested(self.card.card).model_copy(update={"programme": programme.title if programme else ""})
         known = {name.replace("_", " "): str(value) for name, value in self._card.model_dump().items() if value}
         self.recorder.card(known | {"tune": tune})
+        if bike is not None:
+            self.recorder.bike(bike.name)
         self._last_run.setText("")
         self.refresh()
 
@@ -146,7 +151,8 @@ class RecordBar(QWidget):
         if self.lead is not None:
             self._tell_run(self.lead.mark())
         self.recorder = self.lead = None
-        self._link.set_live_every(LIVE_EVERY_MS)
+        self._link.want_rate(RECORDING, None)
+        self._desk.unpin(RECORDING)
         try:
             recorder.finish()
         except DocumentError as error:
@@ -210,7 +216,15 @@ class RecordBar(QWidget):
         self._last_run.setText(self._desk.units.text(f"{'Usable: ' if result.usable else 'Again: '}{result.text}"))
         self._tell()
 
+    @property
+    def so_far(self) -> str:
+        """How far the recording is, in a word or two; "" while none runs."""
+        if self.recorder is None:
+            return ""
+        return "waits to record" if self.recorder.waiting else f"recording {clock(self.recorder.lasts_s)}"
+
     def _tell(self) -> None:
+        self.told.emit()
         if self.recorder is not None:
             waiting = "waits for the first movement"
             self._told.setText(

@@ -321,7 +321,7 @@ class SendPage(Station):
             return
         if self.report is not None and self.report.outcome is Outcome.PROVED and not self._blocked:
             self._show_keeping(self.report)
-        elif self.backup is not None:
+        if self.backup is not None:
             self._back.addWidget(button("Back to the draft", self._leave_backup, "link"))
         else:
             backups = [

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.boundary import unforeseen
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
@@ -94,6 +95,7 @@ class VerdictPage(Station):
         self._traces.setFixedHeight(206)
         self._judging = Background()
         self._judging.done.connect(self._take_judged)
+        self._judging.failed.connect(self._take_failure)
         self._head = ""
         self.against = AgainstRow(desk)
         self.against.found.connect(self._show_against)
@@ -194,9 +196,24 @@ class VerdictPage(Station):
             self._show_judged()
             self._judging.start(work)
         elif self.isVisible():
-            self._take_judged(work())
+            self._judge_now()
         else:
             self._soon.start()
+
+    def _judge_now(self) -> None:
+        assert self._work is not None
+        try:
+            seen = self._work()
+        except Exception as error:  # noqa: BLE001 - told by the boundary; the page must not wait for it
+            self._take_failure(unforeseen("Judging the ride", error))
+        else:
+            self._take_judged(seen)
+
+    def _take_failure(self, error: Exception) -> None:
+        self._work = None
+        self._about.setText(str(error))
+        self.desk.said.emit("stop", str(error))
+        self.news.emit()
 
     def _judge_beside(self) -> None:
         if self._work is not None:
@@ -209,7 +226,7 @@ class VerdictPage(Station):
         if self._work is not None and ride is not None and self._seen is None and len(ride) <= LONG_ROWS:
             self._soon.stop()
             self._judging.cancel()
-            self._take_judged(self._work())
+            self._judge_now()
         elif self._undrawn and self._seen is not None:
             self._draw(self._seen)
 
