@@ -1,6 +1,10 @@
 """The headless commands against the stand-in process: what they print, write, refuse and return."""
 
 import json
+import os
+import signal
+import subprocess
+import sys
 
 import pytest
 
@@ -9,6 +13,7 @@ from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.backup import read_backup
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_tune, write
+from tests.standins import StandInProcess
 
 DAILY = {"drive.phase_current_a": 100.0, "drive.battery_current_a": 34.0}
 
@@ -109,6 +114,121 @@ def test_a_cut_line_is_not_proved_and_told_at_the_next_send(standin, folder, tun
     assert "was interrupted" in capsys.readouterr().err and list((folder / "sending").iterdir())
     assert send(standin, tune, "--confirm", "interrupted") == 0
     assert not list((folder / "sending").iterdir()) and standin.shows("drive.phase_current_a") == ("100.0", "100.0")
+
+
+def test_what_runs_on_trial_is_kept_by_the_next_send(standin, folder, tune_file, capsys):
+    tune = tune_file(drive__phase_current_a=100.0)
+    assert send(standin, tune, "--trial") == 0 and standin.shows("drive.phase_current_a") == ("100.0", "90.0")
+    assert send(standin, tune, "--trial") == 0 and "until power-off" in capsys.readouterr().out
+    assert send(standin, tune) == 0 and standin.shows("drive.phase_current_a") == ("100.0", "100.0")
+    assert "does not keep it over power-off" in capsys.readouterr().out
+
+
+def test_a_keep_that_was_not_seen_is_not_called_proved(standin, folder, tune_file, capsys):
+    standin.do("unkept-says 0")
+    assert send(standin, tune_file(drive__phase_current_a=100.0)) == 3
+    assert "prove it by a power cycle" in capsys.readouterr().out
+
+
+def test_a_backup_is_put_back_from_the_command_line(standin, folder, tune_file, tmp_path, capsys):
+    assert run("backup", "--port", standin.port, "--out", tmp_path / "b.json") == 0
+    assert send(standin, tune_file(drive__phase_current_a=100.0, drive__speed_taper_kmh=4.0)) == 0
+    standin.do("set calibration.throttle_rest_v 0.9")
+    assert run("restore", "--port", standin.port, "--backup", tmp_path / "b.json", "--bike", HERON) == 0
+    said = capsys.readouterr()
+    assert "left as it is" in said.err and "Proved equal" in said.out
+    assert standin.shows("drive.phase_current_a") == ("90.0", "90.0")
+    assert standin.shows("calibration.throttle_rest_v")[0] == "0.9"
+    assert run("restore", "--port", standin.port, "--backup", tmp_path / "b.json", "--calibration") == 0
+    assert standin.shows("calibration.throttle_rest_v") == ("0.85", "0.85")
+    other = json.loads((tmp_path / "b.json").read_text()) | {"product": "Sluice 40"}
+    (tmp_path / "c.json").write_text(json.dumps(other))
+    assert run("restore", "--port", standin.port, "--backup", tmp_path / "c.json") == 1
+
+
+def test_a_bike_with_a_number_and_a_controller_without_one_must_be_shown(standin, folder, tune_file, tmp_path, capsys):
+    standin.do("serial ")
+    numbered = json.loads(HERON.read_text())
+    numbered["controller"]["serial"] = "TW60-00417"
+    (tmp_path / "n.json").write_text(json.dumps(numbered))
+    ask = ("send", "--port", standin.port, "--bike", tmp_path / "n.json", "--tune", tune_file(drive__motor_rpm=610.0))
+    assert run(*ask) == 1 and "--confirm not-shown" in capsys.readouterr().err
+    assert run(*ask, "--confirm", "not-shown") == 0
+
+
+def test_a_motor_left_disabled_is_said_and_enabled_where_asked(standin, folder, tmp_path, capsys):
+    standin.do("inhibit 1")
+    assert run("backup", "--port", standin.port, "--out", tmp_path / "b.json") == 0
+    assert "motor is disabled" in capsys.readouterr().err
+    assert run("faults", "--port", standin.port) == 1 and "motor is disabled" in capsys.readouterr().err
+    assert run("faults", "--port", standin.port, "--release") == 0 and "enabled" in capsys.readouterr().err
+    assert run("faults", "--port", standin.port) == 0 and "disabled" not in capsys.readouterr().err
+
+
+@pytest.fixture
+def slow(tmp_path):
+    process = StandInProcess(tmp_path, "--baud", "9600")
+    yield process
+    process.close()
+
+
+FOUR = {"drive__phase_current_a": 80.0, "drive__battery_current_a": 25.0, "drive__motor_rpm": 550.0, "calibrated": None}
+
+
+@pytest.mark.parametrize("how", ["SIGINT", "SIGTERM", "SIGHUP", "reader quits", "disk full"])
+def test_whatever_interrupts_a_send_it_is_ended_and_said(slow, tune_file, tmp_path, how):
+    """A process of its own on a slow line, hit while it writes: taken back or ended, never half, and the motor free."""
+    tune = tune_file(**{path: value for path, value in FOUR.items() if value}, throttle__dead_band=0.06)
+    data = tmp_path / "share" / "crisp-hornet"
+    command = [
+        sys.executable,
+        "-m",
+        "crisp_hornet",
+        "send",
+        "--port",
+        slow.port,
+        "--bike",
+        str(HERON),
+        "--tune",
+        str(tune),
+    ]
+    surroundings = os.environ | {"XDG_DATA_HOME": str(tmp_path / "share"), "PYTHONUNBUFFERED": "1"}
+    said = subprocess.PIPE
+    process = subprocess.Popen(command, stdout=said, stderr=said, text=True, env=surroundings)
+    while "writing" not in (line := process.stderr.readline()):
+        assert line, process.stdout.read()
+    if how == "reader quits":
+        process.stdout.close()
+        process.stderr.close()
+        code = process.wait(timeout=60)
+        assert code == 0 and slow.shows("drive.phase_current_a") == ("80.0", "80.0")  # nobody told it to stop
+        return
+    if how == "disk full":  # as near as an ordinary user comes to it: the marker's folder takes no more
+        (data / "sending").rename(data / "gone")
+        (data / "sending").write_text("")
+    else:
+        process.send_signal(getattr(signal, how))
+    out, _ = process.communicate(timeout=60)
+    assert process.returncode == (3 if how == "disk full" else 1), out
+    assert "holds what it held before" in out
+    for name, value in (
+        ("drive.phase_current_a", "90.0"),
+        ("drive.motor_rpm", "600.0"),
+        ("throttle.dead_band", "0.05"),
+    ):
+        assert slow.shows(name) == (value, value)
+    assert slow.do("inhibited") == "is 0"
+    assert how == "disk full" or not list((data / "sending").iterdir())
+
+
+COMMANDS = "pull check verdict backup send restore faults check-map standin rescue shots".split()
+
+
+@pytest.mark.parametrize("command", ["", *COMMANDS])
+def test_every_help_is_said(command, capsys):
+    with pytest.raises(SystemExit) as ended:
+        run(*([command] if command else []), "--help")
+    assert ended.value.code == 0 and "usage" in capsys.readouterr().out
 
 
 def test_squeezing_is_waited_for(standin, folder, tune_file, capsys):

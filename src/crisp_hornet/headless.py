@@ -65,6 +65,12 @@ def run(command: Callable[[argparse.Namespace], int], options: argparse.Namespac
     except LinkError as error:
         say(f"{error} Nothing was written.")
         return NOT_PROVED
+    except DocumentError:
+        raise
+    except Exception as error:  # noqa: BLE001 - said here in one line, with what it means for the bike
+        told = f"{type(error).__name__}: {error}"
+        say(f"This failed in a way that was not foreseen ({told}). Read the controller again before you ride.")
+        return NOT_PROVED
 
 
 def check_tune(options: argparse.Namespace) -> int:

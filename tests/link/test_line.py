@@ -126,8 +126,11 @@ def test_a_write_is_never_repeated_blindly(line_to, answer):
     assert len(peer.questions) == 1
 
 
-@pytest.mark.parametrize(("code", "words"), [(1, "does not know this question"), (2, "no such register"), (3, "does not take this value"),
-                                             (6, "the wheel turns"), (4, "could not do so"), (11, "gateway"), (12, "exception 12")])  # fmt: skip
+REFUSALS = {1: "does not know this question", 2: "no such register", 3: "does not take this value", 4: "could not do so",
+            6: "the wheel turns", 11: "gateway", 12: "exception 12"}  # fmt: skip
+
+
+@pytest.mark.parametrize(("code", "words"), REFUSALS.items())
 def test_each_refusal_is_said_in_words(line_to, code, words):
     line, peer = line_to(framed(1, 0x83, code))
     with pytest.raises(AnsweredNo, match=words) as refused:

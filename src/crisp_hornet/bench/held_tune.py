@@ -25,7 +25,7 @@ class HeldTune(DraftInHand):
         """Change figures of the active bike, undoably."""
         raise NotImplementedError
 
-    def take_contact(self, tune: Tune, backup: Backup, controller_map: ControllerMap | None = None) -> None:
+    def take_contact(self, tune: Tune | None, backup: Backup, controller_map: ControllerMap | None = None) -> None:
         """A controller answered: keep its backup, and know what it holds and what it lacks."""
         if controller_map is not self.controller_map:
             self.controller_map = controller_map
@@ -36,6 +36,12 @@ class HeldTune(DraftInHand):
             f"Backup of {backup.product} kept",
             f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}",
         )
+        if tune is None:
+            self.said.emit(
+                "stop",
+                "What the controller holds makes no valid tune: put a backup back on Send, or send a whole tune, before you ride.",
+            )
+            return
         self._take_controller(tune)
         if self.draft is None:
             self.set_draft(tune)

@@ -50,8 +50,15 @@ class Contact:
     raws: Raws = field(default_factory=dict)
 
     def tune(self, name: str) -> Tune:
-        """What the controller holds, as a tune."""
+        """What the controller holds, as a tune. Raises :class:`~crisp_hornet.documents.errors.DocumentError` where it is none."""
         return tune_of(self.map, self.raws, name)
+
+    def sound_tune(self, name: str) -> Tune | None:
+        """What the controller holds, as a tune; None where that is none (a fade crossed by a send that was cut)."""
+        try:
+            return self.tune(name)
+        except DocumentError:
+            return None
 
 
 def identity_of(said: Mapping[int, str]) -> Identity:
@@ -59,16 +66,17 @@ def identity_of(said: Mapping[int, str]) -> Identity:
     return Identity(said.get(0, ""), said.get(1, ""), said.get(2, ""), said.get(6, ""))
 
 
-def map_of(identity: Identity, maps: Sequence[ControllerMap]) -> ControllerMap | None:
-    """The description that fits, the user's own before a shipped one."""
+def map_of(identity: Identity, maps: Sequence[ControllerMap], device: int) -> ControllerMap | None:
+    """The description that fits: one for that very address before others, the user's own before a shipped one."""
     named = (identity.vendor, identity.product)
-    return next((one for one in maps if (one.identity.vendor, one.identity.product) == named), None)
+    fits = [one for one in maps if (one.identity.vendor, one.identity.product) == named]
+    return next((one for one in fits if one.line.device == device), fits[0] if fits else None)
 
 
 def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, ControllerMap]:
     """Who answers, and the description that fits. Raises :class:`WrongDevice` if none does."""
     identity = identity_of(line.identify())
-    found = map_of(identity, maps)
+    found = map_of(identity, maps, line.device)
     if found is None:
         raise WrongDevice(
             "This device is not known",

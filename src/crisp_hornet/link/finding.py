@@ -98,7 +98,7 @@ def _ask(
             last = error
         else:
             identity = identity_of(said)
-            answers.append(_Answer(device, identity, map_of(identity, maps)))
+            answers.append(_Answer(device, identity, map_of(identity, maps, device)))
     return answers, last
 
 

@@ -32,6 +32,7 @@ LONGEST_DRAIN_S = 1.0
 LATE_TIMES, LEAST_LATE_S, MOST_LATE_S = 1.0, 0.6, 3.0  # how much longer a late answer is waited for
 MOST_ANSWER_S = 5.0
 SYNC_TRIES = 4
+READ, READ_LIVE, WRITE, WRITE_MANY, READ_FILE, WRITE_FILE, IDENTIFY = 3, 4, 6, 16, 20, 21, 43  # function codes
 BASIC, REGULAR = 1, 2  # what a device identification is asked for: the first three objects, or all the usual ones
 FITS = "Check that the controller's description and its address fit."
 FAILURE, ADDRESS_FAILS = 4, (4, 10, 11)  # what gateways, and some controllers, answer for an address that nobody has
@@ -44,6 +45,7 @@ EXCEPTIONS = {
     10: ("a gateway has no way to that address", FITS),
     11: ("a gateway says that nobody answers at that address", FITS),
 }
+ELSE, READ_BACK = "the answer speaks of something else", "What it holds is read back before anything else is done."
 WRITE_FAILED = (
     "it could not do so: often its supply is too low",
     "Charge the pack, power it off and on, then read its faults.",
@@ -51,8 +53,10 @@ WRITE_FAILED = (
 
 
 class Line(Protocol):
-    """What the rest of ``link`` needs from a line. ``settle_s``: how long after its answer a write may take to show."""
+    """What the rest of ``link`` needs from a line to the controller at address ``device``. ``troubles``: how often an answer was late,
+    damaged or to another question; ``settle_s``: how long after its answer a write may take to show."""
 
+    device: int
     troubles: int
     settle_s: float
 
@@ -104,34 +108,35 @@ class ModbusLine:
 
     def read_settings(self, address: int, count: int) -> list[int]:
         """Holding registers as words (count,). Raises :class:`~crisp_hornet.link.errors.LinkError`."""
-        return self._read("Reading the settings", address, count, self.transport.client.read_holding_registers)
+        return self._read("Reading the settings", READ, address, count, self.transport.client.read_holding_registers)
 
     def read_live(self, address: int, count: int) -> list[int]:
         """Input registers as words (count,)."""
-        return self._read("Reading the live values", address, count, self.transport.client.read_input_registers)
+        return self._read(
+            "Reading the live values", READ_LIVE, address, count, self.transport.client.read_input_registers
+        )
 
     def write(self, address: int, words: list[int]) -> None:
         """Set one register, once: a write is never repeated blindly."""
         what, client = f"Writing register {address:#06x}", self.transport.client
         if len(words) == 1:
-            answer = self._ask(
-                what, lambda: client.write_register(address, words[0], device_id=self.device), writes=True
-            )
+            answer = self._ask(what, WRITE, lambda: client.write_register(address, words[0], device_id=self.device))
             fits = answer.address == address and list(answer.registers) == words
         else:
-            answer = self._ask(what, lambda: client.write_registers(address, words, device_id=self.device), writes=True)
+            answer = self._ask(what, WRITE_MANY, lambda: client.write_registers(address, words, device_id=self.device))
             fits = answer.address == address and getattr(answer, "count", len(words)) == len(words)
         if not fits:
-            self._settle()
-            self._lost_step()
-            raise LineGarbled(
-                what, "the answer speaks of something else", "What it holds is read back before anything else is done."
-            )
+            self._misfit()
+            raise LineGarbled(what, ELSE, READ_BACK)
 
     def identify(self, tries: int = TRIES) -> dict[int, str]:
         """Texts of the device identification: 0 vendor, 1 product, 2 firmware, 6 serial number."""
         answer = self._repeated(
-            "Asking who is there", self._who, lambda found: getattr(found, "read_code", REGULAR) == REGULAR, tries
+            "Asking who is there",
+            IDENTIFY,
+            self._who,
+            lambda found: getattr(found, "read_code", REGULAR) == REGULAR,
+            tries,
         )
         information: dict[int, Any] = getattr(answer, "information", {})
         return {key: bytes(value).decode("ascii", "replace") for key, value in information.items()}
@@ -162,7 +167,7 @@ class ModbusLine:
             return len(found) == 1 and len(found[0].record_data) == 2 * words
 
         answer = self._repeated(
-            "Reading a stored file", lambda: client.read_file_record([wanted], device_id=self.device), fits
+            "Reading a stored file", READ_FILE, lambda: client.read_file_record([wanted], device_id=self.device), fits
         )
         return bytes(answer.records[0].record_data)  # type: ignore[attr-defined]
 
@@ -170,19 +175,22 @@ class ModbusLine:
         """Write one record, once."""
         client = self.transport.client
         one = FileRecord(file_number=file, record_number=record, record_data=data)
-        self._ask(
-            f"Writing record {record}", lambda: client.write_file_record([one], device_id=self.device), writes=True
-        )
+        what = f"Writing record {record}"
+        self._ask(what, WRITE_FILE, lambda: client.write_file_record([one], device_id=self.device))
 
-    def _read(self, what: str, address: int, count: int, read: Callable[..., ModbusPDU]) -> list[int]:
+    def _read(self, what: str, function: int, address: int, count: int, read: Callable[..., ModbusPDU]) -> list[int]:
         answer = self._repeated(
-            what, lambda: read(address, count=count, device_id=self.device), lambda found: len(found.registers) == count
+            what,
+            function,
+            lambda: read(address, count=count, device_id=self.device),
+            lambda found: len(found.registers) == count,
         )
         return list(answer.registers)
 
     def _repeated(
         self,
         what: str,
+        function: int,
         ask: Callable[[], ModbusPDU],
         fits: Callable[[ModbusPDU], bool] = lambda _answer: True,
         tries: int = TRIES,
@@ -190,25 +198,27 @@ class ModbusLine:
         """Ask a question that changes nothing, up to ``tries`` times; its answer must fit."""
         for tries_left in reversed(range(tries)):
             try:
-                answer = self._ask(what, ask)
+                answer = self._ask(what, function, ask)
                 if fits(answer):
                     return answer
-                self._settle()
-                self._lost_step()
+                self._misfit()
                 raise LineGarbled(what, "the answer has another length", "Check the lead and its ground.")
             except (LineDead, LineGarbled):
                 if tries_left == 0 or self._gone:
                     raise
         raise AssertionError("unreachable")
 
-    def _ask(self, what: str, ask: Callable[[], ModbusPDU], writes: bool = False) -> ModbusPDU:
+    def _ask(self, what: str, function: int, ask: Callable[[], ModbusPDU]) -> ModbusPDU:
         if not self._in_step:
             self._step_in(what)
         answer = self._answer_to(what, ask)
+        if answer.function_code & 0x7F != function:  # of an earlier question: a write's answer can look like a reading
+            self._misfit()
+            raise LineGarbled(what, ELSE, READ_BACK)
         if answer.isError():
             code = int(getattr(answer, "exception_code", 0))
             why, mend = EXCEPTIONS.get(code, (f"it answered with exception {code}", "Read its faults."))
-            if writes and code == FAILURE:
+            if function in (WRITE, WRITE_MANY, WRITE_FILE) and code == FAILURE:
                 why, mend = WRITE_FAILED
             raise AnsweredNo(what, why, mend, code)
         return answer
@@ -242,6 +252,11 @@ class ModbusLine:
         """How long an answer may take (s)."""
         return float(self.transport.client.comm_params.timeout_connect or 0.0)
 
+    def _misfit(self) -> None:
+        """The answer was to something else."""
+        self._lost_step()
+        self._settle()
+
     def _lost_step(self) -> None:
         """What comes next may be the answer to an earlier question."""
         self.troubles += 1
@@ -251,7 +266,7 @@ class ModbusLine:
         """Ask something that nothing else asks, until its own answer comes: what was asked before is then answered or lost."""
         for _ in range(SYNC_TRIES):
             answer = self._answer_to(what, lambda: self._who(BASIC))
-            if answer.isError() or getattr(answer, "read_code", None) == BASIC:
+            if getattr(answer, "read_code", None) == BASIC or answer.function_code == IDENTIFY | 0x80:
                 self._in_step = True
                 return
             self._settle()

@@ -114,7 +114,7 @@ class Watched:
     speeds_kmh: tuple[float, ...] | None = None
     sensors: Mapping[str, str] = field(default_factory=dict)
 
-    def warnings(self, controller_map: ControllerMap, tune: Tune, running: Tune) -> list[Warning_]:
+    def warnings(self, controller_map: ControllerMap, tune: Tune, running: Tune | None) -> list[Warning_]:
         """The watch list of a tune as this controller would run it."""
         return watch_list(
             self.bike, controller_map.as_run(tune), running, self.conditions, self.speeds_kmh, self.sensors
@@ -131,7 +131,7 @@ class SendTune(Operation):
     watched: Watched
     warnings: tuple[Warning_, ...] | None = None
 
-    def judged(self, known: Known, running: Tune) -> SendTune:
+    def judged(self, known: Known, running: Tune | None) -> SendTune:
         """The same with its watch list made anew."""
         return replace(self, warnings=tuple(self.watched.warnings(known.map, self.tune, running)))
 
@@ -149,11 +149,7 @@ class SendTune(Operation):
     def run(self, contact: Contact, hearing: Hearing) -> Report:
         conditions = self.watched.conditions
         rested_v = conditions.rested_v if conditions is not None else None
-        try:
-            order = safe_order(self.watched.bike, contact.tune(self.tune.name), list(self.changes), rested_v)
-        except NoOrder as none:
-            return refused(str(none))
-        return send(contact, Plan(order, self.keep, True), hearing.progress, hearing.cancelled, hearing.journal)
+        return _in_order(contact, self.changes, self.keep, hearing, self.watched.bike, rested_v)
 
 
 @dataclass(frozen=True)
@@ -169,12 +165,7 @@ class Restore(Operation):
         return [*_interrupted_questions(known), *_sensor_questions(known, self.changes), *other]
 
     def run(self, contact: Contact, hearing: Hearing) -> Report:
-        running, changes = contact.tune("now"), list(self.changes)
-        try:
-            order = safe_order(self.bike, running, changes) if self.bike else crossing_order(running, changes)
-        except NoOrder as none:
-            return refused(str(none))
-        return send(contact, Plan(order, True, True), hearing.progress, hearing.cancelled, hearing.journal)
+        return _in_order(contact, self.changes, True, hearing, self.bike)
 
 
 @dataclass(frozen=True)
@@ -276,6 +267,26 @@ class InstallFirmware(Operation):
         what = f"{self.image.version} lies in the second slot and is activated"
         after = "Switch the controller off and on, connect again, then put the newest backup back."
         return Report(Outcome.PROVED, f"{what}. {after}")
+
+
+def _in_order(
+    contact: Contact,
+    changes: Sequence[Change],
+    keep: bool,
+    hearing: Hearing,
+    bike: Bike | None,
+    rested_v: float | None = None,
+) -> Report:
+    """Send changes in an order that is safe in between; where what runs is no valid tune, what eases goes first."""
+    running, left = contact.sound_tune("now"), list(changes)
+    try:
+        if running is None:
+            order = sorted(left, key=Change.turn)
+        else:
+            order = safe_order(bike, running, left, rested_v) if bike is not None else crossing_order(running, left)
+    except NoOrder as none:
+        return refused(str(none))
+    return send(contact, Plan(order, keep, True), hearing.progress, hearing.cancelled, hearing.journal)
 
 
 def _command(contact: Contact, command: Command | None) -> None:

@@ -18,7 +18,7 @@ from collections.abc import Callable
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.link.contact import Contact, Raws, identity_of, read_live, read_raws, readable
 from crisp_hornet.link.difference import Change, said
-from crisp_hornet.link.errors import LinkError
+from crisp_hornet.link.errors import LinkError, WrongDevice
 from crisp_hornet.link.gate import Gate, Stopped
 from crisp_hornet.link.marker import Journal, Marker, NoJournal
 from crisp_hornet.link.plan import Plan, needs_inhibit, trial_refusal
@@ -93,6 +93,7 @@ class _Send:
         for change in self._changes:
             self._say(f"writing {change.in_words()}")
             self._gate.check()
+            self._same_controller()
             self._held[change.register.name] = Held.UNKNOWN
             self._written.append(change)
             self._write_and_read(change, change.raw_after)
@@ -112,7 +113,10 @@ class _Send:
         return Report(Outcome.PROVED, f"{proved}, running until power-off.", self._held, Kept.NO, compared)
 
     def _say(self, text: str) -> None:
-        self._progress(Progress(self._step, len(self._changes) + 2 + self._plan.keep, text))
+        try:
+            self._progress(Progress(self._step, len(self._changes) + 2 + self._plan.keep, text))
+        except OSError:
+            self._progress = _nobody  # whoever listened is gone; what was begun is ended all the same
         self._step += 1
 
     # --- before ---------------------------------------------------------------------------------------------
@@ -274,6 +278,8 @@ class _Send:
 
     def _after_keeping(self, why: str) -> Report:
         """Keeping failed: it may have restarted, and what it said before no longer counts."""
+        if self._other_answers():
+            return self._lost_sight(why)
         for change in self._changes:
             self._held[change.register.name] = self._look(change)
         why = f"{why}. The new values ran and read back as meant, but whether they outlast power-off is not known. "
@@ -300,12 +306,34 @@ class _Send:
 
     def _undone(self, outcome: Outcome, why: str) -> Report:
         """Take back what was written, newest first, and say what each register holds once that has settled."""
+        if other := self._other_answers():
+            return self._lost_sight(why if other in why else f"{why}. {other}")
         self._hold_off_again()
         for change in reversed(self._written):
             self._held[change.register.name] = Held.OLD if self._taken_back(change) else Held.UNKNOWN
         if self._written:
             self._look_again()
         report = Report(outcome, f"{why.rstrip('.')}. {self._state_in_words()}{self._release()}", self._held)
+        report.held_off = self._holding_off
+        self._close(report)
+        return report
+
+    def _other_answers(self) -> str:
+        """Whether another controller answers now, in words: then nothing more is written, least of all what belongs to this one."""
+        try:
+            self._same_controller()
+        except WrongDevice as error:
+            return _flat(error)
+        except LinkError:
+            pass  # nobody answers: the attempts to take it back will tell
+        return ""
+
+    def _lost_sight(self, why: str) -> Report:
+        """The controller that was written to is not there any more."""
+        for change in self._written:
+            self._held[change.register.name] = Held.UNKNOWN
+        still_off = " Its motor may still be disabled: power it off and on." if self._holding_off else ""
+        report = Report(Outcome.NOT_PROVED, f"{why.rstrip('.')}. {self._state_in_words()}{still_off}", self._held)
         report.held_off = self._holding_off
         self._close(report)
         return report
@@ -402,12 +430,16 @@ def same_controller(contact: Contact) -> None:
     """Ask again who answers. Raises :class:`LinkError` where it is not who it was at first contact."""
     now = identity_of(contact.line.identify())
     if now != contact.identity:
-        raise LinkError(
+        raise WrongDevice(
             "Another controller answers now",
             f"{now.product} {now.serial}, firmware {now.firmware}, where {contact.identity.product} {contact.identity.serial}, firmware "
             f"{contact.identity.firmware}, was",
             "Connect again.",
         )
+
+
+def _nobody(_progress: Progress) -> None:
+    """Nobody listens."""
 
 
 def _flat(error: Exception) -> str:

@@ -55,7 +55,7 @@ class ContactMade:
     identity: Identity
     map: ControllerMap
     raws: Raws
-    tune: Tune
+    tune: Tune | None  # None where what it holds makes no valid tune
     backup: Backup
     expected_serial: str | None = None
     interrupted: Interrupted | None = None
@@ -135,7 +135,7 @@ class Session:
     def refusal(self, operation: Operation, confirmed: Collection[str] = ()) -> str:
         """Why an operation would not be admitted as things stand, or "". Its watch list is made anew here, whoever asks."""
         if isinstance(operation, SendTune):
-            operation = operation.judged(self.made, self.contact.tune(operation.tune.name))
+            operation = operation.judged(self.made, self.contact.sound_tune(operation.tune.name))
         return self.made.refusal(operation, confirmed)
 
     def perform(
@@ -192,7 +192,7 @@ def open_session(
     try:
         contact, backup = make_contact(line, maps, said)
         standing = Standing.of(contact.map, read_live(contact))
-        tune = contact.tune(f"On {contact.identity.product}")
+        tune = contact.sound_tune(f"On {contact.identity.product}")
         marker = journal.found(contact.identity.serial) if journal is not None else None
         left = resolve(marker, contact, standing.unkept) if marker is not None else None
         if left is not None and left.settled and journal is not None:

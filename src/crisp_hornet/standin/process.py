@@ -9,7 +9,8 @@ whatever is written) and ``loosen``, ``show NAME`` (answers ``is NAME running ke
 seed), ``cut torque-signal`` and ``join`` (break and mend a wire), ``roll 3`` and ``crank 5`` (turn wheel or crank by hand), ``heat 80``
 (the winding), ``key 0`` and ``key 1`` (off, it answers nothing; on again), ``latency 1.05`` and ``doubles 0.01`` (every answer so late; and
 once more so much later), ``lag 0.15`` (a write shows so long after its answer), ``ignore-keep 1``, ``unkept-says 0`` (whatever is so;
-``unkept-says true`` ends it), ``serial NAME`` (another controller answers),
+``unkept-says true`` ends it), ``inhibit 1`` (the motor held off; ``inhibited`` answers whether it is),
+``serial NAME`` (another controller answers),
 ``sensor NAME VALUE`` (a hidden true value), ``sensors 7`` (draw them all by seed), ``after 2 ACT`` (do that when two more
 writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
@@ -133,6 +134,10 @@ class StandIn:
                 controller.keeps = not int(rest)
             case "unkept-says":
                 controller.says_unkept = None if rest == "true" else float(rest)
+            case "inhibit":
+                controller.inhibited = bool(int(rest))
+            case "inhibited":
+                return f"is {int(controller.inhibited)}"
             case "serial":
                 controller.serial = rest
             case "key":
