@@ -221,7 +221,19 @@ def test_whatever_interrupts_a_send_it_is_ended_and_said(slow, tune_file, tmp_pa
     assert how == "disk full" or not list((data / "sending").iterdir())
 
 
-COMMANDS = "pull check verdict backup send restore faults check-map standin rescue shots".split()
+COMMANDS = [
+    "pull",
+    "check",
+    "verdict",
+    "backup",
+    "send",
+    "restore",
+    "faults",
+    "check-map",
+    "standin",
+    "rescue",
+    "shots",
+]
 
 
 @pytest.mark.parametrize("command", ["", *COMMANDS])

@@ -124,7 +124,7 @@ def line_of(text, needle):
         ("none_raw = 0xFFFF", "none_raw = 0x1FFFF", "register.2.none_raw", "does not fit its u16"),
         ("max = 220\ndefault", "max = 40000\ndefault", "register.0.max", "does not fit its u16"),
         ("default = 90", "default = 250", "register.0.default", "outside min and max"),
-        ("device = 1 ", "device = 300 ", "line.device", "247"),
+        ("\ndevice = 1", "\ndevice = 300", "line.device", "247"),
         ("address = 0x0101\nscale", 'address = 0x00FF\ntype = "u32"\nscale', "address", "stands twice"),
         ("[line]", "[[line]]", "line", "object with named values"),
         ('service = "7e3a0001', 'service = "xe3a0001', "bluetooth.service", "match"),

@@ -23,7 +23,7 @@ def holding(*words):
     return framed(1, 3, 2 * len(words), *[byte for word in words for byte in divmod(word, 256)])
 
 
-BASIC = b"\x01\x2b\x0e\x01"
+ONE = b"\x01\x2b\x0e\x04"
 NAMES = b"".join(bytes([at, 1]) + b"x" for at in range(3))
 
 
@@ -48,8 +48,8 @@ class ScriptedPeer:
                 return
             if not question:
                 return
-            if question.startswith(BASIC):
-                os.write(self._ours, framed(*BASIC, 1, 0, 0, 3, *NAMES))
+            if question.startswith(ONE):
+                os.write(self._ours, framed(*ONE, 1, 0, 0, 3, *NAMES))
                 continue
             self.questions.append(question)
             answer = self._script.pop(0) if self._script else None

@@ -124,8 +124,8 @@ class Wire:
     def write_registers(self, address, values, device_id):
         return self._ask(registers.WriteMultipleRegistersRequest(address=address, registers=values), device_id)
 
-    def read_device_information(self, read_code, device_id):
-        return self._ask(mei.ReadDeviceInformationRequest(read_code=read_code), device_id)
+    def read_device_information(self, read_code, object_id, device_id):
+        return self._ask(mei.ReadDeviceInformationRequest(read_code=read_code, object_id=object_id), device_id)
 
     def read_file_record(self, records, device_id):
         return self._ask(files.ReadFileRecordRequest(records), device_id)

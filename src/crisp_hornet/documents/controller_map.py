@@ -20,6 +20,7 @@ from crisp_hornet.documents.settings import FURTHER
 from crisp_hornet.documents.tune import KNOWN, SETTINGS, Tune, may_be_unlimited
 
 MAP_VERSION = 1
+SERIAL_OBJECT = 6  # by the standard a free text, "user application name": many put the serial number there
 NOT_DESCRIBED = "Not on this controller: set it where the bike has it, and note it under who is in charge"
 Device = Annotated[int, Field(strict=True, ge=1, le=247)]
 Uuid = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")]
@@ -136,10 +137,12 @@ class Bluetooth(Part):
 
 
 class Identity(Part):
-    """What the controller must answer to a device identification for this description to fit."""
+    """What the controller must answer to a device identification for this description to fit. ``serial_object``: which object of it is
+    the serial number; 0 where none is."""
 
     vendor: Text
     product: Text
+    serial_object: Annotated[int, Field(strict=True, ge=0, le=255)] = SERIAL_OBJECT
 
 
 class Line(Part):

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from crisp_hornet.documents import settings
 from crisp_hornet.documents.backup import BackedUpRegister, Backup
-from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.documents.controller_map import SERIAL_OBJECT, ControllerMap
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.store import parse
@@ -61,9 +61,18 @@ class Contact:
             return None
 
 
-def identity_of(said: Mapping[int, str]) -> Identity:
-    """The identity in the answer to a device identification."""
-    return Identity(said.get(0, ""), said.get(1, ""), said.get(2, ""), said.get(6, ""))
+def identity_of(said: Mapping[int, str], serial_object: int = SERIAL_OBJECT) -> Identity:
+    """The identity in the answer to a device identification; object 0 is the maker and no serial number."""
+    serial = said.get(serial_object, "") if serial_object else ""
+    return Identity(said.get(0, ""), said.get(1, ""), said.get(2, ""), serial.strip())
+
+
+def ask_identity(line: Line, controller_map: ControllerMap, said: dict[int, str] | None = None) -> Identity:
+    """Who answers, read as a description says; ``said`` if it was asked already. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
+    said, number = line.identify() if said is None else said, controller_map.identity.serial_object
+    if number and number not in said:
+        said[number] = line.identify_object(number)
+    return identity_of(said, number)
 
 
 def map_of(identity: Identity, maps: Sequence[ControllerMap], device: int) -> ControllerMap | None:
@@ -75,7 +84,8 @@ def map_of(identity: Identity, maps: Sequence[ControllerMap], device: int) -> Co
 
 def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, ControllerMap]:
     """Who answers, and the description that fits. Raises :class:`WrongDevice` if none does."""
-    identity = identity_of(line.identify())
+    said = line.identify()
+    identity = identity_of(said)
     found = map_of(identity, maps, line.device)
     if found is None:
         raise WrongDevice(
@@ -83,7 +93,7 @@ def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, Contr
             f"it calls itself {identity.vendor or '?'} {identity.product or '?'}",
             "Nothing was written. Add a description for it, or connect another.",
         )
-    return identity, found
+    return ask_identity(line, found, said), found
 
 
 def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:

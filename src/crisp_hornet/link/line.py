@@ -33,7 +33,12 @@ LATE_TIMES, LEAST_LATE_S, MOST_LATE_S = 1.0, 0.6, 3.0  # how much longer a late 
 MOST_ANSWER_S = 5.0
 SYNC_TRIES = 4
 READ, READ_LIVE, WRITE, WRITE_MANY, READ_FILE, WRITE_FILE, IDENTIFY = 3, 4, 6, 16, 20, 21, 43  # function codes
-BASIC, REGULAR = 1, 2  # what a device identification is asked for: the first three objects, or all the usual ones
+BASIC, REGULAR, SPECIFIC = (
+    1,
+    2,
+    4,
+)  # what a device identification is asked for: the first three objects, the other usual ones, one
+MOST_OBJECTS = 8  # questions for one list of objects
 FITS = "Check that the controller's description and its address fit."
 FAILURE, ADDRESS_FAILS = 4, (4, 10, 11)  # what gateways, and some controllers, answer for an address that nobody has
 EXCEPTIONS = {
@@ -71,6 +76,9 @@ class Line(Protocol):
 
     def identify(self) -> dict[int, str]:
         """Objects of the device identification."""
+
+    def identify_object(self, number: int) -> str:
+        """One of them."""
 
     def read_file(self, file: int, record: int, words: int) -> bytes:
         """Words of a file."""
@@ -130,16 +138,39 @@ class ModbusLine:
             raise LineGarbled(what, ELSE, READ_BACK)
 
     def identify(self, tries: int = TRIES) -> dict[int, str]:
-        """Texts of the device identification: 0 vendor, 1 product, 2 firmware, 6 serial number."""
-        answer = self._repeated(
-            "Asking who is there",
-            IDENTIFY,
-            self._who,
-            lambda found: getattr(found, "read_code", REGULAR) == REGULAR,
-            tries,
-        )
-        information: dict[int, Any] = getattr(answer, "information", {})
-        return {key: bytes(value).decode("ascii", "replace") for key, value in information.items()}
+        """Texts of the device identification by object: 0 vendor, 1 product, 2 firmware, and what others it tells."""
+        found = self._objects(BASIC, 0, tries)
+        try:
+            found |= self._objects(
+                REGULAR, 0, tries
+            )  # some answer with the basic ones again, some with the others only
+        except AnsweredNo:
+            pass  # a device may have basic ones only
+        return found
+
+    def identify_object(self, number: int) -> str:
+        """The text of one object; "" where there is none."""
+        try:
+            return self._objects(SPECIFIC, number, TRIES).get(number, "")
+        except AnsweredNo:
+            return ""
+
+    def _objects(self, read_code: int, first: int, tries: int) -> dict[int, str]:
+        found: dict[int, str] = {}
+        for _ in range(MOST_OBJECTS):
+            answer = self._repeated(
+                "Asking who is there",
+                IDENTIFY,
+                lambda first=first: self._who(read_code, first),  # type: ignore[misc]
+                lambda told: getattr(told, "read_code", None) == read_code,
+                tries,
+            )
+            information: dict[int, Any] = getattr(answer, "information", {})
+            found |= {key: bytes(value).decode("ascii", "replace") for key, value in information.items()}
+            if not getattr(answer, "more_follows", 0) or read_code == SPECIFIC:
+                break
+            first = int(getattr(answer, "next_object_id", 0))
+        return found
 
     def who_at(self, device: int, tries: int, within_s: float | None = None) -> dict[int, str]:
         """Who answers at an address of this line; from then on that address is meant. Silence there says nothing about the line:
@@ -154,8 +185,9 @@ class ModbusLine:
             if within_s is not None:
                 params.timeout_connect, self.troubles, self._in_step = usual_s, 0, True
 
-    def _who(self, read_code: int = REGULAR) -> ModbusPDU:
-        return self.transport.client.read_device_information(read_code=read_code, device_id=self.device)
+    def _who(self, read_code: int, first: int = 0) -> ModbusPDU:
+        client = self.transport.client
+        return client.read_device_information(read_code=read_code, object_id=first, device_id=self.device)
 
     def read_file(self, file: int, record: int, words: int) -> bytes:
         """``words`` words (an even number) of a file from a record on."""
@@ -265,8 +297,8 @@ class ModbusLine:
     def _step_in(self, what: str) -> None:
         """Ask something that nothing else asks, until its own answer comes: what was asked before is then answered or lost."""
         for _ in range(SYNC_TRIES):
-            answer = self._answer_to(what, lambda: self._who(BASIC))
-            if getattr(answer, "read_code", None) == BASIC or answer.function_code == IDENTIFY | 0x80:
+            answer = self._answer_to(what, lambda: self._who(SPECIFIC))
+            if getattr(answer, "read_code", None) == SPECIFIC or answer.function_code == IDENTIFY | 0x80:
                 self._in_step = True
                 return
             self._settle()

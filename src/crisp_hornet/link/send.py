@@ -16,7 +16,7 @@ import time
 from collections.abc import Callable
 
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.link.contact import Contact, Raws, identity_of, read_live, read_raws, readable
+from crisp_hornet.link.contact import Contact, Raws, ask_identity, read_live, read_raws, readable
 from crisp_hornet.link.difference import Change, said
 from crisp_hornet.link.errors import LinkError, WrongDevice
 from crisp_hornet.link.gate import Gate, Stopped
@@ -428,7 +428,7 @@ class _Send:
 
 def same_controller(contact: Contact) -> None:
     """Ask again who answers. Raises :class:`LinkError` where it is not who it was at first contact."""
-    now = identity_of(contact.line.identify())
+    now = ask_identity(contact.line, contact.map)
     if now != contact.identity:
         raise WrongDevice(
             "Another controller answers now",
