@@ -7,7 +7,8 @@ import pytest
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents.backup import Backup
-from crisp_hornet.garage.garage import Garage, GarageError
+from crisp_hornet.garage.database import GarageError
+from crisp_hornet.garage.garage import Garage
 from crisp_hornet.rides.errors import RideError
 from tests.bikes import a_bike, a_tune
 

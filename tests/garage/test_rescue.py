@@ -8,7 +8,8 @@ import pytest
 from crisp_hornet import cli
 from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.garage import Garage, GarageError
+from crisp_hornet.garage.database import GarageError
+from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.pages import Pages
 from crisp_hornet.garage.rescue import rescue
 from tests.bikes import a_tune
@@ -84,7 +85,7 @@ def test_rows_below_a_lost_inner_page_are_found_again(folder, tmp_path):
     told = rescue(folder, tmp_path / "inner")
     new = Garage(tmp_path / "inner")
     alike(told_before, story(new, new.last_bike()[0]))
-    assert "nothing was lost" in told.text
+    assert not any(told.lost.values()) and "there may have been more" in told.text
     new.close()
     data[100:4096] = bytes(3996)  # the first page's tree: no table has a name any more
     file.write_bytes(data)

@@ -8,7 +8,8 @@ import sys
 
 import pytest
 
-from crisp_hornet.garage.garage import NEWEST, Garage
+from crisp_hornet.garage.database import NEWEST
+from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.tables import Base
 from tests.bikes import a_bike, a_tune
 

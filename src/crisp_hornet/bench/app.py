@@ -23,7 +23,8 @@ from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.documents.maps import all_maps
-from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, GarageError, default_folder
+from crisp_hornet.garage.database import GarageError
+from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
 from crisp_hornet.link.marker import FileJournal
 
 

@@ -31,6 +31,7 @@ from crisp_hornet.garage.garage import Garage
 
 DRAWN_FOR_CHARGE = 0.69  # until the user or the pack says otherwise
 KEEP_DRAFT_MS = 600
+MOST_TRIED = 20
 REST_MS = 120  # the hands rest: time for what is too slow for a drag
 
 
@@ -63,6 +64,7 @@ class Desk(Watching):
         self.card = RideCard()
         self.ride_tune: Tune | None = None
         self._pins: set[str] = set()
+        self._told_unreadable = ""
         self._tokens = count(1)
         self._keep_soon = QTimer(self)
         self._keep_soon.setSingleShot(True)
@@ -100,9 +102,17 @@ class Desk(Watching):
         self.undo_stack.clear()
         self.ride = self.raw_ride = self.ride_tune = None
         self.flaws = []
-        rides = self.garage.rides(self.bike_id)
-        if rides:
-            self.open_ride(rides[0])
+        for kept in self.garage.rides(self.bike_id)[:MOST_TRIED]:
+            try:
+                self.open_ride(kept)
+            except DocumentError as error:  # its file is gone or damaged: the one before it may be sound
+                self.said.emit("warn", str(error))
+            else:
+                break
+        if (gone := self.garage.unreadable_words) and gone != self._told_unreadable:
+            self._told_unreadable = gone
+            words = f"Unreadable in the garage: {gone}. All else is as it was. What is sound can be saved with: crisp-hornet rescue"
+            QTimer.singleShot(0, lambda: self.said.emit("warn", f"{words} --garage {self.garage.folder} --out FOLDER."))
         self._predict_controller()
         self._predict_draft()
         for signal in (

@@ -70,9 +70,9 @@ class Book:
     def keep_file(self, data: bytes, ending: str) -> Path:
         """A file of the attachments folder with these bytes."""
         folder = self.folder / ATTACHMENTS
-        folder.mkdir(exist_ok=True)
+        folder.mkdir(exist_ok=True, mode=0o700)
         kept = folder / f"{uuid.uuid4().hex}{ending}"
-        wire.write_bytes(kept, data)
+        wire.write_bytes(kept, data, private=True)
         return kept
 
     def logbook(self, bike_id: int) -> list[Entry]:
@@ -81,7 +81,7 @@ class Book:
             rows = session.scalars(
                 select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc())
             )
-            return [Entry(row.at, row.kind, row.title, row.detail, self._file(row.file)) for row in rows]
+            return [Entry(row.at, str(row.kind), str(row.title), str(row.detail), self._file(row.file)) for row in rows]
 
     def _file(self, name: str | None) -> Path | None:
         return self.folder / ATTACHMENTS / Path(name).name if name else None

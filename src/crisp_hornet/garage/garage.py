@@ -6,6 +6,8 @@ with a write-ahead log: what was committed survives a kill at any instant.
 
 from __future__ import annotations
 
+import sqlite3
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -13,34 +15,39 @@ from datetime import datetime
 from pathlib import Path
 
 import platformdirs
-from sqlalchemy import Connection, Engine, create_engine, event, select, text
+from sqlalchemy import select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import store, wire
-from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
+from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
-from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
+from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.book import Book
+from crisp_hornet.garage.book import ATTACHMENTS, Book
+from crisp_hornet.garage.database import (
+    DATABASE,
+    GarageError,
+    TooNew,
+    bring_up_to_date,
+    failed,
+    open_engine,
+)
 from crisp_hornet.garage.rides import RideShelf
-from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, JobRow
+from crisp_hornet.garage.tables import BackupRow, BikeRow, CalibrationRow, EventRow, JobRow, RideRow
 from crisp_hornet.garage.tunes import TuneShelf
 
-NEWEST = "0006"
-
-
-class GarageError(Exception):
-    """The garage cannot be opened: what, why, what to do."""
+ORPHAN_S = 600.0
 
 
 @dataclass(frozen=True)
 class KeptBike:
-    """A bike of the garage by number and name."""
+    """A bike of the garage by number and name; ``readable``: whether its document is one."""
 
     id: int
     name: str
     archived: bool
+    readable: bool = True
 
 
 @dataclass(frozen=True)
@@ -75,6 +82,31 @@ def _job(row: JobRow) -> Job:
     return Job(row.id, row.title, tuple(steps), row.opened_at, row.closed)
 
 
+def _not_opened(folder: Path, error: Exception) -> GarageError:
+    """Why a garage cannot be opened, and what to do."""
+    if isinstance(error, TooNew):
+        return GarageError(
+            f"The garage {folder} comes from a newer version of the application ({error}). Update the application."
+        )
+    if isinstance(error, OSError):
+        why = (error.strerror or "it cannot be read").lower()
+        return GarageError(
+            f"The garage {folder} cannot be opened: {why}. Nothing in it was changed. Make room on the disk, and check that you may "
+            "write there."
+        )
+    if isinstance(error, DatabaseError):
+        error = failed(folder, error)
+    if isinstance(error, DocumentError) and "damaged" not in error.reason:
+        return GarageError(
+            f"The garage {folder} cannot be opened: {error.reason}. Nothing in it was changed. {error.mend}"
+        )
+    why = error.reason if isinstance(error, DocumentError) else str(error)
+    return GarageError(
+        f"The garage {folder} cannot be opened: {why}. Nothing in it was changed. What is sound of it goes into a new one with: "
+        f"crisp-hornet rescue --garage {folder} --out FOLDER; then put that in its place."
+    )
+
+
 CONTROLLERS, SENDING = "controllers", "sending"  # folders beside the database: own descriptions, markers of sends
 
 
@@ -91,21 +123,22 @@ class Garage(TuneShelf, RideShelf, Book):
         self.folder = folder
         self._rides = folder / "rides"
         self._settings = folder / "settings.json"
+        self.unreadable: dict[str, set[int]] = {}
         try:
-            self._rides.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+            folder.chmod(0o700)
+            self._rides.mkdir(exist_ok=True, mode=0o700)
+            self._engine = open_engine(folder / DATABASE)
         except OSError as error:
             raise GarageError(
                 f"The garage {folder} cannot be made: {(error.strerror or '').lower()}. Check that you may write there."
             ) from error
-        self._engine = _engine(folder / "garage.sqlite")
         try:
-            self._bring_up_to_date()
-        except DatabaseError as error:
+            bring_up_to_date(self._engine, folder)
+            self._clear_orphans()
+        except (DatabaseError, sqlite3.Error, DocumentError, OSError, TooNew) as error:
             self._engine.dispose()
-            raise GarageError(
-                f"The garage {folder} cannot be opened: {error.orig}. Nothing in it was changed. What is sound of it goes into a new "
-                f"one with: crisp-hornet rescue --garage {folder} --out FOLDER; then put that in its place."
-            ) from error
+            raise _not_opened(folder, error) from error
 
     def close(self) -> None:
         """Close the database."""
@@ -124,7 +157,7 @@ class Garage(TuneShelf, RideShelf, Book):
             kept = wire.read_object(self._settings)
         except DocumentError:
             kept = {}
-        wire.write_object(self._settings, {**kept, name: value})
+        wire.write_object(self._settings, {**kept, name: value}, private=True)
 
     def save_bike(self, bike: Bike) -> int:
         """Keep a bike under its name; returns its number."""
@@ -147,7 +180,9 @@ class Garage(TuneShelf, RideShelf, Book):
         """All bikes, the one opened last first."""
         with self._session() as session:
             rows = session.scalars(select(BikeRow).order_by(BikeRow.opened_at.desc()))
-            return [KeptBike(row.id, row.name, row.archived) for row in rows]
+            return [
+                KeptBike(row.id, str(row.name), row.archived, self._read(Bike, row, "bike") is not None) for row in rows
+            ]
 
     def bike(self, bike_id: int) -> Bike:
         """The document of a bike."""
@@ -169,14 +204,11 @@ class Garage(TuneShelf, RideShelf, Book):
         return bike_id
 
     def last_bike(self) -> tuple[int, Bike] | None:
-        """The bike opened last, with its number; archived ones do not count."""
+        """The bike opened last, with its number; archived ones do not count, nor those that cannot be read."""
         with self._session() as session:
-            row = session.scalar(select(BikeRow).where(~BikeRow.archived).order_by(BikeRow.opened_at.desc()))
-            if row is None:
-                return None
-            return row.id, store.parse(
-                Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self.folder}: bike {row.name}"
-            )
+            rows = session.scalars(select(BikeRow).where(~BikeRow.archived).order_by(BikeRow.opened_at.desc()))
+            found = ((row.id, self._read(Bike, row, "bike")) for row in rows)
+            return next(((number, bike) for number, bike in found if bike is not None), None)
 
     def keep_backup(self, bike_id: int, backup: Backup) -> None:
         """Keep a backup of a controller."""
@@ -189,11 +221,8 @@ class Garage(TuneShelf, RideShelf, Book):
         """All backups, the newest first."""
         with self._session() as session:
             rows = session.scalars(select(BackupRow).where(BackupRow.bike_id == bike_id).order_by(BackupRow.at.desc()))
-            where = f"{self.folder}: backup"
-            return [
-                (row.at, store.parse(Backup, "crisp-hornet/backup", BACKUP_VERSION, row.document, where))
-                for row in rows
-            ]
+            found = [(row.at, self._read(Backup, row, "backup")) for row in rows]
+            return [(at, backup) for at, backup in found if backup is not None]
 
     def keep_calibration(self, bike_id: int, calibration: Calibration) -> None:
         """Keep a calibration of a sensor."""
@@ -208,12 +237,9 @@ class Garage(TuneShelf, RideShelf, Book):
         wanted = select(CalibrationRow).where(CalibrationRow.bike_id == bike_id).order_by(CalibrationRow.id.desc())
         if kind is not None:
             wanted = wanted.where(CalibrationRow.kind == kind)
-        where = f"{self.folder}: calibration"
         with self._session() as session:
-            return [
-                store.parse(Calibration, "crisp-hornet/calibration", CALIBRATION_VERSION, row.document, where)
-                for row in session.scalars(wanted)
-            ]
+            found = [self._read(Calibration, row, "calibration") for row in session.scalars(wanted)]
+            return [one for one in found if one is not None]
 
     def start_job(self, bike_id: int, title: str, steps: list[JobStep]) -> Job:
         """Lay out a new job sheet."""
@@ -237,50 +263,31 @@ class Garage(TuneShelf, RideShelf, Book):
             rows = session.scalars(
                 select(JobRow).where(JobRow.bike_id == bike_id, ~JobRow.closed).order_by(JobRow.id.desc())
             )
-            return [_job(row) for row in rows]
+            return [job for row in rows if (job := self._readable_job(row)) is not None]
+
+    def _readable_job(self, row: JobRow) -> Job | None:
+        try:
+            return _job(row)
+        except (TypeError, KeyError, ValueError):
+            self.unreadable.setdefault("job sheet", set()).add(row.id)
+            return None
 
     @contextmanager
     def _session(self) -> Iterator[Session]:
-        with Session(self._engine) as session, session.begin():
-            yield session
+        try:
+            with Session(self._engine) as session, session.begin():
+                yield session
+        except DatabaseError as error:
+            raise failed(self.folder, error) from error
 
-    def _bring_up_to_date(self) -> None:
-        with self._engine.begin() as connection:
-            version = _version(connection)
-            if version == NEWEST:
-                return
-            # Alembic is slow to import and only needed for a garage of another version
-            from alembic import command
-            from alembic.config import Config
-            from alembic.util import CommandError
-
-            config = Config()
-            config.set_main_option("script_location", "crisp_hornet.garage:migrations")
-            config.attributes["connection"] = connection
-            try:
-                command.upgrade(config, "head")
-            except CommandError as error:
-                raise GarageError(
-                    f"The garage {self.folder} comes from a newer version of the application ({version}). "
-                    "Update the application."
-                ) from error
-
-
-def _version(connection: Connection) -> str | None:
-    if not connection.execute(text("select 1 from sqlite_master where name = 'alembic_version'")).first():
-        return None
-    row = connection.execute(text("select version_num from alembic_version")).first()
-    return str(row[0]) if row else None
-
-
-def _engine(file: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{file}")
-
-    @event.listens_for(engine, "connect")
-    def _prepare(connection: object, _record: object) -> None:
-        cursor = connection.cursor()  # type: ignore[attr-defined]
-        cursor.execute("PRAGMA journal_mode=WAL")
-        cursor.execute("PRAGMA foreign_keys=ON")
-        cursor.close()
-
-    return engine
+    def _clear_orphans(self) -> None:
+        """Files that no row names: an import or a note was killed before its row. What is fresh may be another instance's at work."""
+        with self._session() as session:
+            named = {Path(name).name for name in session.scalars(select(RideRow.file))}
+            named |= {Path(name).name for name in session.scalars(select(EventRow.file)) if name}
+        before = time.time() - ORPHAN_S
+        for folder in (self._rides, self.folder / ATTACHMENTS, self.folder):
+            for file in folder.iterdir() if folder.is_dir() else ():
+                ours = file.name.startswith(".crisp-hornet-") or (folder != self.folder and file.name not in named)
+                if ours and file.is_file() and file.stat().st_mtime < before:
+                    file.unlink(missing_ok=True)

@@ -1,5 +1,7 @@
 """What is still sound of a damaged garage, saved into a new one; the damaged one is only read.
 
+It is read in a copy, database and write-ahead log together, as SQLite itself would take it up after a crash; then what is broken.
+
 Rows are read one by one by their number, so that a broken page costs its own rows and no others. Where the tree of pages itself is broken
 the rows that it no longer leads to are read from the leaf pages (:mod:`~crisp_hornet.garage.pages`). Each row is checked as if it came
 from a stranger.
@@ -10,6 +12,8 @@ from __future__ import annotations
 import json
 import shutil
 import sqlite3
+import tempfile
+from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -30,24 +34,36 @@ from crisp_hornet.garage.tables import Base, BikeRow
 from crisp_hornet.rides.registry import read_ride
 
 ALL: dict[str, type[Base]] = {"bikes": BikeRow, **TABLES}
+MOST_NAMED = 12
 MISSES, MOST_IDS = 2000, 2_000_000  # so many numbers in a row without a row end the search
 
 
 @dataclass
 class Rescued:
-    """How many rows of each table were saved, and how many were there but not sound."""
+    """How many rows of each table were saved, and how many were there but not sound; ``missing``: what is known to be gone, in words;
+    ``damaged``: the file itself is not whole, so that there may have been more."""
 
     saved: dict[str, int] = field(default_factory=dict)
     lost: dict[str, int] = field(default_factory=dict)
+    missing: list[str] = field(default_factory=list)
+    damaged: bool = False
 
     @property
     def text(self) -> str:
         """In one line."""
         words = [f"{count} {name}" for name, count in self.saved.items() if count]
-        gone = sum(self.lost.values())
-        return f"saved: {', '.join(words) or 'nothing'}" + (
-            f"; {gone} rows were not sound" if gone else "; nothing was lost"
-        )
+        gone = {name: count for name, count in self.lost.items() if count}
+        told = [f"saved: {', '.join(words) or 'nothing'}"]
+        if gone:
+            told.append(f"not sound, and lost: {', '.join(f'{count} {name}' for name, count in gone.items())}")
+        told += self.missing[:MOST_NAMED]
+        if len(self.missing) > MOST_NAMED:
+            told.append(f"and {len(self.missing) - MOST_NAMED} more")
+        if self.damaged:
+            told.append("the file was damaged: there may have been more that nothing in it tells of")
+        elif not gone and not self.missing:
+            told.append("nothing was lost" if words else "it held nothing")
+        return "; ".join(told)
 
 
 def rescue(folder: Path, into: Path) -> Rescued:
@@ -58,22 +74,42 @@ def rescue(folder: Path, into: Path) -> Rescued:
         raise DocumentError(str(folder), "", "holds no garage", "Name the folder that holds garage.sqlite.")
     if (into / "garage.sqlite").exists():
         raise DocumentError(str(into), "", "holds a garage already", "Name a new folder.")
-    told, leaves = Rescued(), LooseRows(database)
-    source = sqlite3.connect(f"file:{database}?mode=ro&immutable=1", uri=True)
-    garage = Garage(into)
-    try:
-        source.row_factory = sqlite3.Row
-        for name, table in ALL.items():
-            _save(source, leaves, garage, name, table, folder, told)
-        shutil.copy2(folder / "settings.json", into) if (folder / "settings.json").is_file() else None
-    finally:
-        source.close()
-        garage.close()
-    if not any(told.saved.values()):
+    told = Rescued()
+    with tempfile.TemporaryDirectory(prefix="crisp-hornet-rescue-") as place:
+        copy, told.damaged = _taken_up(database, Path(place))
+        leaves = LooseRows(copy)
+        source = sqlite3.connect(f"file:{copy}?mode=ro&immutable=1", uri=True)
+        garage = Garage(into)
+        try:
+            source.row_factory = sqlite3.Row
+            for name, table in ALL.items():
+                _save(source, leaves, garage, name, table, folder, told)
+            shutil.copy2(folder / "settings.json", into) if (folder / "settings.json").is_file() else None
+        finally:
+            source.close()
+            garage.close()
+    if told.damaged and not any(told.saved.values()):
         raise DocumentError(
             str(database), "", "nothing in it can be read", "Import what was exported of the bikes before."
         )
     return told
+
+
+def _taken_up(database: Path, place: Path) -> tuple[Path, bool]:
+    """A copy of the database in which its write-ahead log has been taken up, and whether it is damaged."""
+    copy = place / database.name
+    for ending in ("", "-wal"):
+        part = database.with_name(database.name + ending)
+        if part.is_file():
+            shutil.copyfile(part, copy.with_name(copy.name + ending))
+    try:
+        with closing(sqlite3.connect(copy)) as connection:
+            connection.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
+            found = connection.execute("PRAGMA integrity_check(1)").fetchone()
+            connection.execute("PRAGMA journal_mode=DELETE").fetchall()
+            return copy, found != ("ok",)
+    except sqlite3.DatabaseError:
+        return copy, True
 
 
 def _save(
@@ -97,8 +133,10 @@ def _save(
             columns = _sound(row, name, table, folder, garage)
             with garage._session() as session:
                 session.add(table(**columns))
-        except (DocumentError, SQLAlchemyError, ValueError, TypeError, KeyError, OSError):
+        except (DocumentError, SQLAlchemyError, ValueError, TypeError, KeyError, OSError) as error:
             wrong.add(number)
+            if isinstance(error, DocumentError) and name == "rides":
+                told.missing.append(f"ride {str(row.get('name', number))[:60]}: {error.reason}")
         else:
             read.add(number)
     told.saved[name] = len(read)

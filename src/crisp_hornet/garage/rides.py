@@ -15,7 +15,8 @@ from sqlalchemy.orm import Session
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents import store
 from crisp_hornet.documents.ride_card import RideCard
-from crisp_hornet.documents.tune import TUNE_VERSION, Tune
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.reading import Reading
 from crisp_hornet.garage.tables import RideRow
 from crisp_hornet.rides.registry import read_ride
 
@@ -32,7 +33,7 @@ class KeptRide:
     card: RideCard = field(default_factory=RideCard)
 
 
-class RideShelf:
+class RideShelf(Reading):
     """The part of the garage that keeps rides."""
 
     folder: Path
@@ -47,6 +48,7 @@ class RideShelf:
 
         name = f"{uuid.uuid4().hex}.parquet"
         write_parquet(ride, self._rides / name)
+        (self._rides / name).chmod(0o600)
         with self._session() as session:
             row = RideRow(
                 bike_id=bike_id,
@@ -81,10 +83,9 @@ class RideShelf:
         return Ride(kept.name, ride.time_s, ride.channels)
 
     def _kept(self, row: RideRow) -> KeptRide:
-        where = f"{self.folder}: tune of ride {row.name}"
-        tune = store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.tune, where) if row.tune else None
+        tune = self._parsed(Tune, row.tune, "ride's tune", row.id) if row.tune else None
         try:
             card = RideCard.model_validate(row.card or {})
         except ValidationError:
             card = RideCard()  # a damaged card costs the card, never the ride
-        return KeptRide(row.id, row.name, row.at, self._rides / Path(row.file).name, tune, card)
+        return KeptRide(row.id, str(row.name), row.at, self._rides / Path(str(row.file)).name, tune, card)

@@ -5,12 +5,39 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, String
+from sqlalchemy import JSON, Dialect, ForeignKey, String, TypeDecorator
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+NEVER = datetime(1970, 1, 1)
+
+
+class When(TypeDecorator[datetime]):
+    """A time, kept as the text that SQLite's own type writes. One that cannot be read is 1970: it costs its row no more than its date."""
+
+    impl = String
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> str | None:
+        """Into the table."""
+        return None if value is None else value.strftime("%Y-%m-%d %H:%M:%S.%f")
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
+        """Out of the table."""
+        try:
+            return datetime.fromisoformat(str(value))
+        except ValueError:
+            return NEVER
+
+    @property
+    def python_type(self) -> type[datetime]:
+        """What it is in Python."""
+        return datetime
 
 
 class Base(DeclarativeBase):
     """Base of all tables."""
+
+    type_annotation_map = {datetime: When}
 
 
 class BikeRow(Base):

@@ -10,11 +10,12 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import store
-from crisp_hornet.documents.tune import TUNE_VERSION, Tune
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.reading import Reading
 from crisp_hornet.garage.tables import TuneRow
 
 
-class TuneShelf:
+class TuneShelf(Reading):
     """The part of the garage that keeps tunes."""
 
     folder: Path
@@ -45,9 +46,7 @@ class TuneShelf:
                 .where(TuneRow.bike_id == bike_id, TuneRow.role == role)
                 .order_by(TuneRow.at.desc(), TuneRow.id.desc())
             )
-            if row is None:
-                return None
-            return store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, f"{self.folder}: tune {row.name}")
+            return None if row is None else self._read(Tune, row, "tune")
 
     def sent_tunes(self, bike_id: int) -> list[tuple[datetime, Tune]]:
         """All tunes as they were sent and proved, the newest first."""
@@ -55,8 +54,8 @@ class TuneShelf:
             rows = session.scalars(
                 select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "sent").order_by(TuneRow.id.desc())
             )
-            where = f"{self.folder}: tune"
-            return [(row.at, store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, where)) for row in rows]
+            found = [(row.at, self._read(Tune, row, "tune")) for row in rows]
+            return [(at, tune) for at, tune in found if tune is not None]
 
     def named_drafts(self, bike_id: int) -> dict[str, Tune]:
         """The drafts kept by name, in the order of their names."""
@@ -64,8 +63,8 @@ class TuneShelf:
             rows = session.scalars(
                 select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "named").order_by(TuneRow.name)
             )
-            where = f"{self.folder}: draft"
-            return {row.name: store.parse(Tune, "crisp-hornet/tune", TUNE_VERSION, row.document, where) for row in rows}
+            found = {row.name: self._read(Tune, row, "draft") for row in rows}
+            return {name: tune for name, tune in found.items() if tune is not None}
 
     def keep_named(self, bike_id: int, tune: Tune) -> None:
         """Keep a draft under its name; an earlier one of that name is replaced."""

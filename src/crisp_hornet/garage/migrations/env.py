@@ -5,7 +5,10 @@ from alembic import context
 from crisp_hornet.garage.tables import Base
 
 context.configure(
-    connection=context.config.attributes["connection"], target_metadata=Base.metadata, render_as_batch=True
+    connection=context.config.attributes["connection"],
+    target_metadata=Base.metadata,
+    render_as_batch=True,
+    transactional_ddl=True,  # each change and its version number in the garage's one transaction
 )
 with context.begin_transaction():
     context.run_migrations()

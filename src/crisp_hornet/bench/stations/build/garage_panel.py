@@ -56,6 +56,9 @@ class GaragePanel(QWidget):
                 self._bikes.addLayout(acts)
             else:
                 words = f"{kept.name} (put away)" if kept.archived else kept.name
+                if not kept.readable:
+                    self._bikes.addWidget(label(f"{kept.name}: unreadable", "quiet", wrap=True))
+                    continue
                 self._bikes.addWidget(
                     button(words, partial(self._desk.open_kept_bike, kept.id), "", f"Open {kept.name}")
                 )
@@ -73,8 +76,12 @@ class GaragePanel(QWidget):
         return row
 
     def start(self, kind: str) -> None:
-        """Make a bike of a kind the active one."""
-        self._desk.open_bike(bike_of_kind(kind, self._free_name(self.name.text().strip() or "New bike")))
+        """Make a bike of a kind the active one; one that is new and untouched already stays the one."""
+        named, now = self.name.text().strip(), self._desk.bike
+        if not named and now is not None and now == bike_of_kind(kind, now.name):
+            self._desk.said.emit("note", f"{now.name} is such a bike, and new. Type another name for a second one.")
+            return
+        self._desk.open_bike(bike_of_kind(kind, self._free_name(named or "New bike")))
         self.name.clear()
 
     def duplicate(self) -> None:

@@ -52,7 +52,7 @@ class BackupsPanel(QWidget):
         except DocumentError as error:
             self._desk.said.emit("stop", str(error))
             return
-        self._desk.garage.keep_backup(self._desk.bike_id, backup)
+        self._desk.kept(lambda: self._desk.garage.keep_backup(self._desk.bike_id, backup))
         self._desk.log("backup", f"Backup imported: {backup.product}, taken {backup.taken}", str(path.name))
         self._show()
 
@@ -73,7 +73,9 @@ class BackupsPanel(QWidget):
         clear(self._column)
         backups = self._desk.garage.backups(self._desk.bike_id) if self._desk.bike is not None else []
         head = QHBoxLayout()
-        head.addWidget(label(_count(backups), "quiet"), 1)
+        unreadable = len(self._desk.garage.unreadable.get("backup", ()))
+        told = f"{_count(backups)}, {unreadable} unreadable" if unreadable else _count(backups)
+        head.addWidget(label(told, "quiet"), 1)
         head.addWidget(button("Import one", self.import_file, "link", "Import a backup"))
         self._column.addLayout(head)
         for at, backup in backups[:MOST_SHOWN]:

@@ -29,6 +29,8 @@ class PortsPanel(QWidget):
         self._desk, self._link = desk, link
         self._simulated = Simulated()
         self._in_reach: list[Port] = []
+        self._several: list[Port] = []
+        link.several.connect(self._take_several)
         self._radio_words = label("", "quiet", wrap=True)
         self._radio_words.hide()
         self._ports = QVBoxLayout()
@@ -64,7 +66,8 @@ class PortsPanel(QWidget):
     def look(self) -> None:
         """List what there is now."""
         clear(self._ports)
-        found = [Port(port, BESIDE) for port in self._simulated.ports] + self._in_reach + serial_ports()
+        beside = [Port(port, BESIDE) for port in self._simulated.ports]
+        found = self._several + beside + self._in_reach + serial_ports()
         last = self._desk.last_port if self._desk.bike is not None else ""
         if last and last not in {one.address for one in found} and "://" in last:
             found.append(Port(last, "where this bike was last"))
@@ -103,6 +106,11 @@ class PortsPanel(QWidget):
     def _take_heard(self, found: list[Port]) -> None:
         self._in_reach = found
         self._say("" if found else "No controller that a description knows is in reach.")
+        self.look()
+
+    def _take_several(self, addresses: list[str]) -> None:
+        """Several controllers answer at one port: each is offered by its address."""
+        self._several = [Port(one, f"controller at address {one.rpartition('#')[2]}") for one in addresses]
         self.look()
 
     def _take_silence(self, error: Exception) -> None:

@@ -1,0 +1,144 @@
+"""The garage's database file: opened, brought up to date whole or not at all, and its failures in words.
+
+The driver would end transactions by itself before statements that change tables; here it never does, and each schema change stands in one
+transaction with the version it leads to. Source: *Transactional DDL* in SQLite, and "Serializable isolation / Savepoints / Transactional
+DDL" in the dialect's documentation.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+import time
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.exc import DatabaseError
+
+from crisp_hornet.documents.errors import DocumentError
+
+NEWEST = "0006"
+BUSY_S = 10.0  # how long another instance may hold it
+COPIES, MOST_COPIES = "copies", 3
+DATABASE = "garage.sqlite"
+
+
+class GarageError(Exception):
+    """The garage cannot be opened: what, why, what to do."""
+
+
+class TooNew(Exception):
+    """The database comes from a newer version of the application."""
+
+
+def open_engine(file: Path) -> Engine:
+    """The engine of a database file, which is made if it is not there, for its owner alone."""
+    if not file.exists():
+        os.close(os.open(file, os.O_CREAT | os.O_WRONLY, 0o600))
+    engine = create_engine(
+        f"sqlite:///{file}",
+        connect_args={"timeout": BUSY_S},
+        json_deserializer=lenient_json,
+        json_serializer=json.dumps,
+    )
+
+    @event.listens_for(engine, "connect")
+    def _prepare(connection: sqlite3.Connection, _record: object) -> None:
+        connection.isolation_level = None  # no commits but ours
+        cursor = connection.cursor()
+        _write_ahead(cursor)
+        cursor.execute("PRAGMA foreign_keys=ON")
+        cursor.close()
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: Connection) -> None:
+        at_once = connection.get_execution_options().get("at_once", False)
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if at_once else "BEGIN")
+
+    return engine
+
+
+def _write_ahead(cursor: sqlite3.Cursor) -> None:
+    """Switch to a write-ahead log; where another instance is just doing so, wait for it."""
+    end = time.monotonic() + BUSY_S
+    while True:
+        try:
+            cursor.execute("PRAGMA journal_mode=WAL")
+            return
+        except sqlite3.OperationalError as error:
+            if "locked" not in str(error) or time.monotonic() > end:
+                raise
+            time.sleep(0.05)
+
+
+def lenient_json(text_: str) -> Any:
+    """A column's JSON; of what is none, nothing: that row is told as unreadable, the others live."""
+    try:
+        return json.loads(text_)
+    except ValueError:
+        return {}
+
+
+def bring_up_to_date(engine: Engine, folder: Path) -> None:
+    """Make the tables what this version expects, in one transaction, after a copy of what was there.
+
+    Raises :class:`TooNew`, :class:`OSError` where there is no room for the copy, and the database's own errors.
+    """
+    with engine.connect() as connection:
+        version = _version(connection)
+    if version == NEWEST:
+        return
+    if version is not None:
+        _copy_before(folder)
+    with engine.connect().execution_options(at_once=True) as connection, connection.begin():
+        if _version(connection) == NEWEST:
+            return  # another instance was faster
+        # Alembic is slow to import and only needed for a garage of another version
+        from alembic import command
+        from alembic.config import Config
+        from alembic.util import CommandError
+
+        config = Config()
+        config.set_main_option("script_location", "crisp_hornet.garage:migrations")
+        config.attributes["connection"] = connection
+        try:
+            command.upgrade(config, "head")
+        except CommandError as error:
+            raise TooNew(str(version)) from error
+
+
+def _version(connection: Connection) -> str | None:
+    if not connection.execute(text("select 1 from sqlite_master where name = 'alembic_version'")).first():
+        return None
+    row = connection.execute(text("select version_num from alembic_version")).first()
+    return str(row[0]) if row else None
+
+
+def _copy_before(folder: Path) -> None:
+    """A copy of the database as it is, its write-ahead log included; the oldest ones go."""
+    place = folder / COPIES
+    place.mkdir(exist_ok=True, mode=0o700)
+    name = place / f"before-{NEWEST}-{time.strftime('%Y%m%d-%H%M%S')}.sqlite"
+    with closing(sqlite3.connect(folder / DATABASE, timeout=BUSY_S)) as source, closing(sqlite3.connect(name)) as copy:
+        source.backup(copy)
+    name.chmod(0o600)
+    for old in sorted(place.glob("before-*.sqlite"))[:-MOST_COPIES]:
+        old.unlink()
+
+
+def failed(folder: Path, error: DatabaseError) -> DocumentError:
+    """A failure of the database in words: why, and what to do."""
+    why = str(error.orig).lower()
+    if "locked" in why or "busy" in why:
+        return DocumentError(str(folder), "", "another program holds the garage", "Close it, then try again.")
+    if "full" in why:
+        return DocumentError(str(folder), "", "cannot be written: the disk is full", "Free some space, then try again.")
+    if "readonly" in why or "unable to open" in why or "permission" in why or "i/o" in why:
+        return DocumentError(
+            str(folder), "", f"cannot be written: {why}", "Check the disk, and that you may write there."
+        )
+    mend = f"What is sound of it goes into a new one with: crisp-hornet rescue --garage {folder} --out FOLDER."
+    return DocumentError(str(folder), "", f"the garage is damaged: {why}", mend)
