@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Set
+from dataclasses import replace
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -105,7 +106,7 @@ class OpenRide(QObject):
         stretch = self.bike.drivetrain.wheel_circumference_m / card.wheel_m
         if abs(stretch - 1) < 1e-9:
             return ride
-        return Ride(ride.name, ride.time_s, ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})
+        return replace(ride, channels=ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})
 
 
 class _CardChange(QUndoCommand):

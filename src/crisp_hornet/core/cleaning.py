@@ -7,15 +7,17 @@ sentence; each can be left as it is.
 from __future__ import annotations
 
 from collections.abc import Set
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.gaps import longest_step_s
 from crisp_hornet.core.motor import Array
+from crisp_hornet.core.track import leaps
 
-GAP_STEPS, GAP_S = 6.0, 2.0
+GAP_STEPS = 6.0
 STUCK_S = 20.0
 SPIKE_SPREADS = 9.0
 DROPOUT_S = 4.0
@@ -57,7 +59,7 @@ def flaws(ride: Ride) -> list[Flaw]:
         if channel in GOES_WITH:
             found += _stuck(ride, channel, values)
         found += _slow(ride, channel, values)
-    found += _dropouts(ride)
+    found += [*_leaps(ride), *_dropouts(ride)]
     return found
 
 
@@ -72,7 +74,7 @@ def cleaned(ride: Ride, left: Set[str] = frozenset()) -> Ride:
         if flaw.kind in ("spike", "dropout", "slow"):
             values = _bridged(ride.time_s, values, flaw.rows)
         channels[flaw.channel] = values
-    return Ride(ride.name, ride.time_s, channels)
+    return replace(ride, channels=channels)
 
 
 def _bridged(time: Array, values: Array, rows: NDArray[np.intp]) -> Array:
@@ -87,7 +89,7 @@ def _gaps(ride: Ride) -> list[Flaw]:
     if steps.size < 4:
         return []
     usual = float(np.median(steps))
-    wide = np.flatnonzero(steps > max(GAP_STEPS * usual, GAP_S))
+    wide = np.flatnonzero(steps > max(GAP_STEPS * usual, longest_step_s(ride.time_s)))
     if wide.size == 0:
         return []
     longest = float(steps[wide].max())
@@ -158,6 +160,20 @@ def _slow(ride: Ride, channel: str, values: Array) -> list[Flaw]:
     between = np.setdiff1d(np.arange(good[0], good[-1]), good)
     text = f"recorded every {float(np.median(gaps)):.0f} rows; the rows between are bridged"
     return [Flaw(f"slow {channel}", "slow", channel, between, float(ride.time_s[0]), text)]
+
+
+def _leaps(ride: Ride) -> list[Flaw]:
+    """Single positions far off the track."""
+    lat, lon = ride.channels.get("lat_deg"), ride.channels.get("lon_deg")
+    if lat is None or lon is None:
+        return []
+    rows = leaps(ride.time_s, lat, lon)
+    if rows.size == 0:
+        return []
+    many = f"{rows.size} positions leap" if rows.size > 1 else "one position leaps"
+    text = f"{many} away from the track and back, faster than any bike"
+    at = float(ride.time_s[rows[0]])
+    return [Flaw(f"leap {name}", "spike", name, rows, at, text) for name in ("lat_deg", "lon_deg")]
 
 
 def _dropouts(ride: Ride) -> list[Flaw]:

@@ -7,6 +7,7 @@ import numpy as np
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.limit_along import limit_along
 from crisp_hornet.core.evidence.predicted import predicted_w
+from crisp_hornet.core.gaps import longest_step_s
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import rested_cell_table
 from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
@@ -123,7 +124,7 @@ def slope(time: Array, values: Array, over_s: float) -> Array:
 
     before, after = np.clip(time - over_s / 2, time[0], None), np.clip(time + over_s / 2, None, time[-1])
     found: Array = (mean(after) - mean(before)) / np.maximum(after - before, 1e-9)
-    wide = np.flatnonzero(np.diff(time) > GAP_S)
+    wide = np.flatnonzero(np.diff(time) > max(GAP_S, longest_step_s(time)))
     for gap in wide.tolist():  # what changed in a gap did not change in its last row
         low, high = np.searchsorted(time, [time[gap] - over_s, time[gap + 1] + over_s])
         found[low:high] = np.nan

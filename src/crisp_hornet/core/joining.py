@@ -5,7 +5,7 @@ Source: normalised cross-correlation by the Fourier transform, its peak refined 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -43,7 +43,7 @@ def join(first: Ride, second: Ride) -> Joined:
         good = np.isfinite(values)
         if good.sum() > 1:
             channels[name] = np.interp(at, second.time_s[good], values[good], left=np.nan, right=np.nan)
-    return Joined(Ride(first.name, first.time_s, channels), shift, fit)
+    return Joined(replace(first, channels=channels), shift, fit)
 
 
 def _speed(ride: Ride) -> Array:

@@ -8,11 +8,12 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field
 
 # Strict: text or a boolean where a number belongs is an error, never a silent conversion.
-Number = Annotated[float, Field(strict=True, allow_inf_nan=False)]
-Positive = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0)]
-NotNegative = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0)]
-Share = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, le=1)]
-Count = Annotated[int, Field(strict=True, ge=1)]
+MOST = 1e9  # beyond it nothing on a bike is measured: such figures only overflow
+Number = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=-MOST, le=MOST)]
+Positive = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, le=MOST)]
+NotNegative = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=MOST)]
+Share = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=1e-3, le=1)]
+Count = Annotated[int, Field(strict=True, ge=1, le=1_000_000_000)]
 Text = Annotated[str, Field(strict=True, min_length=1, max_length=200)]
 
 

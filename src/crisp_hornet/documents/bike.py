@@ -17,36 +17,36 @@ RATED = ("phase_current_a", "battery_current_a")
 class MotorThermal(Part):
     """Two heat nodes, winding and housing, and the paths between and out of them."""
 
-    winding_j_per_k: Positive
-    housing_j_per_k: Positive
-    winding_to_housing_w_per_k: Positive
-    housing_to_air_w_per_k: Positive
-    airflow_w_per_k_per_mps: NotNegative
+    winding_j_per_k: Positive = Field(ge=0.1, le=1e06)
+    housing_j_per_k: Positive = Field(ge=0.1, le=1e07)
+    winding_to_housing_w_per_k: Positive = Field(ge=0.0001, le=10000)
+    housing_to_air_w_per_k: Positive = Field(ge=0.0001, le=10000)
+    airflow_w_per_k_per_mps: NotNegative = Field(le=10000)
 
 
 class Saturation(Part):
     """Iron that saturates: at ``at_a`` of torque-making current the magnets' flux counts ``flux_drop`` (a share) less,
     at other currents with their square."""
 
-    at_a: Positive
+    at_a: Positive = Field(ge=0.1, le=100000)
     flux_drop: Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, lt=0.7)]
 
 
 class Motor(Part):
     """Amplitude-invariant d/q figures of the motor; the resistance is phase to star point at 25 °C."""
 
-    pole_pairs: Count
-    phase_resistance_ohm: Positive
-    ld_h: Positive
-    lq_h: Positive
-    flux_linkage_wb: Positive
-    hysteresis_loss_w_per_hz: NotNegative
-    eddy_loss_w_per_hz2: NotNegative
-    friction_nm: NotNegative
-    max_rpm: Positive
-    max_winding_c: Number
-    rotor_inertia_kgm2: NotNegative = 0.0
-    demagnetising_a: Positive | None = None
+    pole_pairs: Count = Field(le=200)
+    phase_resistance_ohm: Positive = Field(ge=1e-05, le=100)
+    ld_h: Positive = Field(ge=1e-08, le=1)
+    lq_h: Positive = Field(ge=1e-08, le=1)
+    flux_linkage_wb: Positive = Field(ge=1e-05, le=10)
+    hysteresis_loss_w_per_hz: NotNegative = Field(le=1000)
+    eddy_loss_w_per_hz2: NotNegative = Field(le=10)
+    friction_nm: NotNegative = Field(le=1000)
+    max_rpm: Positive = Field(ge=1, le=200000)
+    max_winding_c: Number = Field(ge=0, le=500)
+    rotor_inertia_kgm2: NotNegative = Field(default=0.0, le=100)
+    demagnetising_a: Positive | None = Field(default=None, ge=0.1, le=100000)
     saturation: Saturation | None = None
     thermal: MotorThermal
 
@@ -54,15 +54,15 @@ class Motor(Part):
 class ControllerThermal(Part):
     """The heatsink as one node."""
 
-    heatsink_j_per_k: Positive
-    to_air_w_per_k: Positive
-    airflow_w_per_k_per_mps: NotNegative
+    heatsink_j_per_k: Positive = Field(ge=0.1, le=1e06)
+    to_air_w_per_k: Positive = Field(ge=0.0001, le=10000)
+    airflow_w_per_k_per_mps: NotNegative = Field(le=10000)
 
 
 class VoltageRating(Part):
     """What a controller is rated for up to a pack voltage, as its label says."""
 
-    up_to_v: Positive
+    up_to_v: Positive = Field(ge=1, le=2000)
     phase_current_a: Positive | None = None
     battery_current_a: Positive | None = None
 
@@ -70,12 +70,12 @@ class VoltageRating(Part):
 class Controller(Part):
     """The power stage and its ratings. ``resistance_ohm`` is per phase path."""
 
-    max_phase_current_a: Positive
-    max_battery_current_a: Positive
-    max_voltage_v: Positive
+    max_phase_current_a: Positive = Field(ge=0.1, le=10000)
+    max_battery_current_a: Positive = Field(ge=0.1, le=10000)
+    max_voltage_v: Positive = Field(ge=1, le=2000)
     modulation_limit: Share
-    resistance_ohm: NotNegative
-    idle_w: NotNegative
+    resistance_ohm: NotNegative = Field(le=100)
+    idle_w: NotNegative = Field(le=10000)
     ratings_by_voltage: list[VoltageRating] | None = None
     serial: str | None = None
     thermal: ControllerThermal
@@ -86,51 +86,53 @@ class Battery(Part):
 
     chemistry: Literal["nmc", "nca", "lfp", "custom"]
     rested_v_table: Any = None
-    series: Count
-    capacity_ah: Positive
-    resistance_ohm: NotNegative
-    bms_discharge_a: Positive
-    bms_charge_a: NotNegative
-    bms_trip_v: NotNegative
-    bms_over_v: Positive | None = None
-    fuse_a: Positive | None = None
-    wiring_a: Positive | None = None
+    series: Count = Field(le=500)
+    capacity_ah: Positive = Field(ge=0.01, le=10000)
+    resistance_ohm: NotNegative = Field(le=100)
+    bms_discharge_a: Positive = Field(ge=0.1, le=10000)
+    bms_charge_a: NotNegative = Field(le=10000)
+    bms_trip_v: NotNegative = Field(le=2000)
+    bms_over_v: Positive | None = Field(default=None, ge=1, le=2500)
+    fuse_a: Positive | None = Field(default=None, ge=0.1, le=100000)
+    wiring_a: Positive | None = Field(default=None, ge=0.1, le=100000)
 
 
 class Drivetrain(Part):
     """From motor to road. ``ratio``: motor turns per wheel turn; ``gears``: the ratios to choose from, then."""
 
-    wheel_circumference_m: Positive
-    ratio: Positive
+    wheel_circumference_m: Positive = Field(ge=0.1, le=20)
+    ratio: Positive = Field(ge=0.01, le=1000)
     efficiency: Share
-    gears: list[Positive] | None = None
+    gears: list[Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0.01, le=1000)]] | None = Field(
+        default=None, max_length=50
+    )
 
 
 class Mass(Part):
     """One mass at a place: metres forward of the rear axle, and above the ground."""
 
     name: Text
-    kg: Positive
-    x_m: Number
-    z_m: Number
+    kg: Positive = Field(ge=0.001, le=10000)
+    x_m: Number = Field(ge=-10, le=10)
+    z_m: Number = Field(ge=-10, le=10)
 
 
 class Chassis(Part):
     """Masses, geometry and rolling figures. ``bike_kg`` includes motor and pack."""
 
-    bike_kg: Positive
-    rider_kg: NotNegative
-    cargo_kg: NotNegative
-    wheelbase_m: Positive
-    cg_from_rear_m: NotNegative
-    cg_height_m: Positive
-    crr: NotNegative
-    cda_m2: NotNegative
-    wheel_inertia_kgm2: NotNegative
-    tyre_grip: Positive
+    bike_kg: Positive = Field(ge=0.5, le=10000)
+    rider_kg: NotNegative = Field(le=1000)
+    cargo_kg: NotNegative = Field(le=10000)
+    wheelbase_m: Positive = Field(ge=0.1, le=10)
+    cg_from_rear_m: NotNegative = Field(le=10)
+    cg_height_m: Positive = Field(ge=0.01, le=10)
+    crr: NotNegative = Field(le=1)
+    cda_m2: NotNegative = Field(le=50)
+    wheel_inertia_kgm2: NotNegative = Field(le=1000)
+    tyre_grip: Positive = Field(ge=0.01, le=10)
     driven_wheel: Literal["rear", "front"] = "rear"
     masses: list[Mass] | None = None
-    rated_speed_kmh: Positive | None = None
+    rated_speed_kmh: Positive | None = Field(default=None, ge=0.1, le=500)
 
 
 class ChainLink(Part):

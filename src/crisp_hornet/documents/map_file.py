@@ -17,7 +17,7 @@ from crisp_hornet.documents.store import check_header, document_error
 
 Place = tuple[str | int, ...]
 MOST_AT_ONCE = 64
-MAX_BYTES = 256 * 1024
+MAX_BYTES, MOST_LINE = 256 * 1024, 4096
 _TABLE = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.-]+)\s*\]\]?")
 _KEY = re.compile(r"^\s*([A-Za-z0-9_-]+)\s*=")
 
@@ -28,6 +28,9 @@ def read_map(path: Path) -> ControllerMap:
         text = wire.read_bytes(path, MAX_BYTES).decode("utf-8")
     except UnicodeDecodeError as error:
         raise DocumentError(str(path), f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
+    for number, line in enumerate(text.splitlines(), start=1):
+        if len(line) > MOST_LINE:
+            raise DocumentError(str(path), f"line {number}", "is absurdly long", "Mend the text there.")
     try:
         data = tomllib.loads(text)
     except RecursionError:

@@ -20,7 +20,7 @@ class Coded(Part):
     """A number in one or two 16-bit words: ``value = raw · scale + offset``, raw signed for ``i`` types."""
 
     type: Literal["u16", "i16", "u32", "i32"] = "u16"
-    scale: Positive = 1.0
+    scale: Positive = Field(default=1.0, ge=1e-9)
     offset: Number = 0.0
     unit: str = ""
 

@@ -38,6 +38,8 @@ def parse(kind: type[Document], format_name: str, version: int, data: dict[str, 
         return kind.model_validate(data)
     except ValidationError as error:
         raise document_error(error, file) from None
+    except (OverflowError, RecursionError):
+        raise DocumentError(file, "", "holds figures that no bike can have", "Mend the file.") from None
 
 
 def document_error(error: ValidationError, file: str) -> DocumentError:
@@ -67,8 +69,10 @@ def schemas() -> dict[str, str]:
     }
 
 
-def check_header(data: dict[str, Any], format_name: str, version: int, file: str) -> None:
+def check_header(data: Any, format_name: str, version: int, file: str) -> None:
     """Whether it is a document of that kind and of a version we know. Raises :class:`DocumentError`."""
+    if not isinstance(data, dict):
+        raise DocumentError(file, "", f"holds {type(data).__name__} where a document belongs", "Export it again.")
     found = data.get("format")
     if found != format_name:
         said = f"is {found!r}"[:80] if "format" in data else "is missing"
@@ -91,7 +95,8 @@ def _place(detail: ErrorDetails) -> str:
 
 def _reason(detail: ErrorDetails) -> str:
     kind, value = detail["type"], detail["input"]
-    shown = repr(value) if isinstance(value, (str, int, float, bool, type(None))) else type(value).__name__
+    plain = isinstance(value, (str, float, bool, type(None))) or (isinstance(value, int) and abs(value) < 10**30)
+    shown = repr(value) if plain else "an absurd number" if isinstance(value, int) else type(value).__name__
     if len(shown) > 60:
         shown = shown[:57] + "..."
     if kind == "missing":

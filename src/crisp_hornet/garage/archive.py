@@ -38,7 +38,8 @@ TABLES: dict[str, type[Base]] = {
     "tunes": TuneRow, "backups": BackupRow, "rides": RideRow, "logbook": EventRow, "jobs": JobRow, "calibrations": CalibrationRow,
 }  # fmt: skip
 OWN = ("id", "bike_id", "file")  # belong to the garage a row lies in
-MOST_BYTES, MOST_STORY, MOST_ROWS = 4 << 30, 256 << 20, 200_000
+MOST_BYTES, MOST_STORY, MOST_ROWS = 4 << 30, 128 << 20, 200_000
+MOST_PARTS, MOST_FIGURES = 2_000_000, 8_000_000  # of the story: what Python makes of them costs much more than their text
 MOST_RIDE = 1 << 30
 
 
@@ -139,6 +140,8 @@ def _story(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
         raise DocumentError(str(path), STORY, "is missing", "Choose a file that was exported here.") from None
     if len(data) > MOST_STORY:
         raise DocumentError(str(path), STORY, "is absurdly large", "Choose a file that was exported here.")
+    if data.count(b"{") + data.count(b"[") > MOST_PARTS or data.count(b",") > MOST_FIGURES:
+        raise DocumentError(str(path), STORY, "holds absurdly much", "Choose a file that was exported here.")
     story = wire.parse_object(data, f"{path}: {STORY}")
     store.check_header(story, FORMAT, VERSION, str(path))
     for name in TABLES:

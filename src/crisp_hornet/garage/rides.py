@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -80,7 +80,7 @@ class RideShelf(Reading):
     def load_ride(self, kept: KeptRide) -> Ride:
         """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
         ride = read_ride(kept.file).ride
-        return Ride(kept.name, ride.time_s, ride.channels)
+        return replace(ride, name=kept.name)
 
     def _kept(self, row: RideRow) -> KeptRide:
         tune = self._parsed(Tune, row.tune, "ride's tune", row.id) if row.tune else None

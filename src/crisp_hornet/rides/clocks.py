@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from datetime import datetime
 
 import numpy as np
+import polars as pl
 
 from crisp_hornet.core.motor import Array
 from crisp_hornet.rides.quantities import turn_into
@@ -13,11 +13,18 @@ from crisp_hornet.rides.table import Column
 
 DAY_S = 86400.0
 _CLOCK = re.compile(r"^\s*(?:(\d{1,3}):)?(\d{1,2}):(\d{1,2}(?:[.,]\d+)?)\s*([AaPp][Mm])?\s*$")
-_FORMATS = (
-    "%Y-%m-%dT%H:%M:%S.%f%z", "%Y-%m-%dT%H:%M:%S%z", "%Y-%m-%dT%H:%M:%S.%f", "%Y-%m-%dT%H:%M:%S", "%Y-%m-%d %H:%M:%S.%f",
-    "%Y-%m-%d %H:%M:%S",
-    "%Y/%m/%d %H:%M:%S.%f", "%Y/%m/%d %H:%M:%S", "%d.%m.%Y %H:%M:%S.%f", "%d.%m.%Y %H:%M:%S", "%d/%m/%Y %H:%M:%S", "%m/%d/%Y %H:%M:%S",
-    "%m/%d/%Y %I:%M:%S %p", "%d-%b-%Y %H:%M:%S", "%Y-%m-%d %H:%M", "%d.%m.%Y %H:%M", "%d/%m/%Y %H:%M:%S.%f", "%m/%d/%Y %H:%M:%S.%f",
+_CLOCK_GROUPS = r"^\s*(?:(\d{1,3}):)?(\d{1,2}):(\d{1,2}(?:[.,]\d+)?)\s*([AaPp][Mm])?\s*$"
+_DAYS = ("%Y-%m-%d", "%Y/%m/%d", "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y")
+_FORMATS = tuple(
+    f"{day}{between}{clock}"
+    for clock in ("%H:%M:%S%.f%z", "%H:%M:%S%.f", "%I:%M:%S%.f %p", "%H:%M")
+    for day in _DAYS
+    for between in ("T", " ")
+)
+MONTHS = (
+    "jan(?:uary|uar|vier)?|jän(?:ner)?", "feb(?:ruary|ruar)?|févr?(?:ier)?", "mar(?:ch)?|mär(?:z)?|mars", "apr(?:il)?|avril|avr",
+    "may|mai", "june?|juni|juin", "july?|juli|juil(?:let)?", "aug(?:ust)?|août", "sept?(?:ember|embre)?", "o[ck]t(?:ober|obre)?",
+    "nov(?:ember|embre)?", "de[cz](?:ember)?|déc(?:embre)?",
 )  # fmt: skip
 EPOCHS = ((1e17, 1e-9), (1e14, 1e-6), (1e11, 1e-3), (4e8, 1.0))
 
@@ -53,19 +60,23 @@ def _from_texts(texts: list[str]) -> tuple[Array, str] | None:
     if len(filled) < 2:
         return None
     if all(_CLOCK.match(text) for text in filled[:20]):
-        return _past_midnight(np.array([_clock(text) for text in texts])), "a clock"
-    return _dates(texts, filled)
+        return _past_midnight(_clocks(pl.Series(texts))), "a clock"
+    return _dates(pl.Series(texts).str.strip_chars())
 
 
-def _clock(text: str) -> float:
-    found = _CLOCK.match(text)
-    if found is None:
-        return float("nan")
-    hours, minutes, seconds, half = found.groups()
-    hour = int(hours or 0)
-    if half:
-        hour = hour % 12 + (12 if half.lower() == "pm" else 0)
-    return 3600 * hour + 60 * int(minutes) + float(seconds.replace(",", "."))
+def _clocks(texts: pl.Series) -> Array:
+    """Seconds since midnight of clock times, with or without hours, of half a day or a whole one; NaN for what is none."""
+    parts = texts.str.extract_groups(_CLOCK_GROUPS)
+    hours, minutes, seconds = (
+        parts.struct.field(name).str.replace(",", ".", literal=True).cast(pl.Float64, strict=False)
+        for name in ("1", "2", "3")
+    )
+    half = parts.struct.field("4").str.to_lowercase()
+    hours = hours.fill_null(0.0)
+    turned = (hours % 12 + half.eq("pm").cast(pl.Float64) * 12).fill_null(0.0)
+    hour = hours.zip_with(half.is_null(), turned)
+    found: Array = (3600 * hour + 60 * minutes + seconds).to_numpy().astype(np.float64)
+    return found
 
 
 def _past_midnight(seconds: Array) -> Array:
@@ -78,31 +89,36 @@ def _past_midnight(seconds: Array) -> Array:
     return turned
 
 
-def _dates(texts: list[str], filled: list[str]) -> tuple[Array, str] | None:
-    for form in _fitting(filled):
-        parsed = [_date(text, form) for text in texts]
-        values = np.array([np.nan if one is None else one for one in parsed])
-        if np.isfinite(values).mean() > 0.8:
-            return values, "dates and times"
+def _dates(texts: pl.Series) -> tuple[Array, str] | None:
+    """Dates and times in whole columns; the first form that reads nearly all of them, day before month."""
+    plain = _plain_months(texts.str.replace(r"(\d),(\d)", "$1.$2").str.replace(r"Z$", "+00:00"))
+    probe = pl.concat([plain.head(1), plain.gather_every(max(len(plain) // 20, 1)), plain.tail(1)])
+    for form in _FORMATS:
+        if _read(probe, form).is_not_null().sum() > 0.8 * len(probe):
+            found = _read(plain, form)
+            if (found.is_not_null().sum() or 0) > 0.8 * len(plain):
+                values: Array = found.cast(pl.Int64).cast(pl.Float64).to_numpy().astype(np.float64) / 1e6
+                return values, "dates and times"
     return None
 
 
-def _fitting(filled: list[str]) -> list[str]:
-    """The forms that read the first, the middle and the last time; day before month unless that runs backwards."""
-    probe = [filled[0], filled[len(filled) // 2], filled[-1]]
-    return [form for form in _FORMATS if all(_date(one, form) is not None for one in probe)]
-
-
-def _date(text: str, form: str) -> float | None:
-    text = text.strip().replace(",", ".") if "%f" in form else text.strip()
-    text = re.sub(r"(\.\d{6})\d+", r"\1", text)
-    text = text.replace("Z", "+00:00") if form.endswith("%z") else text.removesuffix("Z")
+def _read(texts: pl.Series, form: str) -> pl.Series:
     try:
-        found = datetime.strptime(text, form)
-    except ValueError:
-        return None
-    start = datetime(1970, 1, 1, tzinfo=found.tzinfo)
-    return (found - start).total_seconds()
+        found = texts.str.to_datetime(form, time_unit="us", strict=False)
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException):
+        return pl.Series([None] * len(texts), dtype=pl.Datetime("us"))
+    return found.dt.replace_time_zone(None) if getattr(found.dtype, "time_zone", None) else found
+
+
+def _plain_months(texts: pl.Series) -> pl.Series:
+    """Names of months as numbers, whatever language this machine speaks: ``12-Oct-2025`` and ``3. März 2025`` alike."""
+    lower = texts.str.to_lowercase()
+    if not lower.head(200).str.contains(r"[a-zäéû]{3}").any():
+        return texts
+    for number, names in enumerate(MONTHS, start=1):
+        lower = lower.str.replace(rf"\b(?:{names})\b\.?", f"{number:02d}")
+    lower = lower.str.replace(r"\b([ap])\.?m\b\.?", "${1}m").str.replace(r"(\d)t(\d)", "${1}T${2}")
+    return lower.str.replace(r"\b(\d{1,2})\.? (\d\d) (\d{4})", "$1-$2-$3")
 
 
 def with_date(date: Column, clock: Column) -> Column | None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from crisp_hornet.rides.quantities import known_unit
 
 SEPARATORS = (",", ";", "\t", "|")
-SAMPLE_LINES = 60
+SAMPLE_LINES, MOST_LINE = 60, 1 << 16
 _NUMBER = re.compile(r"^\s*[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?\s*([^\d\s.,;]\S{0,6})?\s*$")
 _COMMA_NUMBER = re.compile(r"^\s*[+-]?\d+(?:,\d+)?\s*([^\d\s.,;]\S{0,6})?\s*$")
 EMPTY = ("", "nan", "null", "none", "-", "--", "n/a", "na", "#n/a")
@@ -55,7 +55,7 @@ def encoding_of(head: bytes) -> str:
 
 def dialect_of(text: str, encoding: str) -> Dialect | None:
     """The dialect of a sample of text; None where nothing looks like a table."""
-    lines = text.splitlines()[:SAMPLE_LINES]
+    lines = [line[:MOST_LINE] for line in text.splitlines()[:SAMPLE_LINES]]
     best: tuple[float, Dialect] | None = None
     for separator in SEPARATORS:
         for comma in (False, True):
@@ -68,7 +68,7 @@ def dialect_of(text: str, encoding: str) -> Dialect | None:
 
 
 def _try(lines: list[str], encoding: str, separator: str, comma: bool) -> tuple[float, Dialect] | None:
-    rows = [next(csv.reader([line], delimiter=separator), []) for line in lines]
+    rows = [next(csv.reader([line], delimiter=separator), []) for line in lines if "\0" not in line]
     counts = Counter(len(row) for row in rows if len(row) > 1)
     if not counts:
         return None

@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.limits import check_file, too_much
 from crisp_hornet.rides.quantities import known_unit
 from crisp_hornet.rides.registry import reader
 from crisp_hornet.rides.table import MOST_COLUMNS, Column, Table
 
 MOST_BYTES = 64 << 20
-MOST_RECORDS = 2_000_000
+MOST_VALUES = 700_000  # eight hours of 24 figures a second; more takes the library longer than anybody waits
 # what the decoder meets in a broken file
 BROKEN = (
     ValueError,
@@ -37,8 +38,8 @@ def read_fit(path: Path) -> Table:
     """Read an activity. A file that ends early gives what it holds, and says so. Raises :class:`RideError`."""
     import fitdecode
 
-    if path.stat().st_size > MOST_BYTES:
-        raise RideError(str(path), "", f"larger than {MOST_BYTES >> 20} MiB", "Choose a single ride.")
+    check_file(path, MOST_BYTES)
+    values = 0
     rows: list[dict[str, Any]] = []
     units: dict[str, str] = {}
     notes: list[str] = []
@@ -50,11 +51,14 @@ def read_fit(path: Path) -> Table:
             for frame in frames:
                 if frame.frame_type == fitdecode.FIT_FRAME_CRC and not frame.matched:
                     notes.append("its checksum does not fit: figures may be spoilt")
-                if frame.frame_type == fitdecode.FIT_FRAME_DATA and frame.name == "record":
-                    rows.append({one.name: one.value for one in frame.fields})
-                    units |= {one.name: one.units or "" for one in frame.fields if one.name not in units}
-                if len(rows) > MOST_RECORDS:
-                    raise RideError(str(path), "", "far too many records", "Choose a single ride.")
+                values += 1
+                if frame.frame_type == fitdecode.FIT_FRAME_DATA:
+                    values += len(frame.fields)
+                    if frame.name == "record":
+                        rows.append({one.name: one.value for one in frame.fields})
+                        units |= {one.name: one.units or "" for one in frame.fields if one.name not in units}
+                if values > MOST_VALUES:
+                    raise too_much(path, "values")
     except RideError:
         raise
     except (*BROKEN, fitdecode.FitError) as error:  # what came before counts

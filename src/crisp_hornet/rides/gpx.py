@@ -9,12 +9,13 @@ import numpy as np
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.limits import too_much
 from crisp_hornet.rides.markup import safe_markup
 from crisp_hornet.rides.registry import reader, writer
 from crisp_hornet.rides.table import Column, Table
 
 EXTRAS = {"cad": ("cadence", "rpm"), "speed": ("speed", "m/s"), "power": ("power", "w"), "atemp": ("air temp", "°c")}
-MOST_POINTS = 2_000_000
+MOST_POINTS = 120_000  # a day and a half, a point a second; more takes the library longer than anybody waits
 
 
 @reader(".gpx")
@@ -23,8 +24,11 @@ def read_gpx(path: Path) -> Table:
     import gpxpy
     from gpxpy.gpx import GPXException
 
+    text = safe_markup(path)
+    if text.count("<trkpt") > MOST_POINTS:
+        raise too_much(path, "points")
     try:
-        found = gpxpy.parse(safe_markup(path))
+        found = gpxpy.parse(text)
     except (GPXException, ValueError, TypeError, AttributeError, RecursionError) as error:
         raise RideError(str(path), "", f"no GPX we can read ({str(error)[:100]})", "Export the track again.") from None
     points = [point for track in found.tracks for segment in track.segments for point in segment.points]
@@ -72,7 +76,8 @@ def write_gpx(ride: Ride, path: Path) -> None:
     if good.size < 2:
         raise RideError(str(path), "", "the ride has no positions", "Write it as CSV instead.")
     segment = gpxpy.gpx.GPXTrackSegment()
-    start = datetime(2000, 1, 1, tzinfo=UTC)  # a ride keeps no date of its own
+    undated = datetime(2000, 1, 1, tzinfo=UTC)
+    start = undated if ride.started_s is None else datetime.fromtimestamp(ride.started_s, UTC)
     height = ride.get("altitude_m")
     for at in good.tolist():
         point = gpxpy.gpx.GPXTrackPoint(

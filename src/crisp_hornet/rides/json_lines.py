@@ -3,7 +3,10 @@ as notes, and a last line that was cut by a crash is passed over."""
 
 from __future__ import annotations
 
+import io
 import json
+import math
+from array import array
 from pathlib import Path
 from typing import Any
 
@@ -12,40 +15,88 @@ import numpy as np
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.limits import MOST_CELLS, MOST_ROWS, MOST_TEXT, too_much
 from crisp_hornet.rides.quantities import split_unit
 from crisp_hornet.rides.registry import reader, writer
 from crisp_hornet.rides.separated import unpacked
 from crisp_hornet.rides.table import MOST_COLUMNS, Column, Table
 
-MOST_LINE = 1 << 20
+MOST_LINE, MOST_EVENTS, WORD_BYTES = 1 << 20, 100_000, 60
+MOST_BYTES = 200 << 20
 
 
 @reader(".jsonl", ".ndjson", ".jsonlines")
 def read_json_lines(path: Path) -> Table:
     """Read one object a line. Raises :class:`RideError`."""
-    raw = unpacked(path)
-    rows: list[dict[str, Any]] = []
-    notes: list[str] = []
-    lines = raw.split(b"\n")
-    for number, line in enumerate(lines, start=1):
+    rows, notes, cut = _Rows(path), list[str](), ""
+    for number, line in enumerate(io.BytesIO(unpacked(path, MOST_BYTES)), start=1):
         if not line.strip():
             continue
+        if cut:
+            raise RideError(str(path), cut, "is no JSON object", "Mend or delete that line.")
         if len(line) > MOST_LINE:
             raise RideError(str(path), f"line {number}", "is absurdly long", "Look at the file first.")
         try:
             one = json.loads(line, parse_constant=_refuse)
         except (ValueError, RecursionError):
-            if number >= len(lines) - 1:
-                notes.append("the last line was cut off and left out")
-                continue
-            raise RideError(str(path), f"line {number}", "is no JSON object", "Mend or delete that line.") from None
+            cut = f"line {number}"  # sound only where nothing follows
+            continue
         if not isinstance(one, dict):
             raise RideError(str(path), f"line {number}", "is no JSON object", "Each line must be one object.")
         if "event" in one:
             notes.append(_told(one))
         else:
-            rows.append(one)
-    return _table(path, rows, notes)
+            rows.add(one)
+        if len(notes) > MOST_EVENTS:
+            raise too_much(path, "events")
+    if cut:
+        notes.append("the last line was cut off and left out")
+    return rows.table(notes)
+
+
+class _Rows:
+    """Columns that grow row by row: figures as figures, words only where there are any."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._values: dict[str, array[float]] = {}
+        self._words: dict[str, dict[int, str]] = {}
+        self._count = self._cells = self._letters = 0
+
+    def add(self, row: dict[str, Any]) -> None:
+        """One more row. Raises :class:`RideError` where there are too many."""
+        for key, cell in row.items():
+            values = self._values.get(key)
+            if values is None:
+                if len(self._values) >= MOST_COLUMNS:
+                    raise RideError(str(self._path), "", "far too many columns", f"A log has at most {MOST_COLUMNS}.")
+                values = self._values[key] = array("d")
+            if len(values) < self._count:
+                values.extend([math.nan] * (self._count - len(values)))
+            values.append(_number(cell))
+            if isinstance(cell, str):
+                self._words.setdefault(key, {})[self._count] = cell
+                self._letters += len(cell) + WORD_BYTES
+        self._count += 1
+        self._cells += max(len(row), 1)
+        if self._letters > MOST_TEXT:
+            raise too_much(self._path, "words")
+        if self._count * max(len(self._values), 1) > MOST_CELLS or self._count > MOST_ROWS:
+            raise too_much(self._path, "rows")
+
+    def table(self, notes: list[str]) -> Table:
+        """All of it as a table. Raises :class:`RideError` where there is nothing."""
+        if not self._count or not self._values:
+            raise RideError(str(self._path), "", "holds no rows", "Choose another log.")
+        columns = []
+        for key, found in self._values.items():
+            name, unit = split_unit(key)
+            values = np.full(self._count, np.nan)
+            values[: len(found)] = found
+            words = self._words.get(key, {})
+            texts = [words.get(at, "") for at in range(self._count)] if len(words) > 0.5 * self._count else None
+            columns.append(Column(name, unit, values, texts, key))
+        return Table(self._path.name.partition(".")[0], "JSON Lines", columns, notes)
 
 
 def _refuse(name: str) -> float:
@@ -57,23 +108,6 @@ def _told(event: dict[str, Any]) -> str:
     where = f" at {at:.0f} s" if isinstance(at, (int, float)) and not isinstance(at, bool) else ""
     text = event.get("text")
     return f"{str(event['event'])[:40]}{where}{f': {text[:200]}' if isinstance(text, str) and text else ''}"
-
-
-def _table(path: Path, rows: list[dict[str, Any]], notes: list[str]) -> Table:
-    names = list(dict.fromkeys(name for row in rows for name in row))
-    if not rows or not names:
-        raise RideError(str(path), "", "holds no rows", "Choose another log.")
-    if len(names) > MOST_COLUMNS:
-        raise RideError(str(path), "", f"{len(names)} columns", f"A log has at most {MOST_COLUMNS}.")
-    columns = []
-    for key in names:
-        cells = [row.get(key) for row in rows]
-        name, unit = split_unit(key)
-        words = sum(isinstance(cell, str) for cell in cells)
-        values = np.array([_number(cell) for cell in cells])
-        texts = [cell if isinstance(cell, str) else "" for cell in cells] if words > 0.5 * len(cells) else None
-        columns.append(Column(name, unit, values, texts, key))
-    return Table(path.name.partition(".")[0], "JSON Lines", columns, notes)
 
 
 def _number(cell: object) -> float:

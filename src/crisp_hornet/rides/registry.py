@@ -10,7 +10,9 @@ from importlib.metadata import entry_points
 from pathlib import Path
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.limits import check_file, too_much
 from crisp_hornet.rides.table import Table
 
 
@@ -63,17 +65,30 @@ def load_formats() -> None:
 
 def read_table(path: Path) -> Table:
     """Read a log of any known format as it lies there. Raises :class:`RideError`."""
+    check_file(path)
     load_formats()
-    if path.is_dir():
-        raise RideError(str(path), "", "this is a directory, not a log", "Name the file inside it.")
-    if not path.exists():
-        raise RideError(str(path), "", "there is no such file", "Check the name.")
     suffix = kind_of(path)
     read = READERS.get(suffix)
     if read is None:
         shown = suffix or "a file without ending"
         raise RideError(str(path), "", f"no reader for {shown!r}", f"Known: {', '.join(sorted(READERS))}.")
-    return read(path)
+    try:
+        return read(path)
+    except DocumentError:
+        raise
+    except MemoryError:
+        raise too_much(path, "bytes") from None
+    except Exception as error:  # noqa: BLE001 - the libraries' parsers raise what they will for files from outside
+        raise _unreadable(path, suffix, error) from None
+    except BaseException as error:
+        if type(error).__name__ != "PanicException":  # what polars raises is no ordinary error
+            raise
+        raise _unreadable(path, suffix, error) from None
+
+
+def _unreadable(path: Path, suffix: str, error: BaseException) -> RideError:
+    told = " ".join(str(error).split())[:100] or type(error).__name__
+    return RideError(str(path), "", f"no {suffix} file we can read ({told})", "Export it again, as CSV for instance.")
 
 
 def kind_of(path: Path) -> str:

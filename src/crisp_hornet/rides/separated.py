@@ -5,6 +5,8 @@ from __future__ import annotations
 import gzip
 import io
 import re
+import warnings
+import zlib
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,12 +16,13 @@ import polars as pl
 from crisp_hornet.core.motor import Array
 from crisp_hornet.rides.dialect import EMPTY, Dialect, dialect_of, encoding_of
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.limits import MOST_TEXT, MOST_UNPACKED, MOST_WORDS, check_file, check_shape, too_much
 from crisp_hornet.rides.quantities import known_unit, split_unit
 from crisp_hornet.rides.registry import reader
 from crisp_hornet.rides.table import MOST_COLUMNS, Column, Table
 
-MOST_BYTES = 1 << 30
 MOST_PACKED_RATIO = 300
+PIECE, MOST_LINE = 1 << 20, 4 << 20
 PACKED = b"\x1f\x8b"
 HEAD_BYTES = 1 << 18
 MOST_NOTES = 6
@@ -30,7 +33,7 @@ _WITH_UNIT = re.compile(r"^\s*([+-]?\d+(?:[.,]\d+)?)\s*([^\d\s.,][^\d]{0,8})?\s*
 @reader(".csv", ".txt", ".tsv", ".log", ".dat")
 def read_separated(path: Path) -> Table:
     """Read a text log. Raises :class:`RideError`."""
-    check_size(path)
+    check_file(path)
     with path.open("rb") as file:
         head = file.read(HEAD_BYTES)
     packed = head[:2] == PACKED
@@ -50,7 +53,7 @@ def read_separated(path: Path) -> Table:
         raise RideError(str(path), "", f"{len(dialect.names)} columns", f"A log has at most {MOST_COLUMNS}.")
     if encoding == "utf-8" and not packed and b"\r" not in head.replace(b"\r\n", b""):
         return _table(path, path, dialect)  # as it lies there: nothing is copied
-    raw = raw if packed else path.read_bytes()
+    raw = raw if packed else unpacked(path)
     raw = raw if encoding == "utf-8" else raw.decode(encoding, errors="replace").encode()
     return _table(path, raw[_offset_of_line(raw, dialect.data) :], dialect)
 
@@ -64,42 +67,47 @@ def table_of_text(path: Path, text: str, kind: str) -> Table | None:
     return replace(_table(path, raw[_offset_of_line(raw, dialect.data) :], dialect), kind=kind)
 
 
-def check_size(path: Path) -> int:
-    """The size of a file. Raises :class:`RideError` where it is empty or absurdly large."""
-    size = path.stat().st_size
-    if size == 0:
-        raise RideError(str(path), "", "the file is empty", "Choose another log.")
-    if size > MOST_BYTES:
-        raise RideError(str(path), "", f"larger than {MOST_BYTES >> 20} MiB", "Cut the log into single rides.")
-    return size
-
-
-def unpacked(path: Path) -> bytes:
+def unpacked(path: Path, most: int = MOST_UNPACKED) -> bytes:
     """The bytes of a file, unpacked if it is packed by gzip. Raises :class:`RideError` where it is absurdly large."""
-    size = check_size(path)
-    raw = path.read_bytes()
-    if raw[:2] != PACKED:
-        return raw
-    most = min(MOST_BYTES, max(size * MOST_PACKED_RATIO, 1 << 20))
+    size = check_file(path)
+    with path.open("rb") as file:
+        if file.read(2) != PACKED:
+            if size > most:
+                raise RideError(str(path), "", f"larger than {most >> 20} MiB", "Cut the log into single rides.")
+            file.seek(0)
+            return file.read()
+    most = min(most, max(size * MOST_PACKED_RATIO, 1 << 20))
+    pieces, whole = [], 0
     try:
-        with gzip.GzipFile(fileobj=io.BytesIO(raw)) as packed:
-            whole = packed.read(most + 1)
-    except (OSError, EOFError) as error:
+        with gzip.open(path) as packed:
+            while piece := packed.read(PIECE):
+                whole += len(piece)
+                if whole > most:
+                    raise RideError(
+                        str(path), "", "unpacks to an absurd size", "Unpack it yourself and look at it first."
+                    )
+                pieces.append(piece)
+    except (OSError, EOFError, zlib.error) as error:
         raise RideError(str(path), "", f"cannot be unpacked ({error})", "Fetch it again.") from None
-    if len(whole) > most:
-        raise RideError(str(path), "", "unpacks to an absurd size", "Unpack it yourself and look at it first.")
-    return whole
+    return b"".join(pieces)
 
 
 def _table(path: Path, body: bytes | Path, dialect: Dialect) -> Table:
     """The table below its header: of bytes that begin there, or of a whole file."""
     names = [f"c{at}" for at in range(len(dialect.names))]
     plain = _plain_numbers(body, dialect)
-    frame = _read(path, body, dialect, {name: pl.Float64 if name in plain else pl.String for name in names})
-    notes: list[str] = []
+    _check_lines(path, body, len(names), len(plain))
+    with warnings.catch_warnings(record=True) as told:  # an open quotation mark, for instance
+        warnings.simplefilter("always")
+        frame = _read(path, body, dialect, {name: pl.Float64 if name in plain else pl.String for name in names})
+    notes = ["some of its lines are malformed: rows may be missing"] if told else []
     columns = []
     doubtful = [name for name in plain if frame[name].null_count()]
-    words = _read(path, body, dialect, dict.fromkeys(names, pl.String)).select(doubtful) if doubtful else pl.DataFrame()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # told already
+        words = (
+            _read(path, body, dialect, dict.fromkeys(names, pl.String)).select(doubtful) if doubtful else pl.DataFrame()
+        )
     for name, header, unit_cell in zip(names, dialect.names, dialect.unit_cells, strict=True):
         if name in plain:
             label, unit = split_unit(header)
@@ -118,6 +126,21 @@ def _table(path: Path, body: bytes | Path, dialect: Dialect) -> Table:
     return Table(path.name.removesuffix(".gz").rpartition(".")[0] or path.stem, kind, columns, notes)
 
 
+def _check_lines(path: Path, body: bytes | Path, columns: int, plain: int) -> None:
+    """Raises :class:`RideError` for more rows, cells or words than a ride has; counted, before anything is made of them."""
+    rows = run = 0
+    with io.BytesIO(body) if isinstance(body, bytes) else body.open("rb") as file:
+        while piece := file.read(PIECE):
+            breaks = piece.count(b"\n") or piece.count(b"\r")
+            rows, run = rows + breaks, 0 if breaks else run + len(piece)
+            if run > MOST_LINE:
+                raise RideError(str(path), f"line {rows + 1}", "is absurdly long", "Look at the file first.")
+    check_shape(path, rows, columns)
+    size = len(body) if isinstance(body, bytes) else body.stat().st_size
+    if rows * (columns - plain) > MOST_WORDS and size > MOST_TEXT:
+        raise too_much(path, "words")
+
+
 def _read(path: Path, body: bytes | Path, dialect: Dialect, schema: dict[str, type[pl.DataType]]) -> pl.DataFrame:
     whole = isinstance(body, Path)
     try:
@@ -132,7 +155,7 @@ def _read(path: Path, body: bytes | Path, dialect: Dialect, schema: dict[str, ty
             ignore_errors=True,
             decimal_comma=dialect.decimal_comma,
         )
-    except pl.exceptions.PolarsError as error:
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         why = str(error).strip().splitlines()[0][:120] if str(error).strip() else type(error).__name__
         raise RideError(str(path), "", f"not a table we can read ({why})", "Export the log again.") from None
 

@@ -32,6 +32,7 @@ class Table:
     kind: str
     columns: list[Column]
     notes: list[str] = field(default_factory=list)
+    started: float | None = None  # s since 1970, where the format says it beside its rows
 
     def __len__(self) -> int:
         return len(self.columns[0].values) if self.columns else 0

@@ -13,12 +13,14 @@ from crisp_hornet.core.track import ground_speed_kmh
 from crisp_hornet.rides.clock_faults import steadied
 from crisp_hornet.rides.clocks import seconds_of, with_date
 from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.limits import LONGEST_S
 from crisp_hornet.rides.mapping import EXACT, Mapping
 from crisp_hornet.rides.registry import Loaded
 from crisp_hornet.rides.table import Table
 
 Rows = NDArray[np.intp]
 MPH = 1.609344
+OLDEST_S, LATEST_S = 4e8, 4.1e9  # 1982 and 2099, since 1970
 
 
 def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
@@ -30,6 +32,10 @@ def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
     }
     columns = {name: np.where(np.isfinite(values), values, np.nan) for name, values in columns.items()}
     time = seconds[order] - seconds[order][0]
+    if time[-1] > LONGEST_S:
+        raise RideError(
+            str(file), "", "its times go on for longer than any ride", "Check the time column, or cut the log."
+        )
     notes = [*table.notes, *jumps, *notes]
     if any(one.why != EXACT for one in mapping.assigned):  # the exchange form says what it means
         notes += _checked(columns, mapping, time)
@@ -44,7 +50,8 @@ def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
     ]
     if left:
         notes.append(f"columns not known and left out: {', '.join(left[:8])}{' …' if len(left) > 8 else ''}")
-    return Loaded(Ride(table.name[:120] or "ride", time, channels), notes)
+    started = table.started if table.started is not None else _moment(seconds[order][0])
+    return Loaded(Ride(table.name[:120] or "ride", time, channels, started, _counted(columns)), notes)
 
 
 def clock_faults(table: Table, mapping: Mapping, file: Path) -> list[str]:
@@ -84,7 +91,22 @@ def literal(table: Table, file: Path) -> Loaded | None:
     channels = {
         name: _finite(named[name].values if whole else named[name].values[good]) for name in CHANNELS if name in named
     }
-    return Loaded(Ride(table.name[:120] or "ride", time[good] - time[good][0], channels), notes)
+    if float(time[good][-1] - time[good][0]) > LONGEST_S:
+        raise RideError(str(file), "time_s", "goes on for longer than any ride", "Check that column.")
+    return Loaded(Ride(table.name[:120] or "ride", time[good] - time[good][0], channels, table.started), notes)
+
+
+def _counted(columns: dict[str, Array]) -> float | None:
+    """The distance (km) that the device counted over the ride; None where there is none, or it does not only rise."""
+    way = columns.get("distance_km")
+    if way is None or len(kept := way[np.isfinite(way)]) < 2 or np.any(np.diff(kept) < 0):
+        return None
+    return float(kept[-1] - kept[0]) or None
+
+
+def _moment(seconds: float) -> float | None:
+    """A time that is a date, not one since the start or of a clock."""
+    return float(seconds) if OLDEST_S < seconds < LATEST_S else None
 
 
 def _finite(values: Array) -> Array:

@@ -21,11 +21,12 @@ from crisp_hornet.bench.widgets.trace_box import TraceBox
 from crisp_hornet.bench.widgets.trace_rows import WHOLE, WORDS, Rows, limit_word, told, turned, unit_of
 from crisp_hornet.core.along import way_km
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.gaps import LEAST_S, longest_step_s
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pyramid import Pyramid
 
 RIBBON_PX = 26
-GAP_S, GAP_KM = 2.0, 0.2
+GAP_KM = 0.2
 KINDS = ("limit",)  # a row of kinds instead of sizes
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
 ZOOMS = {Qt.Key.Key_Plus: 0.5, Qt.Key.Key_Equal: 0.5, Qt.Key.Key_Minus: 2.0}
@@ -47,7 +48,7 @@ class Traces(QWidget):
         self.by_way = False
         self.at_s = 0.0
         self.units = Units()
-        self._x, self._gap = np.zeros(0), GAP_S
+        self._x, self._gap = np.zeros(0), LEAST_S
         self._built: object = (
             None  # what the plots were built for; another ride of the same kind goes into the same plots
         )
@@ -115,7 +116,7 @@ class Traces(QWidget):
             self._clear()
             return
         way = way_km(ride) if self.by_way else None
-        self._x, self._gap = (ride.time_s, GAP_S) if way is None else (way, GAP_KM)
+        self._x, self._gap = (ride.time_s, longest_step_s(ride.time_s)) if way is None else (way, GAP_KM)
         behind = tuple(self.other is not None and self.other.has(row[0]) for row in present)
         wanted = (present, behind, self.theme, self.units, way is None)
         if wanted != self._built:

@@ -15,11 +15,14 @@ FIRST = 1000  # what is known at all is mostly known here: long rides are then n
 
 @dataclass(frozen=True, eq=False)
 class Ride:
-    """``time_s`` (n,), increasing, from 0; each channel (n,), NaN where nothing was recorded."""
+    """``time_s`` (n,), increasing, from 0; each channel (n,), NaN where nothing was recorded. ``started_s``: the moment of its first row,
+    in seconds since 1970, where that is known; ``told_km``: the distance that the device itself counted."""
 
     name: str
     time_s: Array
     channels: dict[str, Array] = field(default_factory=dict)
+    started_s: float | None = None
+    told_km: float | None = None
 
     def __len__(self) -> int:
         return len(self.time_s)

@@ -6,21 +6,23 @@ noise and coarse sampling are worth; blocks of a minute are taken as independent
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
+from crisp_hornet.core.gaps import SPARSE_S, longest_step_s, usual_step_s
 from crisp_hornet.core.motor import Array
 from crisp_hornet.core.pack import charge_at
 from crisp_hornet.core.pack import rested_v as rested_v_of
 from crisp_hornet.documents.bike import Bike
 
-BLOCK_S, GAP_S, LEAST_KM = 60.0, 2.0, 0.3
+BLOCK_S, LEAST_KM = 60.0, 0.3
 MANY = 0.55  # rows that follow within such a share of the even clock's step are many
 CAPACITY_SPREAD = 0.05  # of what a label says
+TOLD_SPREAD = 0.005  # of a distance that the device counted
 QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
 
 
@@ -52,6 +54,9 @@ def energy_used(
         per_km = _ratio(wh, distance) if wh.known else refused(wh.reason, "Wh/km")
         ah = refused(why, "Ah") if rested_v is None else charge_by_rest(bike, *rested_v)
         return EnergyUsed(wh, refused("voltage and battery current are needed"), distance, per_km, ah)
+    if why := _too_sparse(rows, "watts"):
+        gone = refused(why, "Wh")
+        return EnergyUsed(gone, refused(why), distance, refused(why, "Wh/km"), refused(why, "Ah"))
     net, error, freedom = _summed(rows.time_s, rows.get("watts"))
     wh = around(net / 3600, error / 3600, freedom, "Wh")
     braked = smooth if smooth is not None else even(ride, ("pack_v", "battery_a"))
@@ -66,9 +71,9 @@ def _summable(ride: Ride, power: bool) -> Ride:
     channels = {name: ride.get(name) for name in ("wheel_speed_kmh", "gps_speed_kmh") if ride.has(name)}
     if power:
         channels["watts"], channels["amps"] = ride.get("pack_v") * ride.get("battery_a"), ride.get("battery_a")
-    rows = Ride(ride.name, ride.time_s, channels)
+    rows = replace(ride, channels=channels)
     many = len(ride) > 1 and float(np.median(np.diff(ride.time_s[:20_000]))) < MANY * STEP_S
-    return even(rows, tuple(channels)) if many else rows
+    return replace(even(rows, tuple(channels)), told_km=ride.told_km) if many else rows
 
 
 def energy_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:
@@ -101,12 +106,25 @@ def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:
     name = "wheel_speed_kmh" if ride.has("wheel_speed_kmh") else "gps_speed_kmh"
     if not ride.has(name):
         return refused("no speed was recorded", unit)
+    if why := _too_sparse(ride, name):
+        return refused(why, unit)
     km, error, freedom = (one / 3600 if at < 2 else one for at, one in enumerate(_summed(ride.time_s, ride.get(name))))
     if name == "wheel_speed_kmh" and wheel.known:
         stretch, spread = wheel.value / bike.drivetrain.wheel_circumference_m, wheel.half_width / 1.96 / wheel.value
     else:
         stretch, spread = 1.0, 0.01  # nobody measured how the wheel rolls under this rider, or how GPS did
-    return around(km * stretch, float(np.hypot(error * stretch, km * stretch * spread)), freedom, unit)
+    found = around(km * stretch, float(np.hypot(error * stretch, km * stretch * spread)), freedom, unit)
+    if ride.told_km is None:
+        return found
+    # the device counted for itself: where the two differ, nobody knows which of them is right
+    low, high = min(found.low, ride.told_km * (1 - TOLD_SPREAD)), max(found.high, ride.told_km * (1 + TOLD_SPREAD))
+    return replace(found, low=low, high=high)
+
+
+def _too_sparse(ride: Ride, name: str) -> str:
+    """Why a channel's rows lie too far apart to be summed, or ""."""
+    usual = usual_step_s(ride.time_s[np.isfinite(ride.get(name))])
+    return f"a row every {usual:.0f} s: too far apart to tell what lay between" if usual > SPARSE_S else ""
 
 
 def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
@@ -141,13 +159,13 @@ def _summed(time: Array, values: Array) -> tuple[float, float, float]:
         time, values = time[good], values[good]
     if len(time) < 8:
         return 0.0, 0.0, 1.0
-    steps = np.diff(time)
-    pieces = np.where(steps <= GAP_S, steps * (values[1:] + values[:-1]) / 2, 0.0)
+    steps, gap = np.diff(time), longest_step_s(time)
+    pieces = np.where(steps <= gap, steps * (values[1:] + values[:-1]) / 2, 0.0)
     wide = time[2::2] - time[:-2:2]
-    coarse = np.where(wide <= 2 * GAP_S, wide * (values[2::2] + values[:-2:2]) / 2, 0.0)
+    coarse = np.where(wide <= 2 * gap, wide * (values[2::2] + values[:-2:2]) / 2, 0.0)
     pairs = len(coarse)
     fine = pieces[: 2 * pairs].reshape(pairs, 2).sum(axis=1)
-    inside = (steps[: 2 * pairs].reshape(pairs, 2) <= GAP_S).all(axis=1)
+    inside = (steps[: 2 * pairs].reshape(pairs, 2) <= gap).all(axis=1)
     block = np.floor((time[: 2 * pairs : 2] - time[0]) / BLOCK_S).astype(int)
     off = np.bincount(block, np.where(inside, coarse - fine, 0.0))
     return float(pieces.sum()), float(np.sqrt(np.sum(off**2))) / 2, float(max(len(off) - 1, 1))

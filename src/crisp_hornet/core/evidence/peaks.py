@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.gaps import longest_step_s
 from crisp_hornet.core.motor import Array
 from crisp_hornet.documents.channels import UNITS
 from crisp_hornet.documents.tune import Tune
 
 REACHED = 0.97  # a limit counts as reached from this share of it on
-LONGEST_STEP_S = 2.0  # a longer gap between samples is a gap, not a long sample
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class Energy:
 def sample_seconds(time_s: Array) -> Array:
     """Seconds each sample stands for, (n,); a gap counts as nothing."""
     step = np.diff(time_s, append=time_s[-1] if len(time_s) else 0.0)
-    return np.where(step > LONGEST_STEP_S, 0.0, step)
+    return np.where(step > longest_step_s(time_s), 0.0, step)
 
 
 def peaks(ride: Ride, tune: Tune) -> list[Peak]:

@@ -17,9 +17,11 @@ from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.core.pull import PullCurve
 
 HAND_S, MANY = 0.15, 30.0  # of start and stop together; degrees of freedom of a hand that is known
-TIMES = r"((?:\d+(?:[.,]\d+)?\s*s(?:\s*(?:,|and)\s*)?)+)"
-STRETCH = re.compile(rf"(\d+(?:[.,]\d+)?)\s*m\s+in\s+{TIMES}", re.IGNORECASE)
-LAUNCH = re.compile(rf"(\d+)\s*(?:to|-)\s*(\d+)\s*(km/h|mph)\s+in\s+{TIMES}", re.IGNORECASE)
+FIGURE = r"\d{1,6}(?:[.,]\d{1,6})?"
+TIMES = rf"((?:{FIGURE}\s*s(?:\s*(?:,|and)\s*)?){{1,50}})"
+STRETCH = re.compile(rf"(?<!\d)({FIGURE})\s*m\s+in\s+{TIMES}", re.IGNORECASE)
+LAUNCH = re.compile(rf"(?<!\d)(\d{{1,4}})\s*(?:to|-)\s*(\d{{1,4}})\s*(km/h|mph)\s+in\s+{TIMES}", re.IGNORECASE)
+MOST_WORDS = 4000
 MPH_KMH, MOST_S, MOST_M = 1.609344, 3600.0, 20_000.0
 
 
@@ -48,6 +50,7 @@ class Timed:
 
 def timed(words: str, curve: PullCurve | None) -> tuple[Timed, ...]:
     """Everything in the words that is a time: ``100 m in 9.8 s and 10.4 s``, ``0 to 25 km/h in 6.2 s, 6.0 s``."""
+    words = words[:MOST_WORDS]
     return (
         *(_launch(found, curve) for found in LAUNCH.finditer(words)),
         *(_stretch(found, curve) for found in STRETCH.finditer(words)),
@@ -55,7 +58,7 @@ def timed(words: str, curve: PullCurve | None) -> tuple[Timed, ...]:
 
 
 def _seconds(words: str) -> list[float]:
-    return [float(one.replace(",", ".")) for one in re.findall(r"(\d+(?:[.,]\d+)?)\s*s", words)]
+    return [float(one.replace(",", ".")) for one in re.findall(rf"({FIGURE})\s*s", words)]
 
 
 def _mean(values: np.ndarray, hand: float, unit: str) -> Estimate:

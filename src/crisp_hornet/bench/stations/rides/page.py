@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -25,7 +26,6 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label, shortened
 from crisp_hornet.bench.widgets.trace_axes import clock
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import energy
 from crisp_hornet.core.joining import Joined
 from crisp_hornet.documents.errors import DocumentError
@@ -308,7 +308,7 @@ class RidesPage(Station):
 
     def _take_finished(self, found: tuple[Path, RideCard | None, Loaded]) -> None:
         path, card, loaded = found
-        ride = Ride(path.name.removesuffix(ENDING), loaded.ride.time_s, loaded.ride.channels)
+        ride = replace(loaded.ride, name=path.name.removesuffix(ENDING))
         self._take_import(Loaded(ride, loaded.notes), card)
         if self.desk.raw_ride is not None and self.desk.raw_ride.name == ride.name:
             path.unlink(missing_ok=True)
@@ -361,7 +361,7 @@ class RidesPage(Station):
 
     def _take_joined(self, joined: Joined) -> None:
         name = f"{joined.ride.name}, joined"
-        ride = Ride(name[:120], joined.ride.time_s, joined.ride.channels)
+        ride = replace(joined.ride, name=name[:120])
         told = f"joined at a shift of {joined.shift_s:+.1f} s, speeds alike to {100 * joined.fit:.0f} %"
         self._take_import(Loaded(ride, [told]))
 

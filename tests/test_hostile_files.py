@@ -1,0 +1,79 @@
+"""Files that mean no good: spoilt ones by the hundred (`scripts/bench` takes more than a hundred thousand), and bombs."""
+
+import os
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from crisp_hornet.rides.errors import RideError
+from crisp_hornet.rides.registry import read_ride
+from tests.hostile import BOMBS, HARMLESS, KINDS, MOST_S, attempt, garage_in, sound, strike
+
+
+@pytest.fixture
+def garage(tmp_path):
+    made = garage_in(tmp_path)
+    yield made
+    made.close()
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_sound_file_of_each_kind_is_read(tmp_path, garage, kind):
+    path = tmp_path / f"log.{kind}"
+    path.write_bytes(sound(kind))
+    told = attempt(0, kind, path, garage)
+    assert (told.ended, told.broken) == ("read", "")
+
+
+@pytest.mark.parametrize("start", range(0, 900, 90))
+def test_a_spoilt_file_is_read_or_refused_in_a_line(tmp_path, garage, start):
+    told = [strike(seed, tmp_path, garage) for seed in range(start, start + 90)]
+    assert [one for one in told if one.broken] == []
+
+
+ALONE = """
+import sys
+from pathlib import Path
+from tests.hostile import attempt, garage_in
+kind, path = sys.argv[1], Path(sys.argv[2])
+told = attempt(0, kind, path, garage_in(path.parent) if kind == "archive.zip" else None)
+print(told.ended, told.broken or "sound", told.seconds)
+"""
+
+
+@pytest.mark.parametrize("name", BOMBS)
+def test_a_bomb_is_refused_before_it_costs_anything(tmp_path, name):
+    """Each in a process of its own, so that what it takes at most can be told."""
+    kind, make = BOMBS[name]
+    path = tmp_path / f"log.{kind}"
+    path.write_bytes(make())
+    done = subprocess.run(
+        [sys.executable, "-W", "ignore", "-c", ALONE, kind, str(path)], capture_output=True, text=True, timeout=90
+    )
+    path.unlink()
+    ended, told = done.stdout.split(maxsplit=1) if done.stdout else ("gone", done.stderr)
+    assert ended == ("read" if name in HARMLESS else "refused") and told.startswith("sound"), (ended, told)
+    assert float(told.split()[-1]) < MOST_S
+
+
+def test_a_pipe_is_not_waited_for_and_a_clock_that_leaps_asks_for_no_memory(tmp_path):
+    os.mkfifo(tmp_path / "pipe.csv")
+    with pytest.raises(RideError, match="pipe or a device"):
+        read_ride(tmp_path / "pipe.csv")
+    log = tmp_path / "leap.csv"
+    log.write_text("time_s,pack_v\n" + "".join(f"{k},60\n" for k in range(50)) + "1e300,59\n")
+    with pytest.raises(RideError, match="longer than any ride"):
+        read_ride(log)
+    log.write_text(
+        "time,volts\n" + "".join(f"{k},60\n" for k in range(50)) + "".join(f"{1.7e9 + k},59\n" for k in range(50))
+    )
+    ride = read_ride(log).ride
+    assert ride.time_s[-1] < 200 and len(ride) > 90
+
+
+def test_a_valid_file_of_unusual_columns_is_read(tmp_path):
+    (tmp_path / "a.parquet").write_bytes(sound("parquet"))
+    ride = read_ride(tmp_path / "a.parquet").ride
+    assert ride.time_s[-1] == 19.5 and np.isfinite(ride.get("pack_v")).all()
