@@ -112,7 +112,7 @@ def test_a_figure_that_makes_no_bike_is_refused_with_its_reason(qtbot, demo_wind
     page.choose("drivetrain.wheel_circumference_m")
     page._entry.entries[0].fields[0].setText("-2")
     page._entry.entries[0].take()
-    assert "greater than 0" in demo_window.notice.text and demo_window.desk.bike == before
+    assert "must be greater than" in demo_window.notice.text and demo_window.desk.bike == before
 
 
 def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):

@@ -40,7 +40,11 @@ def test_unknown_keys_are_kept_and_reported(tmp_path):
 @pytest.mark.parametrize(
     ("change", "place", "reason"),
     [
-        ({"motor__phase_resistance_ohm": -1}, "motor.phase_resistance_ohm", "greater than 0, is -1"),
+        (
+            {"motor__phase_resistance_ohm": -1},
+            "motor.phase_resistance_ohm",
+            "must be greater than or equal to 0.00001, is -1",
+        ),
         ({"motor__phase_resistance_ohm": "0.05"}, "motor.phase_resistance_ohm", "must be a number, not '0.05'"),
         ({"motor__phase_resistance_ohm": True}, "motor.phase_resistance_ohm", "must be a number, not True"),
         ({"battery__series": 16.5}, "battery.series", "must be a whole number"),

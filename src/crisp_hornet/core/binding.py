@@ -24,7 +24,7 @@ class _Constraint:
     direction (A), and where it is met."""
 
     def __init__(self, by_id: Array, by_iq: Array, release: Array | float, met: NDArray[np.bool_]) -> None:
-        length = np.maximum(np.hypot(by_id, by_iq), 1e-300)
+        length = np.maximum(np.hypot(by_id, by_iq), 1e-60)
         self.x, self.y = by_id / length, by_iq / length
         self.release, self.met = release / length, met
 

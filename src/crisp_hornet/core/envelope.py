@@ -65,7 +65,7 @@ def _iq_on_mtpa(bounds: Bounds, omega: Array, top: Array) -> Array:
             break
         step = 1e-6 * np.maximum(i_q, 1e-3)
         slope = (bounds.power_w(omega, motor.mtpa_id(i_q + step), i_q + step) - bounds.most_w - over) / step
-        i_q = np.where(over > 0, np.maximum(i_q - over / np.maximum(slope, 1e-300), 0.0), i_q)
+        i_q = np.where(over > 0, np.maximum(i_q - over / np.maximum(slope, 1e-30), 0.0), i_q)
     return i_q * (1 - 1e-12)
 
 

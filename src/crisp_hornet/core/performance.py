@@ -73,6 +73,8 @@ def front_wheel_keeps(curve: PullCurve, grade: float = 0.0) -> float:
     lift = lift_force_n(curve.bike, grade)
     if math.isinf(lift):
         return 1.0
+    if lift <= 0:  # all of it stands on the rear wheel
+        return 0.0
     return max(0.0, 1.0 - float(np.max(curve.wheel_force_n, initial=0.0)) / lift)
 
 

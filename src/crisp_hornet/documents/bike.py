@@ -100,7 +100,7 @@ class Battery(Part):
 class Drivetrain(Part):
     """From motor to road. ``ratio``: motor turns per wheel turn; ``gears``: the ratios to choose from, then."""
 
-    wheel_circumference_m: Positive = Field(ge=0.1, le=20)
+    wheel_circumference_m: Positive = Field(ge=0.05, le=20)
     ratio: Positive = Field(ge=0.01, le=1000)
     efficiency: Share
     gears: list[Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0.01, le=1000)]] | None = Field(

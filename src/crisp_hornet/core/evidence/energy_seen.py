@@ -23,6 +23,7 @@ BLOCK_S, LEAST_KM = 60.0, 0.3
 MANY = 0.55  # rows that follow within such a share of the even clock's step are many
 CAPACITY_SPREAD = 0.05  # of what a label says
 TOLD_SPREAD = 0.005  # of a distance that the device counted
+CLOSE_S = 1.5  # how long what a rider asks for usually lasts
 QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
 
 
@@ -168,4 +169,6 @@ def _summed(time: Array, values: Array) -> tuple[float, float, float]:
     inside = (steps[: 2 * pairs].reshape(pairs, 2) <= gap).all(axis=1)
     block = np.floor((time[: 2 * pairs : 2] - time[0]) / BLOCK_S).astype(int)
     off = np.bincount(block, np.where(inside, coarse - fine, 0.0))
-    return float(pieces.sum()), float(np.sqrt(np.sum(off**2))) / 2, float(max(len(off) - 1, 1))
+    # rows that follow each other closely differ from every second one by twice their error; rows that are strangers by no more than it
+    twice = 2.0 if usual_step_s(time) <= CLOSE_S else 1.0
+    return float(pieces.sum()), float(np.sqrt(np.sum(off**2))) / twice, float(max(len(off) - 1, 1))
