@@ -76,9 +76,9 @@ def demagnetising(s: Situation) -> Warning_ | None:
 @rule_over(Axis.CHARGE, Axis.PACK, Axis.HEAT)
 def sags_under_trip(s: Situation) -> Warning_ | None:
     """Full pull sags the pack below the voltage at which its board trips."""
-    if s.curve is None or not s.curve.running.any():
+    if s.curve is None or not np.isfinite(sagged := s.curve.pack_v[s.curve.running]).any():
         return None
-    lowest, trip = float(np.nanmin(s.curve.pack_v[s.curve.running])), s.bike.battery.bms_trip_v
+    lowest, trip = float(np.nanmin(sagged)), s.bike.battery.bms_trip_v
     if lowest >= trip:
         return None
     return Warning_(
