@@ -45,15 +45,31 @@ def test_a_ruler_by_arrow_keys_typing_wheel_and_drag(qtbot, tune):
     assert desk.draft.setting(BATTERY) == 37.5
     wheel(ruler, -2)
     assert desk.draft.setting(BATTERY) == 35.5
-    for typed, expected in (("28,5", 28.5), ("31.25", 31.25), ("9999", ruler.scale.high), ("abc", ruler.scale.high)):
+    for typed, expected in (("28,5", 28.5), ("31.25", 31.25), ("1 0,5", 31.25)):
         qtbot.keyClick(ruler, Qt.Key.Key_Return)
         editor = next(one for one in ruler.findChildren(QLineEdit) if one.isVisible())
         editor.clear()
         qtbot.keyClicks(editor, typed)
         qtbot.keyClick(editor, Qt.Key.Key_Return)
         assert desk.draft.setting(BATTERY) == expected
-        assert ruler.hasFocus()
-    drag(ruler, QPointF(60, 38), [QPointF(100, 38), QPointF(140, 38)])
+        assert ruler.hasFocus() or typed == "1 0,5"
+    editor = next(one for one in ruler.findChildren(QLineEdit) if one.isVisible())
+    for typed, why in (
+        ("9999", "lies outside 0 to 70 A"),
+        ("abc", "is no figure"),
+        ("1.200", "could be 1.2 or 1200"),
+        ("-5", "outside"),
+    ):
+        editor.setText(typed)  # what is not taken is told, and stays to be mended
+        qtbot.keyClick(editor, Qt.Key.Key_Return)
+        assert editor.isVisible() and why in tune.window().notice.text and desk.draft.setting(BATTERY) == 31.25
+    qtbot.keyClick(editor, Qt.Key.Key_Escape)
+    qtbot.mouseClick(ruler, Qt.MouseButton.LeftButton, pos=QPoint(200, 38))
+    assert desk.draft.setting(BATTERY) == 31.25 and ruler.hasFocus()  # a press only takes the focus
+    start = QPointF(ruler._mark_x(), 38)
+    drag(ruler, start, [start + QPointF(3, 0)])
+    assert desk.draft.setting(BATTERY) == 31.25  # nor does a hand that trembles
+    drag(ruler, start, [QPointF(120, 38), QPointF(140, 38)])
     share = (140 - 10) / (ruler.width() - 20)
     assert desk.draft.setting(BATTERY) == pytest.approx(share * ruler.scale.high, abs=0.5)
     qtbot.mouseDClick(ruler, Qt.MouseButton.LeftButton, pos=QPoint(60, 38))
@@ -63,7 +79,7 @@ def test_a_ruler_by_arrow_keys_typing_wheel_and_drag(qtbot, tune):
 def test_esc_cancels_a_drag_and_leaves_no_step_of_undo(qtbot, tune):
     desk, ruler = tune.desk, tune.rulers[PHASE]
     ruler.setFocus()
-    drag(ruler, QPointF(60, 38), [QPointF(200, 38)], release=False)
+    drag(ruler, QPointF(ruler._mark_x(), 38), [QPointF(60, 38), QPointF(200, 38)], release=False)
     assert desk.draft.setting(PHASE) != 115
     qtbot.keyClick(ruler, Qt.Key.Key_Escape)
     assert desk.draft.setting(PHASE) == 115 and not desk.undo_stack.canUndo()

@@ -55,7 +55,8 @@ def test_a_ruler_of_words(qtbot, ruler_of):
     for nonsense in ("zebra", "7", ""):
         type_in(qtbot, ruler, nonsense)
         assert ruler.value == 2
-    drag(ruler, QPointF(120, 38), [QPointF(200, 38), QPointF(228, 38)])
+    press_keys(qtbot, ruler.findChild(QLineEdit), KEY.Key_Escape)
+    drag(ruler, QPointF(ruler._mark_x(), 38), [QPointF(200, 38), QPointF(228, 38)])
     assert ruler.value == 3
     wheel(ruler, -1)
     assert ruler.value == 2

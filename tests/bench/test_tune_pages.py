@@ -230,7 +230,7 @@ def test_local_rules_from_an_example_are_judged_in_each_road_mode(qtbot, demo_wi
     qtbot.waitUntil(lambda: "here 25 is the end" in texts(demo_window.watch_list))
     panel.fields["assist_ends_kmh"].setText("x")
     click(qtbot, find(demo_window, "Keep the local rules"))
-    assert "is not a number" in demo_window.notice.text and desk.bike.local.assist_ends_kmh == 25
+    assert "is no figure" in demo_window.notice.text and desk.bike.local.assist_ends_kmh == 25
     panel.fields["assist_ends_kmh"].setText("60")
     panel.fields["power_w"].setText("")
     find(demo_window, "throttle by local rules", QComboBox).setCurrentIndex(0)

@@ -13,4 +13,4 @@ class DocumentError(Exception):
     def __init__(self, file: str, place: str, reason: str, mend: str) -> None:
         self.file, self.place, self.reason, self.mend = file, place, reason, mend
         where = f"{file}: {place}" if place else file
-        super().__init__(f"{where}: {reason}. {mend}".rstrip())
+        super().__init__(" ".join(f"{where}: {reason}. {mend}".rstrip().splitlines()))  # a line, whatever names hold

@@ -39,7 +39,10 @@ TABLES: dict[str, type[Base]] = {
 }  # fmt: skip
 OWN = ("id", "bike_id", "file")  # belong to the garage a row lies in
 MOST_BYTES, MOST_STORY, MOST_ROWS = 4 << 30, 128 << 20, 200_000
-MOST_PARTS, MOST_FIGURES = 2_000_000, 8_000_000  # of the story: what Python makes of them costs much more than their text
+MOST_PARTS, MOST_FIGURES = (
+    2_000_000,
+    8_000_000,
+)  # of the story: what Python makes of them costs much more than their text
 MOST_RIDE = 1 << 30
 
 

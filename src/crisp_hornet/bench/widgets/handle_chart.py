@@ -6,13 +6,13 @@ turns it, Delete or a double click returns it to what is on the controller, Esc 
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.plain_chart import PlainChart
@@ -42,6 +42,7 @@ class HandleChart(PlainChart):
     returned = pyqtSignal(str)
     cancelled = pyqtSignal(str, int)
     typed = pyqtSignal(str, float)
+    refused = pyqtSignal(str)
 
     def __init__(self, theme: Theme, new_token: Callable[[], int], name: str) -> None:
         super().__init__(theme)
@@ -147,12 +148,18 @@ class HandleChart(PlainChart):
         editor.setFocus()
 
     def _take_typed(self, text: str) -> None:
-        try:
-            value = float(text.strip().replace(",", ".").rstrip("%×VC°F ").strip())
-        except ValueError:
+        if not text.strip():
+            self._close_editor(True)
             return
-        if math.isfinite(value):
-            self.typed.emit(self.chosen, value)
+        try:
+            value = figure(text.strip().rstrip("%×VC°F ").strip(), thousandths=True)
+        except Misread as why:
+            self.refused.emit(f"{why}.")
+            if self._editor is not None:
+                self._editor.refuse(str(why))
+            return
+        self._close_editor(True)
+        self.typed.emit(self.chosen, value)
 
     def _close_editor(self, back: bool) -> None:
         if self._editor is not None:

@@ -22,14 +22,16 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
 
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 
 HEIGHT = 68
 LINE_Y = 36.0
 SIDE = 10.0
+GRASP_PX, MOVED_PX = 14.0, 4.0  # how near to its mark a drag begins, and after how much of it
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,8 @@ class Scale:
 
 class Entry(QLineEdit):
     """A field for one figure. ``taken`` on Enter; ``left`` when it is done with, saying whether the ruler gets the
-    focus back. Keys end here: a line edit hands Enter on to its parent, which would open the next field."""
+    focus back. What cannot be taken is said with :meth:`refuse`, and the field stays open. Keys end here: a line edit hands Enter on to its
+    parent, which would open the next field."""
 
     taken = pyqtSignal(str)
     left = pyqtSignal(bool)
@@ -92,12 +95,18 @@ class Entry(QLineEdit):
         assert event is not None
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.taken.emit(self.text())
-            self.left.emit(True)
         elif event.key() == Qt.Key.Key_Escape:
             self.left.emit(True)
         else:
             super().keyPressEvent(event)
         event.accept()
+
+    def refuse(self, why: str) -> None:
+        """Say why what was typed is not taken; it stays to be mended."""
+        self.setToolTip(why)
+        self.setAccessibleDescription(why)
+        self.selectAll()
+        QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), why, self)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
@@ -108,6 +117,7 @@ class Ruler(QWidget):
     """One figure on its scale. ``changed`` carries the new value (None: no limit) and a token of the gesture."""
 
     changed = pyqtSignal(object, int)
+    refused = pyqtSignal(str)  # why what was typed is not taken
 
     def __init__(self, scale: Scale, theme: Theme, new_token: Callable[[], int]) -> None:
         super().__init__()
@@ -118,8 +128,9 @@ class Ruler(QWidget):
         self.lack = ""
         self._new_token = new_token
         self._drag: tuple[int, float | None] | None = None
+        self._pressed: float | None = None  # where the mark was taken hold of, until the hand has moved
         self._keys: int | None = None
-        self._editor: QLineEdit | None = None
+        self._editor: Entry | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
@@ -198,17 +209,27 @@ class Ruler(QWidget):
             if event.position().y() < 26 and event.position().x() > self.width() - 100:
                 self.edit("")
                 return
-            self._drag = (self._new_token(), self.value)
-            self.mouseMoveEvent(event)
+            at = event.position().x()
+            self._pressed = (
+                at if abs(at - self._mark_x()) <= GRASP_PX else None
+            )  # elsewhere a press only takes the focus
+
+    def _mark_x(self) -> float:
+        """Where the drafted value's mark stands."""
+        span = max(self.scale.high - self.scale.low, 1e-12)
+        return SIDE + (self._from() - self.scale.low) / span * (self.width() - 2 * SIDE)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        at = event.position().x()
+        if self._pressed is not None and abs(at - self._pressed) >= MOVED_PX:
+            self._pressed, self._drag = None, (self._new_token(), self.value)
         if self._drag is not None:
-            share = (event.position().x() - SIDE) / (self.width() - 2 * SIDE)
+            share = (at - SIDE) / (self.width() - 2 * SIDE)
             self._set(self.scale.low + share * (self.scale.high - self.scale.low), self._drag[0], self.scale.fine)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._drag = None
+        self._drag = self._pressed = None
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -233,20 +254,33 @@ class Ruler(QWidget):
         editor.setFocus()
 
     def _take_typed(self, typed: str) -> None:
-        text = typed.strip().replace(",", ".").removesuffix(self.scale.unit).strip()
+        text = typed.strip()
         fitting = [at for at, word in enumerate(self.scale.words) if text and word.startswith(text.lower())]
-        if fitting:
-            self._set(float(fitting[0]), self._new_token(), 0.0)
-            return
         if self.scale.none_text and text in ("", self.scale.none_text):
+            self._close_editor(True)
             self.changed.emit(None, self._new_token())
-            return
+        elif not text:
+            self._close_editor(True)
+        elif self.scale.words and not fitting:
+            self._refuse(f"{text!r} is none of: {', '.join(self.scale.words)}")
+        else:
+            self._take_figure(text, fitting)
+
+    def _take_figure(self, text: str, fitting: list[int]) -> None:
+        scale = self.scale
+        low, high = sorted((scale.shown(scale.low), scale.shown(scale.high)))
         try:
-            value = float(text)
-        except ValueError:
+            typed = 0.0 if fitting else figure(text, scale.unit, low, high, thousandths=scale.fine < 0.01)
+        except Misread as why:
+            self._refuse(f"{scale.label}: {why}")
             return
-        if math.isfinite(value) and not self.scale.words:
-            self._set(self.scale.back(value), self._new_token(), 0.0)
+        self._close_editor(True)
+        self._set(float(fitting[0]) if fitting else scale.back(typed), self._new_token(), 0.0)
+
+    def _refuse(self, why: str) -> None:
+        self.refused.emit(f"{why}.")
+        if self._editor is not None:
+            self._editor.refuse(why)
 
     def _close_editor(self, back: bool) -> None:
         if self._editor is not None:

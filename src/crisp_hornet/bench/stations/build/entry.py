@@ -12,6 +12,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
@@ -19,6 +20,21 @@ from crisp_hornet.core.plausible import implausible
 from crisp_hornet.core.uncertainty import UNCERTAIN, relative_spread
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.store import document_error
+
+FINE_UNITS = (
+    "",
+    "m",
+    "m²",
+    "V",
+    "Ω",
+    "mΩ",
+    "H",
+    "mH",
+    "µH",
+    "Wb",
+    "N·m",
+    "s",
+)  # three digits behind the comma are usual
 
 
 class WayEntry(QWidget):
@@ -61,10 +77,11 @@ class WayEntry(QWidget):
     def numbers(self) -> list[float] | None:
         """What the fields hold, in SI units; None unless every one holds a number."""
         try:
-            typed = [float(editor.text().strip().replace(",", ".")) for editor in self.fields]
-        except ValueError:
-            return None
-        if not all(map(math.isfinite, typed)):
+            typed = [
+                figure(editor.text(), thousandths=one.unit in FINE_UNITS)
+                for editor, one in zip(self.fields, self.way.fields, strict=True)
+            ]
+        except Misread:
             return None
         back = self._desk.units.back
         return [back(number, one.unit) * one.factor for number, one in zip(typed, self.way.fields, strict=True)]
@@ -79,6 +96,17 @@ class WayEntry(QWidget):
         except (ValueError, ZeroDivisionError, OverflowError):
             return None
         return value if math.isfinite(value) else None
+
+    def _misread(self) -> str:
+        """Why the fields give nothing, in words; "" while nothing is typed."""
+        if not any(editor.text().strip() for editor in self.fields):
+            return ""
+        for editor, one in zip(self.fields, self.way.fields, strict=True):
+            try:
+                figure(editor.text(), thousandths=one.unit in FINE_UNITS)
+            except Misread as why:
+                return f"{why}" if editor.text().strip() else "a number in each field, please"
+        return "these figures give nothing: check them"
 
     def take(self) -> None:
         """Hand the figure over, if there is one."""
@@ -95,8 +123,7 @@ class WayEntry(QWidget):
         value, bike = self.value(), self._desk.bike
         self._take.setEnabled(value is not None)
         if value is None or bike is None:
-            missing = any(editor.text().strip() for editor in self.fields)
-            self._result.setText("a number in each field, please" if missing else "")
+            self._result.setText(self._misread())
             return
         doubt = implausible(bike, self._path, value)
         self._result.setText(

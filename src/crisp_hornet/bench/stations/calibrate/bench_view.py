@@ -10,6 +10,8 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.figures import figure as typed_figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words
@@ -170,7 +172,6 @@ class InstrumentView(QWidget):
         contact = self._link.contact
         answers = self._answers()
         if contact is None or answers is None:
-            self._desk.said.emit("note", "A number above 0 in each field, please.")
             self._show()
             return
         if len(times) < (1 if self.instrument.detects else 5):
@@ -184,11 +185,14 @@ class InstrumentView(QWidget):
         self._show()
 
     def _answers(self) -> dict[str, float] | None:
-        try:
-            found = {name: float(field.text().replace(",", ".")) for name, field in self.fields.items()}
-        except ValueError:
-            return None
-        return found if all(math.isfinite(value) for value in found.values()) else None
+        found: dict[str, float] = {}
+        for name, field in self.fields.items():
+            try:
+                found[name] = typed_figure(field.text(), thousandths=True)
+            except Misread as why:
+                self._desk.said.emit("note", f"{field.accessibleName()}: {why}.")
+                return None
+        return found
 
     def _keep(self, instrument: Instrument, judged: Judgement, serial: str, written: bool = False) -> None:
         figures = {name: value for name, value in judged.figures.items() if math.isfinite(value)}

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
 from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, column_scroll, label
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
@@ -44,7 +46,7 @@ class ScopeView(QWidget):
         column.addStretch(1)
         scroll = column_scroll(channels)
         scroll.setFixedWidth(230)
-        self.window_box, self.trigger_box, self.level = QComboBox(), QComboBox(), QLineEdit()
+        self.window_box, self.trigger_box, self.level = Chooser(), Chooser(), QLineEdit()
         self._freeze = button("Freeze", self._switch_freeze, "large", "Freeze the scope")
         right = QVBoxLayout()
         right.setSpacing(8)
@@ -83,9 +85,9 @@ class ScopeView(QWidget):
         """Wait for the chosen channel to rise through the level."""
         name = self.trigger_box.currentText()
         try:
-            level = float(self.level.text().replace(",", "."))
-        except ValueError:
-            self._desk.said.emit("note", "A number for the trigger's level, please.")
+            level = figure(self.level.text(), thousandths=True)
+        except Misread as why:
+            self._desk.said.emit("note", f"The trigger's level: {why}.")
             return
         self.scope.arm(Trigger(name, level) if self.trigger_box.currentIndex() > 0 else None)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.documents.ride_card import RideCard
 
@@ -63,7 +64,7 @@ class CardFields(QWidget):
         for key in VOLTS:
             if key not in self.fields:
                 continue
-            text = self.fields[key].text().strip().replace(",", ".").removesuffix("V").strip()
+            text = self.fields[key].text().strip()
             values[key] = _volts(text)
             if text and values[key] is None:
                 values[key] = getattr(self._kept, key)
@@ -75,7 +76,6 @@ class CardFields(QWidget):
 
 def _volts(text: str) -> float | None:
     try:
-        value = float(text)
-    except ValueError:
+        return figure(text, "V", LEAST_V, MOST_V, thousandths=True)
+    except Misread:
         return None
-    return value if LEAST_V <= value <= MOST_V else None

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.motor import Array
 from crisp_hornet.rides.mapping import Mapping
@@ -130,12 +131,12 @@ class MappingPanel(QWidget):
     def _add_row(self, row: int, at: int, column: Column, mapping: Mapping) -> None:
         known = next((one for one in mapping.assigned if one.column == at), None)
         name = f"{column.name}{f' ({shown_unit(column.unit)})' if column.unit else ''}"
-        box = QComboBox()
+        box = Chooser()
         box.setAccessibleName(f"channel of {column.name}")
         box.addItems([NOTHING, *(WORDS[one] for one in CHANNEL_UNIT)])
         box.setCurrentIndex(list(CHANNEL_UNIT).index(known.channel) + 1 if known else 0)
         box.activated.connect(partial(self._set_channel, at))
-        unit = QComboBox()
+        unit = Chooser()
         unit.setAccessibleName(f"unit of {column.name}")
         if known is not None:
             choices = ["as it is", *units_of(CHANNEL_UNIT[known.channel])]

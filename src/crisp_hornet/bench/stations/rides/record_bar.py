@@ -7,13 +7,15 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.programmes.catalogue import programmes
@@ -50,7 +52,7 @@ class RecordBar(QWidget):
         self.waits.setChecked(True)
         self.card = CardFields("ride card", after=False)
         self.fields = self.card.fields
-        self.programme = QComboBox()
+        self.programme = Chooser()
         self.programme.setAccessibleName("test programme to be led through")
         self.programme.activated.connect(lambda _at: self.refresh())
         self.flywheel = QLineEdit()
@@ -256,7 +258,6 @@ class RecordBar(QWidget):
 def _kilograms(text: str) -> float | None:
     """A typed mass; None where it is none."""
     try:
-        mass = float(text.replace(",", ".").removesuffix("kg").strip())
-    except ValueError:
+        return figure(text, "kg", LEAST_KG, MOST_KG)
+    except Misread:
         return None
-    return mass if LEAST_KG <= mass <= MOST_KG else None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QComboBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.prediction import axis_speeds
@@ -15,6 +15,7 @@ from crisp_hornet.bench.stations.rides.time_bars import TimeAt
 from crisp_hornet.bench.stations.rides.track_map import TrackMap
 from crisp_hornet.bench.stations.rides.worked_out import WORDS as WORKED_OUT
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.trace_axes import clock
@@ -40,7 +41,7 @@ class RideSide(QWidget):
         super().__init__()
         self._desk, self._view = desk, view
         self._way: tuple[Ride, Array | None] | None = None
-        self.channel, self.across = QComboBox(), QComboBox()
+        self.channel, self.across = Chooser(), Chooser()
         self.channel.setAccessibleName("channel to look at")
         self.channel.activated.connect(lambda _at: view.look_at(self._name))
         self.across.setAccessibleName("channel it is drawn against")

@@ -10,6 +10,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.stations.rides.worked_out import WorkedOut
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.overview import Overview
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
@@ -42,7 +43,7 @@ class RideView(QWidget):
         self.traces, self.overview = Traces(theme), Overview(theme)
         self.groups = PageChoice(tuple(GROUPS), "traces")
         self.axis = PageChoice(("by time", "by way"), "axis")
-        self.other = QComboBox()
+        self.other = Chooser()
         self.other.setAccessibleName("ride to lay behind")
         self.other.addItem(ALONE)
         self.other.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

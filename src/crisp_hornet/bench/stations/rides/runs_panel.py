@@ -5,11 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.channels import Ride
@@ -29,7 +30,7 @@ class RunsPanel(QWidget):
         self._desk, self.theme = desk, theme
         self.results: list[Result] = []
         self._of: tuple[Ride | None, int] = (None, -1)
-        self.choice = QComboBox()
+        self.choice = Chooser()
         self.choice.setAccessibleName("test programme to look for")
         self.choice.activated.connect(lambda _at: self.refresh())
         self._looking = Background()

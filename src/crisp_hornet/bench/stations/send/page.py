@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.link_worker import Link
@@ -19,6 +19,7 @@ from crisp_hornet.bench.stations.send.target import Target, backup_target, draft
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Choice, Confirm
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.identify import IdentifyPanel
 from crisp_hornet.bench.widgets.questions import Questions
@@ -55,7 +56,7 @@ class SendPage(Station):
         self.power_cycle.waits.connect(self._show)
         self._title = label("", "title")
         self._note = label("", "quiet", wrap=True)
-        self._against = QComboBox()
+        self._against = Chooser()
         self._against.setAccessibleName("compare the draft with")
         self._against.setMinimumHeight(34)
         self._against.activated.connect(lambda _index: self._show())

@@ -81,6 +81,7 @@ class AssistColumn(RulerColumn):
         for key, ruler in self._rider_rulers.items():
             ruler.setFixedWidth(WIDE)
             ruler.changed.connect(lambda value, _token, key=key: self.draw_for(key, value))
+            ruler.refused.connect(lambda why: desk.said.emit("warn", why))
             ruler.show_value(getattr(self.rider, key))
 
     def draw_for(self, key: str, value: float) -> None:

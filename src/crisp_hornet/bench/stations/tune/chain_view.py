@@ -9,12 +9,14 @@ from pathlib import Path
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPdfWriter, QTextDocument
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
@@ -46,7 +48,7 @@ class ChainView(QWidget):
         self.name.setPlaceholderText("a display, a lever, a mode switch")
         self.name.setAccessibleName("name of the device")
         self.fields = {key: QLineEdit() for key, _ in FIELDS}
-        self.bars = QComboBox()
+        self.bars = Chooser()
         self.bars.addItems([f"{bars} bars" for bars in BARS])
         self.bars.setAccessibleName("bars of the gauge")
         self.bars.currentIndexChanged.connect(lambda _index: self._show_gauge())
@@ -111,16 +113,16 @@ class ChainView(QWidget):
             return
         try:
             figures = {
-                key: float(text.replace(",", "."))
+                key: figure(text, thousandths=key.endswith("_m"))
                 for key, field in self.fields.items()
                 if (text := field.text().strip())
             }
             link = ChainLink.model_validate({"name": name, **figures})
+        except Misread as why:
+            self._desk.said.emit("note", f"{why}.")
+            return
         except ValidationError as error:
             self._desk.said.emit("stop", str(document_error(error, name)))
-            return
-        except ValueError:
-            self._desk.said.emit("note", "A number in each field, or nothing.")
             return
         self._change([*(one for one in bike.chain if one.name != name), link], f"{name} noted")
         self._desk.log(

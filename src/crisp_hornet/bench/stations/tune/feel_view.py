@@ -7,13 +7,14 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
@@ -62,7 +63,7 @@ class FeelView(TuneView):
         self.figures = Consequences(theme)
         self._made: tuple[PullCurve, Throttle, Pair, float] | None = None
         self._other_curve: tuple[object, PullCurve] | None = None
-        self.beside = QComboBox()
+        self.beside = Chooser()
         self.beside.setAccessibleName("what the draft is laid beside")
         self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
         families = QHBoxLayout()

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from pydantic import ValidationError
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.local_rules import EXAMPLES
 from crisp_hornet.documents.local_rules import LocalRules
@@ -30,11 +32,11 @@ class LocalPanel(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self.example = QComboBox()
+        self.example = Chooser()
         self.example.setAccessibleName("local rules to begin with")
         self.example.addItems([NONE, *(one.name for one in EXAMPLES)])
         self.example.activated.connect(self._take_example)
-        self.throttle = QComboBox()
+        self.throttle = Chooser()
         self.throttle.setAccessibleName("throttle by local rules")
         self.throttle.addItems(list(THROTTLE.values()))
         self.fields = {key: QLineEdit() for key, _, _ in FIELDS}
@@ -73,13 +75,13 @@ class LocalPanel(QWidget):
         """Keep what stands in the fields, with the bike; undoable."""
         units, given = self._desk.units, {}
         for key, words, unit in FIELDS:
-            text = self.fields[key].text().strip().replace(",", ".")
+            text = self.fields[key].text().strip()
             if not text:
                 continue
             try:
-                given[key] = round(units.back(float(text), unit), 3)
-            except ValueError:
-                self._desk.said.emit("note", f"{words}: {text!r} is not a number.")
+                given[key] = round(units.back(figure(text), unit), 3)
+            except Misread as why:
+                self._desk.said.emit("note", f"{words}: {why}.")
                 return
         bike = self._desk.bike
         now = bike.local if bike is not None else None

@@ -5,12 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.documents.bike import Bike
@@ -43,7 +44,7 @@ class ModesColumn(RulerColumn):
         self._modes = QVBoxLayout()
         self._modes.setSpacing(0)
         self._shown: list[str] | None = None
-        self.kind = QComboBox()
+        self.kind = Chooser()
         self.kind.addItems(KINDS)
         self.kind.setAccessibleName("kind of the new mode")
         self._add = button("Add a mode", lambda: self.add.emit(self.kind.currentText()), "link")

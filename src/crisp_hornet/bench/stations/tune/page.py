@@ -59,6 +59,7 @@ class TunePage(Station):
         self._left.setSpacing(0)
         self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
         self._charge.changed.connect(self._take_charge)
+        self._charge.refused.connect(lambda why: desk.said.emit("warn", why))
         self._charge_words = label("", "quiet", wrap=True)
         self.switch = PageChoice(PAGES, "page", 16)
         self.switch.chosen.connect(self.show_page)
@@ -203,6 +204,7 @@ class TunePage(Station):
                 ruler = Ruler(scale, self.theme, self.desk.token)
                 ruler.setFixedWidth(240)
                 ruler.changed.connect(lambda value, token, setting=setting: self.desk.try_change(setting, value, token))
+                ruler.refused.connect(lambda why: self.desk.said.emit("warn", why))
                 self.rulers[setting] = ruler
                 self._left.addWidget(ruler)
             self._left.addSpacing(8)

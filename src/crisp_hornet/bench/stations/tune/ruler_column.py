@@ -39,6 +39,7 @@ class RulerColumn(QWidget):
                 ruler = Ruler(Scale(path, "", 0, 1, 1, 1), theme, desk.token)
                 ruler.setFixedWidth(WIDE)
                 ruler.changed.connect(lambda value, token, path=path: self.take(path, value, token))
+                ruler.refused.connect(lambda why: desk.said.emit("warn", why))
                 self.rulers[path] = ruler
                 self.column.addWidget(ruler)
         self.column.addStretch(1)

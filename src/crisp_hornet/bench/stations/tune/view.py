@@ -65,6 +65,7 @@ class TuneView(QWidget):
             self.desk.try_change(setting, round(back(shown), 6))
 
         chart.typed.connect(take_typed)
+        chart.refused.connect(lambda why: self.desk.said.emit("warn", why))
         chart.dragged.connect(take)
         chart.stepped.connect(step)
         chart.returned.connect(give_back)

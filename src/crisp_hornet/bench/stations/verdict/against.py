@@ -6,10 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import label, shortened
 from crisp_hornet.core.along import beside
 from crisp_hornet.core.derived import derived
@@ -69,7 +70,7 @@ class AgainstRow(QWidget):
         self._desk = desk
         self._open: Judged | None = None
         self._choices: list[tuple[str, Callable[[Judged], Against]]] = []
-        self.choice = QComboBox()
+        self.choice = Chooser()
         self.choice.setAccessibleName("what the ride is laid against")
         self.choice.setFixedWidth(290)
         self.choice.activated.connect(lambda _at: self._start())

@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.verdict.against import Against
 from crisp_hornet.bench.stations.verdict.on_paper import picture_on_paper, pull_on_paper
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno
@@ -30,6 +31,8 @@ NO_PULLS = "No pull at full throttle that gains 8 km/h and more: Rides leads thr
 
 class Charts(QWidget):
     """``flywheel``: another flywheel was typed."""
+
+    refused = pyqtSignal(str)
 
     flywheel = pyqtSignal()
 
@@ -77,14 +80,14 @@ class Charts(QWidget):
     @property
     def flywheel_kg(self) -> float | None:
         """What was typed, None for the road or where it is no weight."""
-        text = self.kg.text().strip().replace(",", ".").removesuffix("kg").strip()
-        if not text:
+        if not self.kg.text().strip():
             return None
         try:
-            value = float(text)
-        except ValueError:
-            value = 0.0
-        return value if LEAST_KG <= value <= MOST_KG else None
+            return figure(self.kg.text(), "kg", LEAST_KG, MOST_KG)
+        except Misread as why:
+            self.kg.setToolTip(f"{why}.")
+            self.refused.emit(f"Flywheel: {why}.")
+            return None
 
     def show_ride(self, whole: Ride | None, runs: DynoRuns | None, curve: PullCurve | None, units: Units) -> None:
         """Show a ride with its derived channels and its pulls."""

@@ -93,6 +93,7 @@ class VerdictPage(Station):
         self._report = button("Report", self._ask_report, "link", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
         self._traces.setFixedHeight(206)
+        self.charts.refused.connect(lambda why: desk.said.emit("note", why))
         self._judging = Background()
         self._judging.done.connect(self._take_judged)
         self._judging.failed.connect(self._take_failure)
