@@ -13,7 +13,8 @@ READ = {"36": 36, "36,5": 36.5, "36.5 A": 36.5, "−5": -5, "+3": 3, "1 200": 12
         "0,050": 0.05, "1.25": 1.25, "1.2000": 1.2, "1e3": 1000, ".5": 0.5}  # fmt: skip
 TOLD = {"": "No figure", "abc": "no figure", "1.200": "1.2 or 1200",
         "12,345": "12.345 or 12345", "1 20": "no figure", "3 A 4": "no figure",
-        "1e999": "too large", "nan": "no figure", "inf": "no figure", "--3": "no figure", "9" * 60: "Too long", "1,2,3": "no figure"}  # fmt: skip
+        "1e999": "too large", "nan": "no figure", "inf": "no figure", "--3": "no figure",
+        "9" * 60: "Too long", "1,2,3": "no figure"}  # fmt: skip
 
 
 @pytest.mark.parametrize(("typed", "value"), READ.items())

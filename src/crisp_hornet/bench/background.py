@@ -70,5 +70,5 @@ class Background(QObject):
         if number == self._newest:
             self.running = False
             self.failed.emit(error)
-            if isinstance(error, Unforeseen) and not self.receivers(self.failed):
-                raise error  # nobody else tells it: to the boundary
+            if isinstance(error, Unforeseen):
+                raise error  # to the boundary, which tells it wherever one looks

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6 import sip
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -113,10 +115,46 @@ def two_columns(page: QWidget, left: QLayout, right: QLayout) -> None:
 
 
 def clear(layout: QLayout) -> None:
-    """Take everything out of a layout and let it go."""
+    """Take everything out of a layout and let it go. Where the focus was in it, it goes to what comes in its place."""
+    focused, home = QApplication.focusWidget(), layout.parentWidget()
+    if focused is not None and home is not None and focused is not home and _holds(layout, focused):
+        name = focused.accessibleName()
+        home.setFocus()  # not to whatever stands next in the window
+        QTimer.singleShot(0, lambda: _refocus(home, name))
+    _empty(layout)
+
+
+def _holds(layout: QLayout, focused: QWidget) -> bool:
+    for at in range(layout.count()):
+        item = layout.itemAt(at)
+        widget, inner = (item.widget(), item.layout()) if item is not None else (None, None)
+        if widget is not None and (widget is focused or widget.isAncestorOf(focused)):
+            return True
+        if inner is not None and _holds(inner, focused):
+            return True
+    return False
+
+
+def _refocus(home: QWidget, name: str) -> None:
+    """The focus to what has the same name now, or to the first that can take it; unless it has gone elsewhere meanwhile."""
+    now = QApplication.focusWidget() if not sip.isdeleted(home) else home
+    if sip.isdeleted(home) or (now is not None and now is not home and now.isVisible()):
+        return
+    found = [
+        one
+        for one in home.findChildren(QWidget)
+        if one.isVisible() and one.isEnabled() and one.focusPolicy() & Qt.FocusPolicy.TabFocus
+    ]
+    same = [one for one in found if one.accessibleName() == name and name]
+    for one in (*same, *found):
+        one.setFocus()
+        return
+
+
+def _empty(layout: QLayout) -> None:
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
             widget.hide()
             widget.deleteLater()
         elif (inner := item.layout()) is not None:
-            clear(inner)
+            _empty(inner)

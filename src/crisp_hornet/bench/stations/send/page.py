@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk, time_words
@@ -51,9 +51,6 @@ class SendPage(Station):
         self._sending = False
         self._target = Target()  # what is on its way
         self.questions = Questions(theme)
-        self.power_cycle = PowerCycle(link)
-        self.power_cycle.judged.connect(self._take_cycled)
-        self.power_cycle.waits.connect(self._show)
         self._title = label("", "title")
         self._note = label("", "quiet", wrap=True)
         self._against = Chooser()
@@ -86,6 +83,9 @@ class SendPage(Station):
             signal.connect(self._show)
         desk.draft_changed.connect(self._draft_changed)
         link.contact_made.connect(self._forget_report)
+        self.power_cycle = PowerCycle(link)  # hears of a contact after the earlier report was let go
+        self.power_cycle.judged.connect(self._take_cycled)
+        self.power_cycle.waits.connect(self._show)
         link.shown_changed.connect(self._show)
         link.progress.connect(self._take_progress)
         self.questions.changed.connect(self.news)
@@ -393,7 +393,13 @@ class SendPage(Station):
         self.report = report
         self.questions.forget()  # confirmations count once
         self._show()
-        if self.isVisible() and (first := self._proof.itemAt(0)) is not None and (shown := first.widget()) is not None:
+        QTimer.singleShot(0, self._focus_report)  # once it has come into view
+
+    def _focus_report(self) -> None:
+        """From Stop to what came of it."""
+        first = self._proof.itemAt(0)
+        shown = first.widget() if first is not None else None
+        if self.isVisible() and self.report is not None and shown is not None:
             shown.setFocus()
 
     def _running(self, tune: Tune) -> Tune | None:

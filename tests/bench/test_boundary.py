@@ -1,0 +1,124 @@
+"""Errors that nobody foresaw: from every background job, slot and painting; the window lives, says so, and keeps the draft."""
+
+import pytest
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QApplication
+
+from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.boundary import Boundary, guard, log_into
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.link.operations import Detect
+from tests.bench.driving import find, go, texts
+from tests.bench.linking import beside, connect, show_bike
+
+BATTERY = "drive.battery_current_a"
+
+
+class Surprise(Exception):
+    pass
+
+
+def surprise(*_args, **_more):
+    raise Surprise("nobody foresaw this")
+
+
+@pytest.fixture
+def guarded(demo_window, tmp_path):
+    """The window as the application runs it: behind the boundary, with its log."""
+    boundary = Boundary()
+    boundary.caught.connect(demo_window.tell_unforeseen)
+    demo_window.log_file = log_into(tmp_path / "logs")
+    with guard(boundary):
+        yield demo_window
+
+
+def jobs_of(window):
+    """Every background job that any station or panel has."""
+    return [
+        (f"{type(owner).__name__}.{name}", job)
+        for owner in (window, *window.findChildren(QObject))
+        for name, job in vars(owner).items()
+        if isinstance(job, Background)
+    ]
+
+
+def lives(qtbot, window):
+    """It is asked to do something, and does."""
+    before = window.desk.draft.setting(BATTERY)
+    window.desk.change(BATTERY, before - 1)
+    QApplication.processEvents()
+    assert window.desk.draft.setting(BATTERY) == before - 1
+    window.desk.undo_stack.undo()
+
+
+def test_every_background_job_may_fail(qtbot, guarded):
+    jobs = jobs_of(guarded)
+    assert len(jobs) >= 10
+    for name, job in jobs:
+        guarded.notice.clear()
+        job.start(surprise)
+        qtbot.waitUntil(lambda job=job: not job.running, timeout=5_000)
+        QApplication.processEvents()
+        said = guarded.notice.text + texts(guarded)
+        assert "not foreseen" in said or "nobody foresaw" in said, name
+        lives(qtbot, guarded)
+    log = guarded.log_file.read_text()
+    assert "Surprise: nobody foresaw this" in log and "Traceback" in log
+
+
+def test_every_station_s_showing_and_painting_may_fail(qtbot, guarded, monkeypatch):
+    for number, station in guarded.stations.items():
+        go(qtbot, guarded, number)
+        for name in ("_show", "meaning", "caption", "state", "shown", "left", "act_text"):
+            if not hasattr(station, name):
+                continue
+            with monkeypatch.context() as patch:
+                patch.setattr(type(station), name, surprise)
+                guarded.desk.draft_changed.emit()
+                guarded.desk.bike_changed.emit()
+                guarded.link.changed.emit()
+                QApplication.processEvents()
+                guarded.job_line.buttons[number % 8 + 1].click()
+                guarded.job_line.buttons[number].click()
+                QApplication.processEvents()
+        with monkeypatch.context() as patch:
+            for child in station.children():
+                if hasattr(type(child), "paintEvent") and "crisp_hornet" in type(child).__module__:
+                    patch.setattr(type(child), "paintEvent", surprise, raising=False)
+            station.repaint()
+            QApplication.processEvents()
+        lives(qtbot, guarded)
+    assert "not foreseen" in guarded.notice.text
+    find(guarded, "Copy where the details are").click()
+    assert QApplication.clipboard().text() == str(guarded.log_file)
+
+
+def test_an_error_that_says_itself_what_to_do_is_told_as_it_is(qtbot, guarded, monkeypatch):
+    def full(*_):
+        raise DocumentError("the garage", "", "cannot be written: the disk is full", "Free some space, then try again.")
+
+    monkeypatch.setattr(guarded.desk.garage, "keep_job", full)
+    monkeypatch.setattr(guarded.desk.garage, "save_draft", full)
+    monkeypatch.setattr(guarded.desk.garage, "log", full)
+    guarded.desk.log("note", "x")
+    assert "disk is full. Free some space" in guarded.notice.text
+    guarded.notice.clear()
+    guarded.desk.change(BATTERY, 31.0)
+    guarded.desk.keep_draft()
+    assert "disk is full" in guarded.notice.text and guarded.desk.draft.setting(BATTERY) == 31  # in hand all the same
+    lives(qtbot, guarded)
+
+
+def test_the_link_may_fail_and_claims_nothing(qtbot, guarded, standin, monkeypatch):
+    beside(guarded, standin)
+    connect(qtbot, guarded, standin.port)
+    show_bike(qtbot, guarded, standin)
+    told = []
+    guarded.link.read("reading", surprise, told.append)
+    qtbot.waitUntil(lambda: bool(told), timeout=5_000)
+    assert "not foreseen" in str(told[0]) and guarded.link.contact is not None
+    monkeypatch.setattr(Detect, "run", surprise)
+    guarded.link.perform_quietly(Detect(), told.append)
+    qtbot.waitUntil(lambda: len(told) == 2, timeout=5_000)
+    assert told[1].outcome.value == "not proved" and "not known" in told[1].message
+    lives(qtbot, guarded)
