@@ -137,7 +137,7 @@ def _script(
     send.keep.setChecked(True)
     for box in send.confirmations.values():
         box.setChecked(True)
-    wait(window.act_button.isEnabled)
+    wait(lambda: window.settled and window.act_button.isEnabled())
     window.act_button.click()
     wait(lambda: send.report is not None)
     yield "send-proved"

@@ -211,6 +211,7 @@ class HookUpPage(Station):
         contact = self.link.contact
         self._caution.setVisible(contact is None)
         self.identify.setVisible(contact is not None and not contact.shown and not contact.blocked)
+        self.identify.refresh()
         if contact is None:
             self._who_title.setText("Contact lost" if self.link.waiting_for else "Nobody connected")
             self._who.addWidget(label(self._without_contact(), "quiet", wrap=True), 0, 0)

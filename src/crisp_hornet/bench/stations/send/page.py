@@ -280,6 +280,7 @@ class SendPage(Station):
         else:
             lines = []
         turn = self.desk.units.text
+        self.change_list.setVisible(bool(lines) or (self.report is None and not target.unkept))
         self.change_list.show_lines([_turned(one, turn(one.before), turn(one.after), turn(one.note)) for one in lines])
 
     def _show_meant(self, wanted: bool) -> None:
@@ -440,6 +441,8 @@ class SendPage(Station):
     def meaning(self) -> tuple[str, str]:
         if self._sending:
             return words.SENDING
+        if self.power_cycle.waiting:
+            return "PROOF BY A POWER CYCLE", words.CYCLE_WAITS if self.power_cycle.lost else words.CYCLE
         if self.report is not None:
             return "WHAT THE CONTROLLER HOLDS", self.report.message
         contact = self.link.contact
