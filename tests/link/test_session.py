@@ -312,6 +312,17 @@ def test_an_interrupted_send_is_asked_about_by_every_door_that_sets(opened, tmp_
     )
 
 
+def test_a_marker_that_cannot_be_read_bars_no_contact_but_is_asked_about(opened, tmp_path):
+    from crisp_hornet.link.marker import FileJournal
+
+    (tmp_path / "TW60-00417.json").write_text("{half")
+    session = opened(journal=FileJournal(tmp_path))
+    assert "its marker cannot be read" in session.made.interrupted.text
+    assert "--confirm interrupted" in session.perform(every_operation(session)[0]).message
+    assert session.perform(every_operation(session)[0], {"interrupted"}).outcome is Outcome.PROVED
+    assert list(tmp_path.iterdir()) == []
+
+
 def test_a_backup_of_another_controller_is_put_back_only_once_confirmed(opened, one):
     session = opened()
     backup = Backup.model_validate(session.made.backup.model_dump() | {"serial": "TW60-00777"})

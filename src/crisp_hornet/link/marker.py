@@ -15,7 +15,7 @@ from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Part, Text
 from crisp_hornet.documents.register import Raw
 from crisp_hornet.documents.store import parse
-from crisp_hornet.link.contact import Contact
+from crisp_hornet.link.contact import Contact, Identity
 from crisp_hornet.link.difference import Change, said
 
 
@@ -145,6 +145,14 @@ def resolve(marker: Marker, contact: Contact, unkept: bool = False) -> Interrupt
             values = [said(register, register.decode(one)) for one in (raw, marked.before, marked.after)]
             neither.append(f"{register.label} reads {values[0]}, neither the old {values[1]} nor the new {values[2]}")
     return Interrupted(marker, old, new, neither, unkept)
+
+
+def unreadable(identity: Identity, reason: str) -> Interrupted:
+    """A marker that cannot be read: something was interrupted, and nobody knows what."""
+    marker = Marker(
+        at="an unknown time", product=identity.product or "?", serial=identity.serial, keep=False, registers=[]
+    )
+    return Interrupted(marker, [], [], [f"its marker cannot be read ({reason}), what it wrote is not known"])
 
 
 class FileJournal:

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.contact import Contact, Identity, Live, Raws, make_contact, read_live
 from crisp_hornet.link.doubts import Doubt, doubts
@@ -19,7 +20,7 @@ from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.finding import open_line
 from crisp_hornet.link.gate import Stopped
 from crisp_hornet.link.line import ModbusLine
-from crisp_hornet.link.marker import Interrupted, Journal, resolve
+from crisp_hornet.link.marker import Interrupted, Journal, resolve, unreadable
 from crisp_hornet.link.operations import Hearing, Operation, Question, SendTune
 from crisp_hornet.link.report import Outcome, Progress, Report, refused
 from crisp_hornet.link.send import same_controller
@@ -174,6 +175,15 @@ class Session:
         self.made = replace(self.made, raws=dict(self.contact.raws), interrupted=left, standing=standing)
 
 
+def _left_over(contact: Contact, journal: Journal | None, standing: Standing) -> Interrupted | None:
+    """What an interrupted send left on this controller."""
+    try:
+        marker = journal.found(contact.identity.serial) if journal is not None else None
+    except DocumentError as error:
+        return unreadable(contact.identity, error.reason)
+    return resolve(marker, contact, standing.unkept) if marker is not None else None
+
+
 def open_session(
     port: str,
     maps: Sequence[ControllerMap],
@@ -193,8 +203,7 @@ def open_session(
         contact, backup = make_contact(line, maps, said)
         standing = Standing.of(contact.map, read_live(contact))
         tune = contact.sound_tune(f"On {contact.identity.product}")
-        marker = journal.found(contact.identity.serial) if journal is not None else None
-        left = resolve(marker, contact, standing.unkept) if marker is not None else None
+        left = _left_over(contact, journal, standing)
         if left is not None and left.settled and journal is not None:
             journal.settle(contact.identity.serial)
         made = ContactMade(
