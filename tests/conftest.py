@@ -21,12 +21,14 @@ REAL_TIME = (
     "tests/bench/test_link",
     "tests/bench/test_recording",
 )
+IN_ITS_OWN_TIME = ("tests/link/test_liars", "tests/link/test_session", "tests/test_hostile_files")  # simulated, or none
 
 
 def pytest_collection_modifyitems(items):
     """What talks to a simulated controller, or to another process, is marked: it wants the processors to itself."""
     for item in items:
-        if "standin" in " ".join(item.fixturenames) or item.nodeid.startswith(REAL_TIME):
+        real = item.nodeid.startswith(REAL_TIME) and not item.nodeid.startswith(IN_ITS_OWN_TIME)
+        if real or "standin" in " ".join(item.fixturenames):
             item.add_marker(pytest.mark.realtime)
 
 

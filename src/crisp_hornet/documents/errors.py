@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+LONGEST_REASON = 400  # a library may quote the file at any length
+
 
 class DocumentError(Exception):
     """A document cannot be read or written.
@@ -11,6 +13,7 @@ class DocumentError(Exception):
     """
 
     def __init__(self, file: str, place: str, reason: str, mend: str) -> None:
-        self.file, self.place, self.reason, self.mend = file, place, reason, mend
+        self.file, self.place, self.mend = file, place, mend
+        self.reason = reason if len(reason) <= LONGEST_REASON else f"{reason[:LONGEST_REASON]} ..."
         where = f"{file}: {place}" if place else file
-        super().__init__(" ".join(f"{where}: {reason}. {mend}".rstrip().splitlines()))  # a line, whatever names hold
+        super().__init__(" ".join(f"{where}: {self.reason}. {mend}".rstrip().splitlines()))  # a line, whatever names hold
