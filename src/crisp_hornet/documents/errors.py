@@ -16,4 +16,5 @@ class DocumentError(Exception):
         self.file, self.place, self.mend = file, place, mend
         self.reason = reason if len(reason) <= LONGEST_REASON else f"{reason[:LONGEST_REASON]} ..."
         where = f"{file}: {place}" if place else file
-        super().__init__(" ".join(f"{where}: {self.reason}. {mend}".rstrip().splitlines()))  # a line, whatever names hold
+        # One line, whatever names and libraries bring along.
+        super().__init__(" ".join(f"{where}: {self.reason}. {mend}".rstrip().splitlines()))
