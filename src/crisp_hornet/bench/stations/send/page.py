@@ -5,21 +5,23 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.send import words
+from crisp_hornet.bench.stations.send.afterwards import Afterwards
+from crisp_hornet.bench.stations.send.against import Against
 from crisp_hornet.bench.stations.send.change_list import ChangeLine, ChangeList
+from crisp_hornet.bench.stations.send.how_long import HowLong
 from crisp_hornet.bench.stations.send.lines import change_lines, left_out_lines, lines_between
 from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
 from crisp_hornet.bench.stations.send.target import Target, backup_target, draft_target
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.choice import Choice, Confirm
-from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.identify import IdentifyPanel
 from crisp_hornet.bench.widgets.questions import Questions
@@ -32,10 +34,7 @@ from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import Change
 from crisp_hornet.link.operations import Operation, Question, SendTune, Watched
-from crisp_hornet.link.plan import trial_refusal
 from crisp_hornet.link.report import Kept, Outcome, Progress, Report
-
-CONTROLLER = "what the controller holds"
 
 
 class SendPage(Station):
@@ -53,9 +52,7 @@ class SendPage(Station):
         self.questions = Questions(theme)
         self._title = label("", "title")
         self._note = label("", "quiet", wrap=True)
-        self._against = Chooser()
-        self._against.setAccessibleName("compare the draft with")
-        self._against.setMinimumHeight(34)
+        self._against = Against(desk)
         self._against.activated.connect(lambda _index: self._show())
         self.identify = IdentifyPanel(link)
         self.calibration = Confirm(theme, words.CALIBRATION)
@@ -63,27 +60,24 @@ class SendPage(Station):
         self.change_list = ChangeList(theme)
         self._proof = QVBoxLayout()
         self._meant = Consequences(theme)
-        self.trial = Choice(theme, "Trial: it runs until power-off, then the earlier values are back")
-        self.keep = Choice(theme, "Keep: it outlasts power-off")
-        self._no_trial = label("", "quiet", wrap=True)
-        self.trial.setChecked(True)
-        group = QButtonGroup(self)
-        group.addButton(self.trial)
-        group.addButton(self.keep)
-        self._choice = QWidget()
+        self._how_long = HowLong(theme)
+        self.trial, self.keep = self._how_long.trial, self._how_long.keep
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.hide()
         self._step = label("", "quiet")
         self._stop = button("Stop and take back", link.stop, "large")
         self._stop.hide()
-        self._back = QHBoxLayout()
+        link.contact_made.connect(self._forget_report)
+        self.power_cycle = PowerCycle(link)  # hears of a contact after the earlier report was let go
+        self._afterwards = Afterwards(desk, link, self.power_cycle)
         self._lay_out()
         for signal in (desk.controller_changed, desk.bike_changed, desk.units_changed, link.changed):
             signal.connect(self._show)
         desk.draft_changed.connect(self._draft_changed)
-        link.contact_made.connect(self._forget_report)
-        self.power_cycle = PowerCycle(link)  # hears of a contact after the earlier report was let go
+        self._afterwards.keep_asked.connect(self._forget_report)
+        self._afterwards.restore_asked.connect(self.restore)
+        self._afterwards.draft_asked.connect(self._leave_backup)
         self.power_cycle.judged.connect(self._take_cycled)
         self.power_cycle.waits.connect(self._show)
         link.shown_changed.connect(self._show)
@@ -93,12 +87,6 @@ class SendPage(Station):
         self._show()
 
     def _lay_out(self) -> None:
-        choice = QVBoxLayout(self._choice)
-        choice.setContentsMargins(0, 0, 0, 0)
-        choice.addWidget(label("HOW LONG", "caps"))
-        choice.addWidget(self.trial)
-        choice.addWidget(self._no_trial)
-        choice.addWidget(self.keep)
         self._sensors = QWidget()
         sensors = QHBoxLayout(self._sensors)
         sensors.setContentsMargins(0, 0, 0, 0)
@@ -117,13 +105,13 @@ class SendPage(Station):
         for one in (self.change_list, self._sensors, self._meant, self.identify):
             column.addWidget(one)
         column.addWidget(self.questions)
-        column.addWidget(self._choice)
+        column.addWidget(self._how_long)
         column.addWidget(self._bar)
         progress = QHBoxLayout()
         progress.addWidget(self._step, 1)
         progress.addWidget(self._stop)
         column.addLayout(progress)
-        column.addLayout(self._back)
+        column.addWidget(self._afterwards)
         column.addStretch(1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 4, 0, 0)
@@ -230,7 +218,7 @@ class SendPage(Station):
         note = target.misfit or words.restore_note(target.restore)
         self._note.setText(note)
         self._note.setVisible(bool(note))
-        self._show_against()
+        self._against.refresh(self.backup is None and self.report is None and not self._sending)
         self._show_lines(target)
         self._sensors.setVisible(self.backup is not None and not self._sending and self.report is None)
         self._show_meant(self.backup is None and (ready or (self.link.contact is None and bool(self.desk.drafted))))
@@ -238,36 +226,17 @@ class SendPage(Station):
         if self.link.contact is not None:
             self.identify.refresh()
         self.questions.ask(self._to_confirm(target) if ready and not self._blocked else [], target.about)
-        self._show_choice(target.changes if ready else [])
+        self._how_long.ask(target.changes if ready else [], self.desk.units)
         self._bar.setVisible(self._sending)
         self._stop.setVisible(self._sending)
         if not self._sending:
             self._step.setText("")
         self._show_proof()
-        self._show_back()
+        self._afterwards.refresh(self.report, self.backup, self._sending)
         self.news.emit()
 
-    def _show_against(self) -> None:
-        """The earlier tunes that the draft can be compared with."""
-        wanted = [CONTROLLER]
-        if self.desk.bike is not None:
-            wanted += [
-                f"{tune.name}, sent {time_words(at)}" for at, tune in self.desk.garage.sent_tunes(self.desk.bike_id)
-            ]
-        now = [self._against.itemText(index) for index in range(self._against.count())]
-        if now != wanted:
-            self._against.clear()
-            self._against.addItems(wanted)
-        self._against.setVisible(len(wanted) > 1 and self.backup is None and self.report is None and not self._sending)
-
-    def _earlier(self) -> Tune | None:
-        index = self._against.currentIndex()
-        if index < 1 or self._against.isHidden():
-            return None
-        return self.desk.garage.sent_tunes(self.desk.bike_id)[index - 1][1]
-
     def _show_lines(self, target: Target) -> None:
-        contact, draft, earlier = self.link.contact, self.desk.draft, self._earlier()
+        contact, draft, earlier = self.link.contact, self.desk.draft, self._against.earlier()
         if self.report is not None and self._sent:
             lines = change_lines(self._sent, self.report.held)
         elif earlier is not None and draft is not None:
@@ -290,15 +259,6 @@ class SendPage(Station):
         )
         self._meant.setVisible(wanted and bool(drafted and drafted.consequences))
 
-    def _show_choice(self, changes: list[Change]) -> None:
-        self._choice.setVisible(bool(changes))
-        refusal = trial_refusal(changes)
-        self.trial.setEnabled(not refusal)
-        self._no_trial.setText(f"Not on trial: {self.desk.units.text(refusal)}." if refusal else "")
-        self._no_trial.setVisible(bool(refusal))
-        if refusal and changes:
-            self.keep.setChecked(True)
-
     def _show_proof(self) -> None:
         clear(self._proof)
         if self.report is not None:
@@ -312,44 +272,6 @@ class SendPage(Station):
                 card(self.theme, "stop", "Nothing is written to this controller", f"{self._blocked}. See Hook-up.")
             )
 
-    def _show_back(self) -> None:
-        clear(self._back)
-        contact = self.link.contact
-        if self.power_cycle.waiting:
-            self._back.addWidget(label(words.CYCLE_WAITS if self.power_cycle.lost else words.CYCLE, wrap=True), 1)
-            self._back.addWidget(button("Do not wait", self.power_cycle.give_up, "large", "Give up the power cycle"))
-            return
-        if contact is None or self.link.busy or self._sending:
-            return
-        if self.report is not None and self.report.outcome is Outcome.PROVED and not self._blocked:
-            self._show_keeping(self.report)
-        if self.backup is not None:
-            self._back.addWidget(button("Back to the draft", self._leave_backup, "link"))
-        else:
-            backups = [
-                (at, one) for at, one in self.desk.garage.backups(self.desk.bike_id) if one.raws() != contact.raws
-            ]
-            if backups:
-                at, backup = backups[0]
-                draft_it = button(f"Draft what the backup of {time_words(at)} holds", lambda: self._draft_backup(backup), "link",
-                                  "Draft the newest other backup")  # fmt: skip
-                put_back = button(
-                    "put it back as it is", lambda: self.restore(backup), "link", "Put the newest other backup back"
-                )
-                self._back.addWidget(draft_it)
-                self._back.addSpacing(14)
-                self._back.addWidget(put_back)
-        self._back.addStretch(1)
-
-    def _show_keeping(self, report: Report) -> None:
-        """What is still to be done for values that are to last."""
-        if report.kept is Kept.NO and self.link.contact is not None and self.link.contact.unkept:
-            self._back.addWidget(button("Keep it over power-off", self._forget_report, "large"))
-        elif report.kept in (Kept.SAID, Kept.SEEN):
-            self._back.addWidget(
-                button("Prove it by a power cycle", self.power_cycle.begin, "large", "Prove it by a power cycle")
-            )
-
     def _take_cycled(self, report: Report) -> None:
         """The key was turned off and on."""
         self.report, self._sent = report, []
@@ -360,13 +282,6 @@ class SendPage(Station):
     def _leave_backup(self) -> None:
         self.backup = None
         self._forget_report()
-
-    def _draft_backup(self, backup: Backup) -> None:
-        assert self.link.contact is not None
-        try:
-            self.desk.open_draft(tune_of(self.link.contact.map, backup.raws(), "From the backup"))
-        except DocumentError as error:
-            self.desk.said.emit("stop", f"That backup does not fit this controller: {error}")
 
     # --- sending --------------------------------------------------------------------------------------------
 
