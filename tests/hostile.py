@@ -342,9 +342,14 @@ BOMBS = {
     "dots": ("map.toml", lambda: b"a." * 100_000 + b"b = 1\n"),
     "digits": ("timed", lambda: b"100 m in " + b"9" * 100_000 + b" s and " + b"1 s, " * 50_000),
     "deep json": ("tune.json", lambda: b"[" * 2_000_000),
+    "long name": ("csv", lambda: dated().replace(b"volts", b"volts" + b"x" * 64_000, 1)),
+    "blanks": (
+        "csv",
+        lambda: b"time_s,pack_v\n" + b"".join(b"%d,1%s" % (k, b" " * 9000 + b"z" * 30 + b"\n") for k in range(900)),
+    ),
     "long cell": ("csv", lambda: csv() + b"1," + b"x" * 200_000_000),
 }
-HARMLESS = {"digits"}  # read, and nothing found in it
+HARMLESS = {"digits", "long name", "blanks"}  # read, and nothing found in it
 
 
 def strike(seed, folder, garage=None):

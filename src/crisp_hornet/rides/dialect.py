@@ -12,6 +12,9 @@ from crisp_hornet.rides.quantities import known_unit
 
 SEPARATORS = (",", ";", "\t", "|")
 SAMPLE_LINES, MOST_LINE = 60, 1 << 16
+LONGEST_FIGURE = (
+    60  # characters of a figure with its unit: looking for one in longer words costs more than their length
+)
 _NUMBER = re.compile(r"^\s*[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?\s*([^\d\s.,;]\S{0,6})?\s*$")
 _COMMA_NUMBER = re.compile(r"^\s*[+-]?\d+(?:,\d+)?\s*([^\d\s.,;]\S{0,6})?\s*$")
 EMPTY = ("", "nan", "null", "none", "-", "--", "n/a", "na", "#n/a")
@@ -77,7 +80,7 @@ def _try(lines: list[str], encoding: str, separator: str, comma: bool) -> tuple[
 
     def share(row: list[str]) -> float:
         filled = [cell for cell in row if cell.strip().lower() not in EMPTY]
-        return sum(_is_figure(number.match(cell)) for cell in filled) / len(filled) if filled else 0.0
+        return sum(_is_figure(number.match(cell[:LONGEST_FIGURE])) for cell in filled) / len(filled) if filled else 0.0
 
     table = [at for at, row in enumerate(rows) if len(row) == width]
     figures = [at for at in table if share(rows[at]) >= 0.5]

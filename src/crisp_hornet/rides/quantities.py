@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+LONGEST_NAME = 120  # characters of a column's name: looking for words in longer ones costs more than their length
+
 CHANNEL_UNIT = {
     "wheel_speed_kmh": "km/h", "gps_speed_kmh": "km/h", "motor_rpm": "rpm", "pack_v": "V", "battery_a": "A", "phase_a": "A",
     "d_axis_a": "A", "throttle": "1", "human_nm": "N·m", "cadence_rpm": "rpm", "motor_c": "°C", "controller_c": "°C", "level": "1",
@@ -68,7 +70,7 @@ def turn_into(unit: str, wanted: str) -> Turn | None:
 
 def split_unit(header: str) -> tuple[str, str]:
     """A header cell as (name, unit): ``Speed (km/h)``, ``speed [mph]``, ``speed_kmh``, ``Motor temp °F``."""
-    header = header.strip().strip('"').strip()
+    header = header.strip().strip('"').strip()[:LONGEST_NAME]
     if whole := known_unit(header):
         return header, whole
     if (found := _IN_NAME.search(header)) and (unit := known_unit(found[1])):

@@ -14,7 +14,7 @@ import numpy as np
 import polars as pl
 
 from crisp_hornet.core.motor import Array
-from crisp_hornet.rides.dialect import EMPTY, Dialect, dialect_of, encoding_of
+from crisp_hornet.rides.dialect import EMPTY, LONGEST_FIGURE, Dialect, dialect_of, encoding_of
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import MOST_TEXT, MOST_UNPACKED, MOST_WORDS, check_file, check_shape, too_much
 from crisp_hornet.rides.quantities import known_unit, split_unit
@@ -228,7 +228,7 @@ def _figures(texts: pl.Series, decimal_comma: bool) -> Array:
 def _with_unit(texts: pl.Series) -> tuple[Array, str] | None:
     """Cells such as ``36.2 V``: their figures and the unit they share."""
     filled = [one for one in texts.head(200).to_list() if one]
-    found = [_WITH_UNIT.match(one) for one in filled]
+    found = [_WITH_UNIT.match(one) if len(one) <= LONGEST_FIGURE else None for one in filled]
     units = {known_unit(one[2] or "") for one in found if one is not None}
     if not filled or any(one is None for one in found) or len(units) != 1 or not (unit := units.pop()):
         return None

@@ -8,20 +8,24 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from crisp_hornet.core.motor import Array
+from crisp_hornet.rides.quantities import LONGEST_NAME
 
 MOST_COLUMNS = 500
 
 
 @dataclass(frozen=True, eq=False)
 class Column:
-    """One column. ``unit`` is what the file says, "" if nothing; ``texts`` are kept where most cells are no numbers; ``header`` is what
-    stands above it, letter for letter."""
+    """One column. ``name`` is cut where nobody reads on; ``unit`` is what the file says, "" if nothing; ``texts`` are kept where most
+    cells are no numbers; ``header`` is what stands above it, letter for letter."""
 
     name: str
     unit: str
     values: Array
     texts: list[str] | None = None
     header: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "name", self.name[:LONGEST_NAME])
 
 
 @dataclass(frozen=True, eq=False)
