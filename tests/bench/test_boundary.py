@@ -1,8 +1,10 @@
 """Errors that nobody foresaw: from every background job, slot and painting; the window lives, says so, and keeps the draft."""
 
+import sys
+
 import pytest
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QAbstractButton, QApplication
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import Boundary, guard, log_into
@@ -92,6 +94,39 @@ def test_every_station_s_showing_and_painting_may_fail(qtbot, guarded, monkeypat
     assert "not foreseen" in guarded.notice.text
     find(guarded, "Copy where the details are").click()
     assert QApplication.clipboard().text() == str(guarded.log_file)
+
+
+def failing_at_its_first_call(act):
+    """Do something whose first function of ours fails; tells whether it came to that."""
+    came = []
+
+    def fail(frame, event, _argument):
+        if event == "call" and "crisp_hornet" in frame.f_code.co_filename:
+            came.append(frame.f_code.co_name)
+            surprise()
+
+    sys.settrace(fail)
+    try:
+        act()
+    finally:
+        sys.settrace(None)
+    return bool(came)
+
+
+def test_every_slot_of_a_station_may_fail(qtbot, guarded):
+    thrown = 0
+    for number, station in guarded.stations.items():
+        go(qtbot, guarded, number)
+        for one in station.findChildren(QAbstractButton):
+            if not one.isVisible() or not one.isEnabled():
+                continue
+            guarded.notice.clear()
+            guarded.boundary._told.clear()
+            if failing_at_its_first_call(one.click):
+                thrown += 1
+                assert "not foreseen" in guarded.notice.text, one.text()
+        lives(qtbot, guarded)
+    assert thrown >= 50
 
 
 def test_an_error_that_says_itself_what_to_do_is_told_as_it_is(qtbot, guarded, monkeypatch):

@@ -31,6 +31,7 @@ class Afterwards(QWidget):
         self._desk, self._link, self._power_cycle = desk, link, power_cycle
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(10)
 
     def refresh(self, report: Report | None, backup: Backup | None, sending: bool) -> None:
         """Offer what fits what came of the send, and what is about to be put back."""
