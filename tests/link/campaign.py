@@ -7,7 +7,9 @@ writes or before keeping, a supply that falls, a register that will not hold, so
 import random
 from contextlib import suppress
 from dataclasses import dataclass
+from unittest import mock
 
+from crisp_hornet.link import line as link_line
 from crisp_hornet.link.contact import make_contact
 from crisp_hornet.link.difference import changes_to
 from crisp_hornet.link.errors import LinkError
@@ -20,7 +22,8 @@ from crisp_hornet.link.send import send
 from tests.link.conftest import MAPS
 from tests.link.inprocess import BIKE, InProcess
 
-ANSWER_S = 0.06
+ANSWER_S, LATE_S, LONGEST_S = 0.06, 0.1, 0.2  # all is near; what answers late is drawn with the misbehaving controllers
+SETTLE_S = 0.03  # it takes what is written at once; what settles late is drawn with the misbehaving controllers
 TROUBLES = ("none", "noise", "cut", "restart", "supply", "stuck", "other writer", "kill", "noise and cut")
 RANGES = {
     "drive.phase_current_a": (20, 180),
@@ -49,6 +52,7 @@ class Told:
     broken: str
 
 
+@mock.patch.multiple(link_line, LEAST_LATE_S=LATE_S, MOST_ANSWER_S=LONGEST_S)
 def run_seed(seed, threaded, folder):
     """One send under one trouble. Returns what it told."""
     rng = random.Random(seed)
@@ -82,6 +86,7 @@ def undisturbed_contact(port):
         line = None
         try:
             line = open_line(port, MAPS, ANSWER_S)
+            line.settle_s = SETTLE_S
             return line, make_contact(line, MAPS, lambda text: None)[0]
         except LinkError:
             if line is not None:

@@ -33,11 +33,7 @@ LATE_TIMES, LEAST_LATE_S, MOST_LATE_S = 1.0, 0.6, 3.0  # how much longer a late 
 MOST_ANSWER_S = 5.0
 SYNC_TRIES = 4
 READ, READ_LIVE, WRITE, WRITE_MANY, READ_FILE, WRITE_FILE, IDENTIFY = 3, 4, 6, 16, 20, 21, 43  # function codes
-BASIC, REGULAR, SPECIFIC = (
-    1,
-    2,
-    4,
-)  # what a device identification is asked for: the first three objects, the other usual ones, one
+BASIC, REGULAR, SPECIFIC = 1, 2, 4  # what is asked of an identification: its first objects, the other usual ones, one
 MOST_OBJECTS = 8  # questions for one list of objects
 FITS = "Check that the controller's description and its address fit."
 FAILURE, ADDRESS_FAILS = 4, (4, 10, 11)  # what gateways, and some controllers, answer for an address that nobody has
