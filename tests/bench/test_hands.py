@@ -140,6 +140,7 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     standin.do("key 0")
     qtbot.waitUntil(lambda: connected.link.contact is None, timeout=20_000)
     qtbot.waitUntil(lambda: "Turn the key on" in texts(page))
+    assert not connected.notice.text  # nothing to be alarmed about
     standin.do("key 1")
     qtbot.waitUntil(lambda: page.report is not None and page.report.kept is Kept.POWER_CYCLED, timeout=30_000)
     assert page.report.outcome is Outcome.PROVED

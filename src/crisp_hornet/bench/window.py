@@ -301,6 +301,10 @@ class Window(QMainWindow):
             page.focus_setting(warning.setting)
 
     def _link_failed(self, why: str) -> None:
+        send = self.stations[5]
+        assert isinstance(send, SendPage)
+        if send.power_cycle.waiting:
+            return  # the loss was asked for, and Send says how it goes on
         self._link_said = self.desk.units.text(why)
         self.notice.say("stop", self._link_said)
 
