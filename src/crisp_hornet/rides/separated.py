@@ -95,7 +95,9 @@ def unpacked(path: Path, most: int = MOST_UNPACKED) -> bytes:
 def _table(path: Path, body: bytes | Path, dialect: Dialect) -> Table:
     """The table below its header: of bytes that begin there, or of a whole file."""
     names = [f"c{at}" for at in range(len(dialect.names))]
-    plain = _plain_numbers(body, dialect)
+    plain = (
+        set() if _quoted(body) else _plain_numbers(body, dialect)
+    )  # reading figures trips over a lone quotation mark
     _check_lines(path, body, len(names), len(plain))
     with warnings.catch_warnings(record=True) as told:  # an open quotation mark, for instance
         warnings.simplefilter("always")
@@ -170,6 +172,14 @@ def _pieces(body: bytes | Path) -> list[bytes]:
             file.seek(start)
             lines += file.read(4000).splitlines()[1 if start else 0 : -1 or None][:25]
     return lines
+
+
+def _quoted(body: bytes | Path) -> bool:
+    """Whether any cell is in quotation marks."""
+    if isinstance(body, bytes):
+        return b'"' in body
+    with body.open("rb") as file:
+        return any(b'"' in piece for piece in iter(lambda: file.read(PIECE), b""))
 
 
 def _plain_numbers(body: bytes | Path, dialect: Dialect) -> set[str]:
