@@ -77,3 +77,11 @@ def test_a_valid_file_of_unusual_columns_is_read(tmp_path):
     (tmp_path / "a.parquet").write_bytes(sound("parquet"))
     ride = read_ride(tmp_path / "a.parquet").ride
     assert ride.time_s[-1] == 19.5 and np.isfinite(ride.get("pack_v")).all()
+
+
+def test_a_lone_quotation_mark_is_refused_in_a_line(tmp_path, capfd):
+    log = tmp_path / "quote.csv"
+    log.write_text("time_s,pack_v\n" + "".join(f"{k},60\n" for k in range(50)) + '50,"')
+    with pytest.raises(RideError, match="could not parse"):
+        read_ride(log)
+    assert "panic" not in capfd.readouterr().err
