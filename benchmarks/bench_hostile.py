@@ -12,7 +12,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from tests.hostile import garage_in, strike
+from benchmarks.hostile import garage_in, strike
 
 COUNT = 108_000
 

@@ -6,10 +6,10 @@ import sys
 
 import numpy as np
 import pytest
+from benchmarks.hostile import BOMBS, HARMLESS, KINDS, MOST_S, attempt, garage_in, sound, strike
 
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.registry import read_ride
-from tests.hostile import BOMBS, HARMLESS, KINDS, MOST_S, attempt, garage_in, sound, strike
 
 
 @pytest.fixture
@@ -36,7 +36,7 @@ def test_a_spoilt_file_is_read_or_refused_in_a_line(tmp_path, garage, start):
 ALONE = """
 import sys
 from pathlib import Path
-from tests.hostile import attempt, garage_in
+from benchmarks.hostile import attempt, garage_in
 kind, path = sys.argv[1], Path(sys.argv[2])
 told = attempt(0, kind, path, garage_in(path.parent) if kind == "archive.zip" else None)
 print(told.ended, told.broken or "sound", told.seconds)

@@ -2,7 +2,6 @@
 
 import io
 import json
-import random
 import zipfile
 
 import numpy as np
@@ -139,24 +138,7 @@ def test_names_in_an_archive_lead_nowhere(garage, other, tmp_path):
     assert not (tmp_path / "outside.txt").exists() and {one.name for one in other.folder.iterdir()} <= KEPT
 
 
-def test_cut_and_flipped_archives_are_refused_without_a_crash(garage, other, tmp_path):
-    export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
-    whole, draw = (tmp_path / "heron.zip").read_bytes(), random.Random(7)
-    taken = 0
-    for _ in range(60):
-        data = bytearray(whole)
-        if draw.random() < 0.5:
-            del data[draw.randrange(len(data)) :]
-        else:
-            for _ in range(draw.randrange(1, 30)):
-                data[draw.randrange(len(data))] ^= 1 << draw.randrange(8)
-        (tmp_path / "bad.zip").write_bytes(data)
-        try:
-            import_bike(other, tmp_path / "bad.zip")
-            taken += 1
-        except DocumentError as error:
-            assert error.reason
-    assert len(other.bikes()) == taken
+def test_what_is_no_archive_is_told(other, tmp_path):
     with pytest.raises(DocumentError, match="no such file"):
         import_bike(other, tmp_path / "none.zip")
     (tmp_path / "text.zip").write_text("no archive")

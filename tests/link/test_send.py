@@ -313,25 +313,9 @@ def test_a_change_that_counts_after_power_off_says_so(contact):
     )
 
 
-class StubbornLine:
-    """A line to a controller of which one register will not hold what it is given."""
-
-    def __init__(self, contact, stubborn, holds):
-        self._line, self._stubborn, self._holds = contact.line, stubborn, holds
-        self._spoilt = False
-
-    def __getattr__(self, name):
-        return getattr(self._line, name)
-
-    def write(self, address, words):
-        self._spoilt |= address == self._stubborn
-        self._line.write(address, [self._holds] if address == self._stubborn else words)
-
-
-def test_a_register_that_holds_something_else_is_named_with_what_it_reads(contact):
+def test_a_register_that_holds_something_else_is_named_with_what_it_reads(standin, contact):
     changes = draft(contact, drive__phase_current_a=100, drive__battery_current_a=34)
-    battery = contact.map.register("drive.battery_current_a")
-    contact.line = StubbornLine(contact, battery.address, battery.encode(11))
+    standin.do("stick drive.battery_current_a 11")
     report = send_all(contact, changes)
     assert report.outcome is Outcome.NOT_PROVED
     assert report.held == {"drive.phase_current_a": Held.OLD, "drive.battery_current_a": Held.UNKNOWN}

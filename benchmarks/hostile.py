@@ -18,6 +18,8 @@ from functools import cache
 import numpy as np
 import openpyxl
 import polars as pl
+from tests.documents.test_controller_maps import WEIR
+from tests.documents.test_hostile import BACKUP
 
 from crisp_hornet.core.cleaning import cleaned, flaws
 from crisp_hornet.core.evidence.energy_seen import energy_used
@@ -34,8 +36,6 @@ from crisp_hornet.documents.map_file import read_map
 from crisp_hornet.garage.archive import import_bike
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.rides.registry import read_ride
-from tests.documents.test_controller_maps import WEIR
-from tests.documents.test_hostile import BACKUP
 
 MOST_S, MOST_BYTES = 10.0, 1 << 30
 BIKE, TUNE = store.read_bike(HERON), store.read_tune(FACTORY)
@@ -211,7 +211,9 @@ def read(kind, path, garage):
     elif kind == "timed":
         timed(path.read_bytes().decode("utf-8", "replace"), None)
     else:
-        look_through(read_ride(path).ride)
+        ride = read_ride(path).ride
+        assert np.all(np.diff(ride.time_s) > 0) and all(len(one) == len(ride) for one in ride.channels.values())
+        look_through(ride)
 
 
 def spoilt(data, kind, rng):
