@@ -18,7 +18,7 @@ from crisp_hornet.link.errors import LineGarbled, WrongDevice
 from crisp_hornet.link.line import Line
 
 LONGEST_READ = 40  # words in one question
-OTHER_RUNS = (23, 31, 17, 27)
+OTHER_RUNS = (9, 5, 11, 7)  # of the readings that confirm it
 Raws = dict[str, int]  # what registers hold, raw, by name
 
 
@@ -106,18 +106,24 @@ def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:
 
 
 def read_raws(
-    line: Line, controller_map: ControllerMap, registers: Sequence[Register], longest: int = LONGEST_READ
+    line: Line,
+    controller_map: ControllerMap,
+    registers: Sequence[Register],
+    longest: int = LONGEST_READ,
+    backwards: bool = False,
 ) -> Raws:
     """What the given registers hold, read in runs of at most ``longest`` words.
 
-    Once anything went wrong on the line an answer may belong to an earlier question: then it is read in runs of other lengths
-    until two readings in a row agree. Raises :class:`~crisp_hornet.link.errors.LinkError`.
+    Once anything went wrong on the line an answer may belong to an earlier question: then it is read the other way round, in runs of
+    other lengths, until two readings in a row agree; an answer that came too late is another register's in each of them. Raises
+    :class:`~crisp_hornet.link.errors.LinkError`.
     """
-    found = _read_once(line, controller_map, registers, longest)
-    if not line.troubles:
+    found = _read_once(line, controller_map, registers, longest, backwards)
+    if line.in_step() and not line.troubles:
         return found
     for other in OTHER_RUNS:
-        again = _read_once(line, controller_map, registers, min(longest, other))
+        backwards = not backwards
+        again = _read_once(line, controller_map, registers, min(longest, other), backwards)
         if again == found:
             return found
         found = again
@@ -126,9 +132,11 @@ def read_raws(
     )
 
 
-def _read_once(line: Line, controller_map: ControllerMap, registers: Sequence[Register], longest: int) -> Raws:
+def _read_once(
+    line: Line, controller_map: ControllerMap, registers: Sequence[Register], longest: int, backwards: bool
+) -> Raws:
     words: dict[int, int] = {}
-    for first, count in runs(registers, longest):
+    for first, count in runs(registers, longest)[:: -1 if backwards else 1]:
         words.update(zip(range(first, first + count), line.read_settings(first, count), strict=True))
     return {
         one.name: controller_map.raw_of([words[at] for at in range(one.address, one.address + one.words)])

@@ -70,6 +70,9 @@ class Line(Protocol):
     def write(self, address: int, words: list[int]) -> None:
         """Set one holding register of one or more words."""
 
+    def in_step(self) -> bool:
+        """Whether the answers still follow the questions; what does not is a trouble."""
+
     def identify(self) -> dict[int, str]:
         """Objects of the device identification."""
 
@@ -237,6 +240,8 @@ class ModbusLine:
         raise AssertionError("unreachable")
 
     def _ask(self, what: str, function: int, ask: Callable[[], ModbusPDU]) -> ModbusPDU:
+        if self._unasked():
+            self._lost_step()  # an answer nobody waits for: one before it was perhaps another's
         if not self._in_step:
             self._step_in(what)
         answer = self._answer_to(what, ask)
@@ -290,6 +295,24 @@ class ModbusLine:
         self.troubles += 1
         self._in_step = False
 
+    def _unasked(self) -> bool:
+        try:
+            return not self._gone and bool(self.transport.waiting())
+        except OSError:  # told by the question that follows
+            return False
+
+    def in_step(self) -> bool:
+        """Ask what nothing else asks: whether its own answer comes, and nothing before it."""
+        before = self.troubles
+        try:
+            self._ask("Asking once more", IDENTIFY, lambda: self._who(SPECIFIC))
+        except AnsweredNo:  # its own answer all the same
+            pass
+        except (LineDead, LineGarbled):
+            if self._gone:
+                raise
+        return self.troubles == before
+
     def _step_in(self, what: str) -> None:
         """Ask something that nothing else asks, until its own answer comes: what was asked before is then answered or lost."""
         for _ in range(SYNC_TRIES):
@@ -297,7 +320,7 @@ class ModbusLine:
             if getattr(answer, "read_code", None) == SPECIFIC or answer.function_code == IDENTIFY | 0x80:
                 self._in_step = True
                 return
-            self._settle()
+            self._misfit()
         raise LineGarbled(what, "its answers do not follow the questions", "Check the lead, then connect again.")
 
     def _wait_for_the_late_one(self, asked_at: float) -> None:

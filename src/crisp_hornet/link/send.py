@@ -223,7 +223,7 @@ class _Send:
         found = read_raws(line, self._contact.map, self._registers, longest)
         for _ in range(STEADY_TRIES):
             time.sleep(line.settle_s)
-            again = read_raws(line, self._contact.map, self._registers, longest + 2)
+            again = read_raws(line, self._contact.map, self._registers, longest + 2, backwards=True)
             if all(again[one.name] == found[one.name] for one in self._registers if one.access == "rw"):
                 return again
             found = again
