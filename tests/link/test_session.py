@@ -190,6 +190,21 @@ def test_however_late_it_answers_a_backup_holds_what_the_controller_does(opened,
     assert report.outcome is Outcome.PROVED and one.holds(kept=True)[PHASE] == 80
 
 
+def test_an_answer_that_comes_twice_is_no_other_question_s(monkeypatch, clock):
+    """Each answer of a contact in turn comes again, up to four questions later."""
+    for which in range(30):
+        for later_s in (0.005, 0.01, 0.015, 0.02):
+            one = VirtualController(clock)
+            wire = Wire(clock, {1: one})
+
+            def twice(number, _question, answer, which=which, later_s=later_s):
+                return [(0.0, answer), *([(later_s, answer)] if number == which else [])]
+
+            wire.spoil = twice
+            made = open_on(monkeypatch, wire).made
+            assert made.backup.values(True) == one.holds(), (which, later_s)
+
+
 def test_what_lies_later_than_its_answer_is_waited_for_in_proof_and_undo(opened, one):
     session = opened()
     one.it.lag_s = 0.15

@@ -226,18 +226,20 @@ class ModbusLine:
         fits: Callable[[ModbusPDU], bool] = lambda _answer: True,
         tries: int = TRIES,
     ) -> ModbusPDU:
-        """Ask a question that changes nothing, up to ``tries`` times; its answer must fit."""
-        for tries_left in reversed(range(tries)):
+        """Ask a question that changes nothing; its answer must fit. ``tries`` bounds the silence: who answers something else is there."""
+        silent = 0
+        for _ in range(max(tries, TRIES)):
             try:
                 answer = self._ask(what, function, ask)
                 if fits(answer):
                     return answer
                 self._misfit()
                 raise LineGarbled(what, "the answer has another length", "Check the lead and its ground.")
-            except (LineDead, LineGarbled):
-                if tries_left == 0 or self._gone:
-                    raise
-        raise AssertionError("unreachable")
+            except (LineDead, LineGarbled) as error:
+                last, silent = error, silent + isinstance(error, LineDead)
+                if silent >= tries or self._gone:
+                    break
+        raise last
 
     def _ask(self, what: str, function: int, ask: Callable[[], ModbusPDU]) -> ModbusPDU:
         if self._unasked():
