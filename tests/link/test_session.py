@@ -191,18 +191,19 @@ def test_however_late_it_answers_a_backup_holds_what_the_controller_does(opened,
 
 
 def test_an_answer_that_comes_twice_is_no_other_question_s(monkeypatch, clock):
-    """Each answer of a contact in turn comes again, up to four questions later."""
-    for which in range(30):
-        for later_s in (0.005, 0.01, 0.015, 0.02):
-            one = VirtualController(clock)
+    """Each answer of a contact in turn comes again, right before that of one of the next four questions."""
+    for which in range(1, 30):
+        for later in (1, 2, 3, 4):
+            one, came = VirtualController(clock), {}
             wire = Wire(clock, {1: one})
 
-            def twice(number, _question, answer, which=which, later_s=later_s):
-                return [(0.0, answer), *([(later_s, answer)] if number == which else [])]
+            def twice(number, _question, answer, again=which + later, later=later, came=came):
+                came[number] = answer
+                return [*([(0.0, came[number - later])] if number == again else []), (0.0, answer)]
 
             wire.spoil = twice
             made = open_on(monkeypatch, wire).made
-            assert made.backup.values(True) == one.holds(), (which, later_s)
+            assert made.backup.values(True) == one.holds(), (which, later)
 
 
 def test_what_lies_later_than_its_answer_is_waited_for_in_proof_and_undo(opened, one):
