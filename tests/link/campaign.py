@@ -23,6 +23,7 @@ from tests.link.conftest import MAPS
 from tests.link.inprocess import BIKE, InProcess
 
 ANSWER_S, LATE_S, LONGEST_S = 0.06, 0.1, 0.2  # all is near; what answers late is drawn with the misbehaving controllers
+PATIENT_S = 0.5  # where nothing is wrong any more, a machine that stalls must not count
 SETTLE_S = 0.03  # it takes what is written at once; what settles late is drawn with the misbehaving controllers
 TROUBLES = ("none", "noise", "cut", "restart", "supply", "stuck", "other writer", "kill", "noise and cut")
 RANGES = {
@@ -80,12 +81,12 @@ def run_seed(seed, threaded, folder):
         standin.close()
 
 
-def undisturbed_contact(port):
+def undisturbed_contact(port, answer_s=ANSWER_S):
     """A contact where nothing is meant to go wrong; a machine that stalls may need a second go with these short times."""
     for tries_left in (2, 1, 0):
         line = None
         try:
-            line = open_line(port, MAPS, ANSWER_S)
+            line = open_line(port, MAPS, answer_s)
             line.settle_s = SETTLE_S
             return line, make_contact(line, MAPS, lambda text: None)[0]
         except LinkError:
@@ -155,7 +156,7 @@ def next_contact(report, standin, journal, changes):
     standin.standin.trouble.due.clear()
     port = standin.standin._terminal.plug_name
     try:
-        line, contact = undisturbed_contact(port)
+        line, contact = undisturbed_contact(port, PATIENT_S)
     except LinkError as error:
         return f"it cannot be reached any more: {error}"
     line.close()
