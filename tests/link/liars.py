@@ -234,6 +234,8 @@ def claims(report, one, changes, before, kept_before, spoiler):
             return f"kept, but {lost} are not"
         if "kept over power-off" in report.message and report.kept is not Kept.SEEN:
             return "says kept without having seen it"
+    if "Nothing was kept" in report.message and kept != kept_before:
+        return "nothing was kept, but it was"
     if "Nothing was written" in report.message and not foreign and (running != before or kept != kept_before):
         return "nothing was written, but it was"
     if "holds what it held before" in report.message and not foreign and not swapped and running != before:

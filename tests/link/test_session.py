@@ -229,6 +229,21 @@ def test_another_controller_is_noticed_before_the_first_write(opened, wire, cloc
     assert other.it.running == other.it.kept == other.it._defaults()
 
 
+def test_after_the_word_to_keep_nothing_is_said_of_what_was_kept_where_another_answers(opened, wire, clock, one):
+    session, told_to_keep = opened(), []
+
+    def swapped_after_keeping(_number, question):
+        if told_to_keep:
+            wire.controllers = {1: VirtualController(clock, serial="TW60-00999")}
+        if question.function_code == 6 and question.address == WEIR.keep.address:
+            told_to_keep.append(1)
+
+    wire.before = swapped_after_keeping
+    report = session.perform(sending(session, drive__phase_current_a=80.0), HOLD)
+    assert report.outcome is Outcome.NOT_PROVED and one.holds(kept=True)[PHASE] == 80
+    assert "Nothing was kept" not in report.message and "Whether it was kept is not known" in report.message
+
+
 def at(device):
     return WEIR.model_copy(update={"line": WEIR.line.model_copy(update={"device": device})})
 

@@ -413,10 +413,12 @@ class _Send:
         parts = [self._unknown_in_words(change) for change in unknown]
         parts += [f"{c.register.label} holds the new {said(c.register, c.after)}" for c in new]
         text = "; ".join(parts)
-        return (
-            text[0].upper() + text[1:] + ". Do not ride before it has been read again. Nothing was kept: switched off "
-            "and on, it holds the earlier values."
+        kept = (
+            "Whether it was kept is not known."
+            if self._keeping
+            else "Nothing was kept: switched off and on, it holds what it kept before."
         )
+        return f"{text[0].upper()}{text[1:]}. Do not ride before it has been read again. {kept}"
 
     def _unknown_in_words(self, change: Change) -> str:
         register, name = change.register, change.register.name
