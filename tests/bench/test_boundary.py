@@ -3,7 +3,7 @@
 import sys
 
 import pytest
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QAbstractButton, QApplication
 
 from crisp_hornet.bench.background import Background
@@ -44,6 +44,12 @@ def jobs_of(window):
     ]
 
 
+def at_rest(window):
+    """Nothing runs beside and nothing is put off: a newer job of the same kind would make an earlier one's answer stale."""
+    put_off = any(timer.isSingleShot() and timer.isActive() for timer in window.findChildren(QTimer))
+    return not put_off and not any(job.running for _, job in jobs_of(window))
+
+
 def lives(qtbot, window):
     """It is asked to do something, and does."""
     before = window.desk.draft.setting(BATTERY)
@@ -57,6 +63,7 @@ def test_every_background_job_may_fail(qtbot, guarded):
     jobs = jobs_of(guarded)
     assert len(jobs) >= 10
     for name, job in jobs:
+        qtbot.waitUntil(lambda: at_rest(guarded), timeout=10_000)
         guarded.notice.clear()
         guarded.boundary._told.clear()  # the same again within seconds is not told twice
         job.start(surprise)
