@@ -8,9 +8,9 @@ import time
 import numpy as np
 from scipy.optimize import NonlinearConstraint, minimize
 
-from crisp_hornet.core.limits import effective_limits
-from crisp_hornet.core.motor import electrical_speed
-from crisp_hornet.core.pull import Conditions, drive_bounds, drive_power_cap, pull_curve, torque_share
+from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.drive.motor import electrical_speed
+from crisp_hornet.core.drive.pull import Conditions, drive_bounds, drive_power_cap, pull_curve, torque_share
 from crisp_hornet.demo import DRAFT, HERON
 from crisp_hornet.documents.store import read_bike, read_tune
 

@@ -13,7 +13,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import polars as pl
 
-from crisp_hornet.core.evidence.channels import CHANNELS
+from crisp_hornet.core.ride.channels import CHANNELS
 
 ROWS, FRAME_TARGET_MS = 1_000_000, 16.0
 
@@ -50,7 +50,7 @@ def shown(path: Path, bare: float) -> None:
     from crisp_hornet.bench.app import make_application
     from crisp_hornet.bench.theme import LIGHT
     from crisp_hornet.bench.widgets.traces import Traces
-    from crisp_hornet.core.cleaning import flaws
+    from crisp_hornet.core.ride.cleaning import flaws
     from crisp_hornet.rides.registry import read_ride
 
     app = make_application()

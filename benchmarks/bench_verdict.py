@@ -12,9 +12,9 @@ import numpy as np
 import polars as pl
 
 from bench_rides import write
+from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.evidence.rested import conditions_at_start
-from crisp_hornet.core.pull import pull_curve
+from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.rides.registry import read_ride

@@ -21,12 +21,12 @@ import polars as pl
 from tests.documents.test_controller_maps import WEIR
 from tests.documents.test_hostile import BACKUP
 
-from crisp_hornet.core.cleaning import cleaned, flaws
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.peaks import energy, peaks
 from crisp_hornet.core.evidence.stopwatch import timed
 from crisp_hornet.core.evidence.wheel_seen import circumference
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.ride.cleaning import cleaned, flaws
 from crisp_hornet.demo import FACTORY, HERON, MESSY
 from crisp_hornet.documents import store
 from crisp_hornet.documents.backup import read_backup

@@ -205,8 +205,8 @@ def _speeds(text: str) -> list[float]:
 
 
 def _pull(options: argparse.Namespace) -> int:
-    from crisp_hornet.core.modes import in_mode, mode_of
-    from crisp_hornet.core.pull import Conditions, pull_curve
+    from crisp_hornet.core.drive.modes import in_mode, mode_of
+    from crisp_hornet.core.drive.pull import Conditions, pull_curve
     from crisp_hornet.documents import store, wire
 
     if options.rested_v <= 0:

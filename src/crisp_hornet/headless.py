@@ -13,7 +13,7 @@ from datetime import datetime
 from pathlib import Path
 
 from crisp_hornet.core.rules import Strength
-from crisp_hornet.core.watch import watch_list
+from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.documents import store
 from crisp_hornet.documents.backup import Backup, read_backup
 from crisp_hornet.documents.errors import DocumentError

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.compare import Compared, compare
 from crisp_hornet.core.evidence.consumption import Share
 from crisp_hornet.core.evidence.day import UNKNOWN, Day
@@ -20,10 +20,10 @@ from crisp_hornet.core.evidence.findings import Effect, Finding
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hill_words
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.peaks import Peak
-from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
-from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.watch import typical_v
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.rested import conditions_at_start
+from crisp_hornet.core.rules.watch import typical_v
 from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune

@@ -13,8 +13,8 @@ from crisp_hornet.bench.prediction import axis_speeds, predict
 from crisp_hornet.bench.widgets.force_axes import nice_top, ticks
 from crisp_hornet.bench.widgets.force_chart import stretches, worth_drawing
 from crisp_hornet.bench.widgets.ruler import tick_spacing
-from crisp_hornet.core.consequences import Consequence
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.road.consequences import Consequence
 from tests.bikes import a_bike, a_tune
 
 WATCHED = """

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from crisp_hornet.bench.stations.tune.road_view import launch_rows
-from crisp_hornet.core.pull import pull_curve
+from crisp_hornet.core.drive.pull import pull_curve
 from tests.bench.driving import click, drag, find, go, press_keys, texts
 
 PHASE, BATTERY, POWER = "drive.phase_current_a", "drive.battery_current_a", "drive.power_w"

@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from crisp_hornet.bench.widgets.chooser import Chooser
-from crisp_hornet.core.bike_types import KINDS
+from crisp_hornet.core.build.kinds import KINDS
 from crisp_hornet.link.report import Kept, Outcome
 from tests.bench.driving import click, find, go, texts
 from tests.bench.linking import beside, connect, send_and_wait, show_bike

@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QComboBox
 
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.ride.channels import CHANNELS, Ride
 from crisp_hornet.demo import MESSY
 from crisp_hornet.rides.recorder import ENDING, Recorder
 from crisp_hornet.rides.registry import read_ride, write_ride

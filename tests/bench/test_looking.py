@@ -8,8 +8,8 @@ from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox
 
 from crisp_hornet.bench.widgets.ribbon import Ribbon
-from crisp_hornet.core.along import way_km
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.along import way_km
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.rides.registry import read_ride
 from tests.bench.driving import click, drag, find, go, press_keys, texts
 from tests.core.test_along import a_ride

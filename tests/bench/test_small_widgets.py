@@ -13,7 +13,7 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.store import read_bike, read_tune
 from tests.bench.driving import drag, press_keys

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.link.report import Outcome
 from crisp_hornet.rides.exchange import write_csv

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit
 
 from crisp_hornet.bench.stations.tune.page import PAGES
-from crisp_hornet.core.throttle import family_shares
+from crisp_hornet.core.rider.throttle import family_shares
 from crisp_hornet.documents.companions import CURVE
 from tests.bench.driving import click, drag, find, go, press_keys, texts
 from tests.bench.linking import beside, connect, work_the_lever

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QTextDocument
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QComboBox
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.ride_card import RideCard
 from tests.bench.driving import click, find, go, texts
 from tests.bench.test_looking import choose

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.along import beside, way_km
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.along import beside, way_km
+from crisp_hornet.core.ride.channels import Ride
 
 
 def route_height(km):

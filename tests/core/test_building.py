@@ -5,12 +5,12 @@ import math
 import numpy as np
 import pytest
 
-from crisp_hornet.core import conversions as c
-from crisp_hornet.core.bike_types import KINDS, bike_of_kind
-from crisp_hornet.core.plausible import USUAL, implausible
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.build import conversions as c
+from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
+from crisp_hornet.core.build.plausible import USUAL, implausible
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, Strength, judge
-from crisp_hornet.core.starting import starting_tune
+from crisp_hornet.core.tunes.starting import starting_tune
 from tests.bikes import a_bike
 
 

@@ -5,12 +5,12 @@ import pytest
 from hypothesis import assume, given, seed, settings
 from hypothesis import strategies as st
 
-from crisp_hornet.core.cleaning import cleaned, flaws
-from crisp_hornet.core.derived import UNITS, derivable, derived
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
-from crisp_hornet.core.joining import join
-from crisp_hornet.core.track import ground_speed_kmh, steps_m
-from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
+from crisp_hornet.core.ride.channels import CHANNELS, Ride
+from crisp_hornet.core.ride.cleaning import cleaned, flaws
+from crisp_hornet.core.ride.derived import UNITS, derivable, derived
+from crisp_hornet.core.ride.joining import join
+from crisp_hornet.core.ride.track import ground_speed_kmh, steps_m
+from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
 from crisp_hornet.demo import ROUND
 from crisp_hornet.rides.registry import read_ride
 from tests.bikes import a_bike, a_tune

@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.evidence.measured_pull import measured_pull
 from crisp_hornet.core.evidence.peaks import energy, peaks
-from crisp_hornet.core.evidence.rested import conditions_at_start
-from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.vehicle import centre_of_gravity
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.measured_pull import measured_pull
+from crisp_hornet.core.ride.rested import conditions_at_start
+from crisp_hornet.core.road.vehicle import centre_of_gravity
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 50, 400)

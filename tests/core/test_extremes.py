@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.watch import watch_list
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError

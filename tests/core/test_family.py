@@ -1,6 +1,6 @@
 """Which tune came from which."""
 
-from crisp_hornet.core.family import depths, parents
+from crisp_hornet.core.tunes.family import depths, parents
 from tests.bikes import a_tune
 
 

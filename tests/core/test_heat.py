@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from crisp_hornet.core.endurance import continuous_curve, cooling_s, held_on_hill, seconds_of_full_pull
-from crisp_hornet.core.heat import HeldHeat, Temperatures, losses
-from crisp_hornet.core.performance import steady_ride
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.heat.endurance import continuous_curve, cooling_s, held_on_hill, seconds_of_full_pull
+from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
+from crisp_hornet.core.road.performance import steady_ride
 from tests.bikes import a_bike, a_tune
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from crisp_hornet.core.evidence.estimate import around, refused
-from crisp_hornet.core.learning import combined, forget, learn
+from crisp_hornet.core.evidence.learning import combined, forget, learn
 from crisp_hornet.documents.store import dump, parse
 from tests.bikes import a_bike
 

@@ -2,11 +2,11 @@
 
 import numpy as np
 
-from crisp_hornet.core.against import model_channels
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.limit_along import LIMITS, limit_along
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.core.ride.limit_along import LIMITS, limit_along
+from crisp_hornet.core.ride.model_channels import model_channels
 from tests.bikes import a_bike, a_tune
 
 BIKE = a_bike()

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
-from crisp_hornet.core.battery import charge_floor_w, loaded_voltage, most_power_w, power_cap
-from crisp_hornet.core.limits import effective_limits, fade
+from crisp_hornet.core.drive.limits import effective_limits, fade
+from crisp_hornet.core.pack.battery import charge_floor_w, loaded_voltage, most_power_w, power_cap
 from tests.bikes import a_bike, a_tune
 
 

@@ -8,9 +8,9 @@ from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
-from crisp_hornet.core.pack import charge_at, cold_factor, rested_v, tiredness, usable
-from crisp_hornet.core.performance import steady_ride
-from crisp_hornet.core.road import energy_map, range_km, stopping_distance_m
+from crisp_hornet.core.pack.cells import charge_at, cold_factor, rested_v, tiredness, usable
+from crisp_hornet.core.road.performance import steady_ride
+from crisp_hornet.core.road.range import energy_map, range_km, stopping_distance_m
 from tests.bikes import a_bike
 
 

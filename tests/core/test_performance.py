@@ -8,8 +8,9 @@ import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
-from crisp_hornet.core.inverse import BATTERY, PHASE, WEAKENING, setting_for_force
-from crisp_hornet.core.performance import (
+from crisp_hornet.core.drive.inverse import BATTERY, PHASE, WEAKENING, setting_for_force
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.road.performance import (
     front_wheel_keeps,
     launch,
     launch_time_s,
@@ -17,8 +18,7 @@ from crisp_hornet.core.performance import (
     steady_ride,
     steady_speed_kmh,
 )
-from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
+from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 70, 400)

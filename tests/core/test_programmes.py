@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.dyno import dyno_run
+from crisp_hornet.core.pack.resting import Resting
 from crisp_hornet.core.programmes.catalogue import programmes
 from crisp_hornet.core.programmes.lead import Lead, runs_in
-from crisp_hornet.core.resting import Resting
-from crisp_hornet.core.vehicle import effective_mass_kg, road_load_n
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
 from tests.bikes import a_bike
 
 BIKE = a_bike()

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 from hypothesis import given, seed, settings
 
-from crisp_hornet.core.performance import operating_point
-from crisp_hornet.core.pull import Conditions, pull_curve, regen_curve
-from crisp_hornet.core.uncertainty import pull_band
+from crisp_hornet.core.drive.pull import Conditions, pull_curve, regen_curve
+from crisp_hornet.core.drive.uncertainty import pull_band
+from crisp_hornet.core.road.performance import operating_point
 from tests.bikes import a_bike, a_tune, cases
 from tests.core import exhaustive
 

@@ -4,9 +4,9 @@ import numpy as np
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.pyramid import Pyramid
-from crisp_hornet.core.spread import stretch, time_at
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.pyramid import Pyramid
+from crisp_hornet.core.ride.spread import stretch, time_at
 
 
 @seed(101)

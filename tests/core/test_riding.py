@@ -9,17 +9,17 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
-from crisp_hornet.core import guarding
-from crisp_hornet.core.assist import Motive, family, human_watts, level_rides, nearest_family, watts_to_full
-from crisp_hornet.core.inverse import REGEN_BATTERY, REGEN_PHASE, regen_setting_for_force
-from crisp_hornet.core.modes import at_start, in_mode, mode_of
-from crisp_hornet.core.pack import rested_v
-from crisp_hornet.core.pull import Conditions, pull_curve, regen_curve
-from crisp_hornet.core.step_plan import STEP, step_plan
-from crisp_hornet.core.stroke import UNEVEN, pedal_stroke
-from crisp_hornet.core.throttle import FAMILIES, family_shares, hill_start_back_m, throttle_share, twist_launch
-from crisp_hornet.core.vehicle import effective_mass_kg, grip_force_n, road_load_n
-from crisp_hornet.core.weakening import weakening_gain
+from crisp_hornet.core.drive.inverse import REGEN_BATTERY, REGEN_PHASE, regen_setting_for_force
+from crisp_hornet.core.drive.modes import at_start, in_mode, mode_of
+from crisp_hornet.core.drive.pull import Conditions, pull_curve, regen_curve
+from crisp_hornet.core.heat import guarding
+from crisp_hornet.core.heat.weakening import weakening_gain
+from crisp_hornet.core.pack.cells import rested_v
+from crisp_hornet.core.rider.assist import Motive, family, human_watts, level_rides, nearest_family, watts_to_full
+from crisp_hornet.core.rider.stroke import UNEVEN, pedal_stroke
+from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, hill_start_back_m, throttle_share, twist_launch
+from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
+from crisp_hornet.core.tunes.step_plan import STEP, step_plan
 from crisp_hornet.documents.assist import Assist, Level
 from crisp_hornet.documents.mode import Mode
 from crisp_hornet.documents.throttle import Throttle

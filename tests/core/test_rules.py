@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.bike_types import KINDS, bike_of_kind
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import RULES, Situation, Strength, judge
 from crisp_hornet.core.rules.corners import worst_of
 from crisp_hornet.core.rules.physics import emf_over_controller
-from crisp_hornet.core.starting import starting_tune
-from crisp_hornet.core.watch import watch_list
+from crisp_hornet.core.rules.watch import watch_list
+from crisp_hornet.core.tunes.starting import starting_tune
 from crisp_hornet.demo import DRAFT, HERON
 from crisp_hornet.documents.store import read_bike, read_tune
 from tests.bikes import a_bike, a_tune

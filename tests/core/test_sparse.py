@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.cleaning import cleaned, flaws
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.estimate import refused
 from crisp_hornet.core.evidence.peaks import energy
-from crisp_hornet.core.track import ground_speed_kmh
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.cleaning import cleaned, flaws
+from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.rides.registry import read_ride
 from tests.link.virtual import BIKE
 

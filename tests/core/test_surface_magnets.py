@@ -4,11 +4,11 @@ import numpy as np
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
-from crisp_hornet.core.envelope import _scan, _unhindered
-from crisp_hornet.core.limits import effective_limits
-from crisp_hornet.core.motor import electrical_speed
-from crisp_hornet.core.pull import Conditions, drive_bounds, drive_power_cap, torque_share
-from crisp_hornet.core.surface_magnets import iq_at_power, most_of_surface
+from crisp_hornet.core.drive.envelope import _scan, _unhindered
+from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.drive.motor import electrical_speed
+from crisp_hornet.core.drive.pull import Conditions, drive_bounds, drive_power_cap, torque_share
+from crisp_hornet.core.drive.surface_magnets import iq_at_power, most_of_surface
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 120, 60)

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.efficiency import efficiency_map
-from crisp_hornet.core.performance import operating_point, steady_speed_kmh
-from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.uncertainty import UNCERTAIN, forces, possible_bikes, pull_band, relative_spread
+from crisp_hornet.core.drive.efficiency import efficiency_map
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.uncertainty import UNCERTAIN, forces, possible_bikes, pull_band, relative_spread
+from crisp_hornet.core.road.performance import operating_point, steady_speed_kmh
 from crisp_hornet.documents.bike import Bike
 from tests.bikes import BIKE, a_bike, a_tune, changed
 

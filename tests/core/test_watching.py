@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from crisp_hornet.core.rules import Strength, judge
 from crisp_hornet.core.rules.kinds import Situation
-from crisp_hornet.core.watch import typical_v, watch_list
+from crisp_hornet.core.rules.watch import typical_v, watch_list
 from crisp_hornet.documents.local_rules import LocalRules
 from crisp_hornet.documents.tune import Tune
 from tests.bikes import cases

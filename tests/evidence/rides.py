@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 
 G, AIR, DT = 9.80665, 1.2, 0.05
 CELLS = 16
@@ -35,7 +35,9 @@ class Truth:
 
 def hidden(bike, rng, wind=2.0):
     """A truth around what the bike document says."""
-    from crisp_hornet.core.vehicle import effective_mass_kg  # the document's own mass: it is not what is looked for
+    from crisp_hornet.core.road.vehicle import (
+        effective_mass_kg,  # the document's own mass: it is not what is looked for
+    )
 
     wheel, ohm = float(rng.uniform(0.97, 1.03)), bike.battery.resistance_ohm * float(rng.uniform(0.8, 1.6))
     slow = float(rng.uniform(0, 0.35))

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.compare import compare
 from crisp_hornet.core.evidence.day import Day, mean_drag
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.ride_card import RideCard
 from tests.bikes import a_bike
 from tests.evidence import rides as made

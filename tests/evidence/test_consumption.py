@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import range_km, shares
 from crisp_hornet.core.evidence.estimate import around, refused
+from crisp_hornet.core.ride.channels import Ride
 from tests.bikes import a_bike, a_tune
 
 

@@ -3,15 +3,15 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.along_way import per_km
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.compare import compare
 from crisp_hornet.core.evidence.differences import against_prediction, between_rides, between_tunes
 from crisp_hornet.core.evidence.dyno import dyno_runs, stronger
 from crisp_hornet.core.evidence.effects import effects_between
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.vehicle import effective_mass_kg
+from crisp_hornet.core.ride.along_way import per_km
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.core.road.vehicle import effective_mass_kg
 from tests.bikes import a_bike, a_tune
 from tests.evidence.rides import a_round
 from tests.evidence.test_compare import a_loop

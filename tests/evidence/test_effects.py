@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.effects import predicted_effects
 from crisp_hornet.core.evidence.findings import Suggestion
-from crisp_hornet.core.pull import Conditions, pull_curve
 from tests.bikes import a_bike, a_tune
 
 BIKE, TUNE, SPEEDS, RESTED_V = a_bike(), a_tune(drive__battery_current_a=30), np.linspace(0, 70, 281), 62.0

@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.findings.kinds import KINDS
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.pull import Conditions, pull_curve
-from crisp_hornet.core.vehicle import effective_mass_kg
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.road.vehicle import effective_mass_kg
 from tests.bikes import a_bike, a_tune
 from tests.evidence.rides import Truth, a_round, coast_downs
 from tests.evidence.test_motor_seen import SLOW, WEAKENED, weakened_ride

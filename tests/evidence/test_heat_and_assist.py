@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.assist import Motive
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.assist_seen import levels_seen
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.heat_seen import heat_paths
 from crisp_hornet.core.evidence.hill_seen import hardest_minute, hill_words
 from crisp_hornet.core.evidence.pull_seen import pull_seen
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.rider.assist import Motive
 from tests.bikes import a_bike, a_tune
 from tests.evidence.test_findings import full_pulls, on_level, two_levels
 

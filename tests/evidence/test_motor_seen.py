@@ -5,12 +5,12 @@ import math
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.estimate import Estimate, refused
-from crisp_hornet.core.evidence.even import STEP_S
 from crisp_hornet.core.evidence.motor_seen import motor_seen
 from crisp_hornet.core.evidence.weakening_seen import weakening_seen
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S
 from tests.bikes import a_bike, a_tune
 from tests.core.exhaustive import best_force, state, violation
 from tests.evidence.rides import a_round, hidden

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.predicted import predicted_w
-from crisp_hornet.core.performance import steady_ride
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.core.ride.predicted import predicted_w
+from crisp_hornet.core.road.performance import steady_ride
 from tests.bikes import a_bike
 
 BIKE = a_bike()

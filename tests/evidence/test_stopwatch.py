@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.day import Day
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.stopwatch import timed
-from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
 from tests.bikes import a_bike, a_tune
 
 BIKE, TUNE = a_bike(), a_tune()

@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.estimate import around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.road_seen import road_load
 from crisp_hornet.core.evidence.wheel_seen import circumference
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, even
 from tests.bikes import a_bike
 from tests.evidence.rides import AIR, G, a_round, coast_downs, hidden
 

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from crisp_hornet import cli
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.pack import charge_at
+from crisp_hornet.core.pack.cells import charge_at
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.demo import FACTORY, HERON, ROUND
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.rides.registry import read_ride, write_ride
@@ -111,8 +111,8 @@ def test_wrong_input_is_one_line_and_writes_nothing(tmp_path, capsys):
 @pytest.mark.parametrize("seed", range(40))
 def test_whatever_a_log_holds_a_verdict_comes_of_it(seed):
     """Random lengths, channels, holes, constants and nonsense: no crash, and no interval without its value inside."""
-    from crisp_hornet.core.evidence.channels import CHANNELS
     from crisp_hornet.core.evidence.judging import judge
+    from crisp_hornet.core.ride.channels import CHANNELS
     from crisp_hornet.documents.store import read_bike, read_tune
 
     rng = np.random.default_rng(seed)

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 from sqlalchemy import event
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import database

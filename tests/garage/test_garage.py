@@ -5,7 +5,7 @@ import sqlite3
 import numpy as np
 import pytest
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.garage.database import GarageError
 from crisp_hornet.garage.garage import Garage

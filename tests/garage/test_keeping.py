@@ -5,7 +5,7 @@ from datetime import datetime
 
 import pytest
 
-from crisp_hornet.core.job_sheets import SHEETS
+from crisp_hornet.core.build.job_sheets import SHEETS
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.garage.garage import Garage, JobStep
 from tests.bikes import a_bike, a_tune

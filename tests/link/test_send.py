@@ -4,7 +4,7 @@ import random
 
 import pytest
 
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, judge
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import changes_to, difference, left_out

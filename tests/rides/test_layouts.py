@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.ride.channels import CHANNELS, Ride
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import kept_rows, remembered, suggest
 from crisp_hornet.rides.registry import read_ride, read_table, write_ride

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.ride.channels import CHANNELS, Ride
 from crisp_hornet.demo import ROUND
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.exchange import write_parquet

@@ -16,11 +16,11 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 from crisp_hornet.bench.prediction import Prediction, axis_speeds
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.watching import Watching
-from crisp_hornet.core.cleaning import Flaw
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pack import rested_or_typical_v
-from crisp_hornet.core.pull import Conditions
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import Conditions
+from crisp_hornet.core.pack.cells import rested_or_typical_v
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.cleaning import Flaw
 from crisp_hornet.core.rules import Warning_
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError

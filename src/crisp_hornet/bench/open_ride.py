@@ -9,8 +9,8 @@ from typing import TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from crisp_hornet.core.cleaning import Flaw, cleaned, flaws
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.cleaning import Flaw, cleaned, flaws
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard

@@ -8,12 +8,12 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from crisp_hornet.bench.units import Units
-from crisp_hornet.core.consequences import Consequence, on_the_road
-from crisp_hornet.core.endurance import seconds_of_full_pull
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pack import full_v
-from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve, regen_curve
-from crisp_hornet.core.uncertainty import Band, pull_band
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve, regen_curve
+from crisp_hornet.core.drive.uncertainty import Band, pull_band
+from crisp_hornet.core.heat.endurance import seconds_of_full_pull
+from crisp_hornet.core.pack.cells import full_v
+from crisp_hornet.core.road.consequences import Consequence, on_the_road
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

@@ -6,10 +6,10 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 
 from crisp_hornet.bench.held_tune import HeldTune
 from crisp_hornet.bench.prediction import Prediction, predict
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import Conditions
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.rules import Situation, Strength, Warning_, judge
-from crisp_hornet.core.watch import watch_list
+from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.tune import Tune
 

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import store
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune

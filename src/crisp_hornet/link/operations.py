@@ -11,9 +11,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import ClassVar, Protocol
 
-from crisp_hornet.core.pull import Conditions
+from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.rules import Strength, Warning_
-from crisp_hornet.core.watch import watch_list
+from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import Command, ControllerMap
 from crisp_hornet.documents.firmware import FirmwareImage

@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from pydantic import ValidationError
 
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, Strength, judge
-from crisp_hornet.core.watch import typical_v
+from crisp_hornet.core.rules.watch import typical_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.link.difference import Change

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 # after which a counter or clock starts anew: 16, 24 and 32 bits of micro-, milli- or whole seconds; a minute, an hour, half a day, a day
 PERIODS_S = (60.0, 2**16 / 1e3, 2**24 / 1e6, 3600.0, 2**32 / 1e6, 2**24 / 1e3, 43200.0, 65536.0, 86400.0, 2**32 / 1e3)

@@ -7,7 +7,7 @@ import re
 import numpy as np
 import polars as pl
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.rides.quantities import turn_into
 from crisp_hornet.rides.table import Column
 

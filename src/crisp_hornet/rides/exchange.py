@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import MOST_TEXT, MOST_WORDS, check_file, check_shape, too_much

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import too_much

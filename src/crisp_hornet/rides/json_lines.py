@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import MOST_CELLS, MOST_ROWS, MOST_TEXT, too_much

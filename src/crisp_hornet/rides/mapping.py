@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.rides.clocks import seconds_of, with_date
 from crisp_hornet.rides.quantities import CHANNEL_UNIT, known_unit, turn_into
 from crisp_hornet.rides.table import Column, Table

@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import IO
 
-from crisp_hornet.core.evidence.channels import CHANNELS
+from crisp_hornet.core.ride.channels import CHANNELS
 from crisp_hornet.rides.errors import RideError
 
 HEAD_BYTES = 64 * 1024

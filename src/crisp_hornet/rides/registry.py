@@ -4,25 +4,16 @@ own adds them by an entry point of the group ``crisp_hornet.rides`` that names a
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from importlib import import_module
 from importlib.metadata import entry_points
 from pathlib import Path
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import check_file, too_much
 from crisp_hornet.rides.table import Table
-
-
-@dataclass(frozen=True)
-class Loaded:
-    """A ride and what was left out or put right while reading it, in plain words."""
-
-    ride: Ride
-    notes: list[str]
-
+from crisp_hornet.rides.taking import Loaded, literal, take
 
 Reader = Callable[[Path], Table]
 Writer = Callable[[Ride, Path], None]
@@ -110,7 +101,6 @@ def kind_of(path: Path) -> str:
 def read_ride(path: Path) -> Loaded:
     """Read a log with the mapping that fits best. Raises :class:`RideError`."""
     from crisp_hornet.rides.mapping import suggest
-    from crisp_hornet.rides.taking import literal, take
 
     table = read_table(path)
     if (plain := literal(table, path)) is not None:

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.rides.dialect import EMPTY, LONGEST_FIGURE, Dialect, dialect_of, encoding_of
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import MOST_TEXT, MOST_UNPACKED, MOST_WORDS, check_file, check_shape, too_much

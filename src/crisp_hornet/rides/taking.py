@@ -2,25 +2,33 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.track import ground_speed_kmh
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.ride.channels import CHANNELS, Ride
+from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.rides.clock_faults import steadied
 from crisp_hornet.rides.clocks import seconds_of, with_date
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import LONGEST_S
 from crisp_hornet.rides.mapping import EXACT, Mapping
-from crisp_hornet.rides.registry import Loaded
 from crisp_hornet.rides.table import Table
 
 Rows = NDArray[np.intp]
 MPH = 1.609344
 OLDEST_S, LATEST_S = 4e8, 4.1e9  # 1982 and 2099, since 1970
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A ride and what was left out or put right while reading it, in plain words."""
+
+    ride: Ride
+    notes: list[str]
 
 
 def take(table: Table, mapping: Mapping, file: Path) -> Loaded:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from crisp_hornet.bench.prediction import in_units
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
-from crisp_hornet.core.consequences import Consequence
+from crisp_hornet.core.road.consequences import Consequence
 
 HEIGHT = 78
 GAP = 7.0

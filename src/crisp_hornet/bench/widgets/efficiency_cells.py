@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
-from crisp_hornet.core.efficiency import EfficiencyMap
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.drive.efficiency import EfficiencyMap
+from crisp_hornet.core.drive.pull import PullCurve
 
 LEFT, RIGHT, TOP, BOTTOM = 56.0, 14.0, 22.0, 22.0
 POOR, GOOD = 0.4, 0.95  # tints run from one to the other

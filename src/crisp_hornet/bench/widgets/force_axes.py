@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QWidget
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ruler import tick_spacing
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import PullCurve
-from crisp_hornet.core.vehicle import grip_force_n, lift_force_n, road_load_n
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n, road_load_n
 from crisp_hornet.documents.bike import Bike
 
 GRADES = (0.0, 0.06, 0.12, 0.18)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.force_axes import LEFT, RIGHT
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 CELLS = 24
 HEIGHT = 36

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.pyramid import Pyramid
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.pyramid import Pyramid
 
 HIGH, GRIP_PX, INDENT_PX, LEAST_PX = 34, 8, 104, 6
 

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.ruler import tick_spacing
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 14.0, 22.0, 34.0
 NAME_PX = 12.0

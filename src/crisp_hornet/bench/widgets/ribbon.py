@@ -11,7 +11,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 TINTS = 5
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.bench.units import Units
-from crisp_hornet.core.derived import UNITS as WORKED_OUT_UNITS
-from crisp_hornet.core.evidence.limit_along import LIMITS
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.ride.derived import UNITS as WORKED_OUT_UNITS
+from crisp_hornet.core.ride.limit_along import LIMITS
 from crisp_hornet.documents.channels import UNITS
 
 Rows = tuple[tuple[str, ...], ...]

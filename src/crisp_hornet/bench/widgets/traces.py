@@ -19,11 +19,11 @@ from crisp_hornet.bench.widgets.ribbon import Ribbon
 from crisp_hornet.bench.widgets.trace_axes import SizeAxis, TimeAxis, WayAxis, clock
 from crisp_hornet.bench.widgets.trace_box import TraceBox
 from crisp_hornet.bench.widgets.trace_rows import WHOLE, WORDS, Rows, limit_word, told, turned, unit_of
-from crisp_hornet.core.along import way_km
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.gaps import LEAST_S, longest_step_s
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pyramid import Pyramid
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.ride.along import way_km
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.gaps import LEAST_S, longest_step_s
+from crisp_hornet.core.ride.pyramid import Pyramid
 
 RIBBON_PX = 26
 GAP_KM = 0.2

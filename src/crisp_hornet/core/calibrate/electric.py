@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
-from crisp_hornet.core.motor import Array
 from crisp_hornet.documents.bike import Bike
 
 MOST_ZERO_A = 1.5

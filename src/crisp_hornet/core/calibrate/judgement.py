@@ -8,7 +8,7 @@ from enum import Enum
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 RAIL_LOW_V, RAIL_HIGH_V = 0.15, 4.85  # of a sensor fed with 5 V: beyond these no sound one ever is
 

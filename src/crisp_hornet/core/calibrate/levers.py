@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
-from crisp_hornet.core.motor import Array
 
 PULLS = 2
 CUT_S, CUT_A = 0.35, 3.0

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
-from crisp_hornet.core.motor import Array
 
 MISSING = 1.6  # an interval so many times its neighbours' lacks a pulse
 

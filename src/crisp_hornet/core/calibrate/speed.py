@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
-from crisp_hornet.core.motor import Array
 
 LEAST_KMH, LEAST_SAMPLES = 12.0, 30
 USUAL_M = (0.8, 2.6)

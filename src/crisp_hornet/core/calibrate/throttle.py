@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed, settled_levels
-from crisp_hornet.core.motor import Array
 
 TWISTS = 3
 LEAST_SPAN_V = 1.0

@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.vehicle import G_MPS2
+from crisp_hornet.core.road.vehicle import G_MPS2
 
 MOST_NOISE_V, MOST_DRIFT_V_PER_MIN, LEAST_STEP_V = 0.03, 0.05, 0.08
 USUAL_NM_PER_V = (15.0, 300.0)

@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.assist import Motive
-from crisp_hornet.core.derived import slope
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import slope
+from crisp_hornet.core.ride.even import STEP_S, even
+from crisp_hornet.core.rider.assist import Motive
 from crisp_hornet.documents.bike import Bike
 
 LEAST_RPM, LEAST_W, CLOSED = 25.0, 20.0, 0.02

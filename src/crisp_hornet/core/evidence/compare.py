@@ -13,15 +13,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.derived import summed
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.day import CORRECTED, UNKNOWN, Day, loaded, resistance_n
 from crisp_hornet.core.evidence.energy_seen import energy_used
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
-from crisp_hornet.core.evidence.even import even
-from crisp_hornet.core.evidence.predicted import HUMAN_SHARE
 from crisp_hornet.core.evidence.wheel_seen import circumference
-from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import summed
+from crisp_hornet.core.ride.even import even
+from crisp_hornet.core.ride.predicted import HUMAN_SHARE
+from crisp_hornet.core.road.vehicle import G_MPS2, effective_mass_kg
 from crisp_hornet.documents.bike import Bike
 
 CHANNELS = ("wheel_speed_kmh", "altitude_m", "human_nm", "cadence_rpm")

@@ -8,13 +8,13 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.derived import grade, summed
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.energy_seen import CAPACITY_SPREAD
 from crisp_hornet.core.evidence.estimate import Estimate, refused
-from crisp_hornet.core.evidence.even import even
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pack import usable
+from crisp_hornet.core.pack.cells import usable
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import grade, summed
+from crisp_hornet.core.ride.even import even
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

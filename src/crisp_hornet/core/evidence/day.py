@@ -12,8 +12,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.vehicle import AIR_KGPM3, G_MPS2
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.ride_card import RideCard
 

@@ -8,17 +8,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.along_way import MOST_STEPS
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.compare import Compared
 from crisp_hornet.core.evidence.consumption import parts_of
 from crisp_hornet.core.evidence.dyno import DynoRuns, stronger
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even
 from crisp_hornet.core.evidence.findings.suggestion import Effect
 from crisp_hornet.core.evidence.verdict import Verdict
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.ride.along_way import MOST_STEPS
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.core.ride.even import STEP_S, even
 from crisp_hornet.documents.bike import Bike
 
 BLOCK_S, LEAST_W, LEAST_S, WINDOW_KM = 30.0, 20.0, 20.0, 0.4

@@ -11,13 +11,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.derived import slope
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused, student
-from crisp_hornet.core.evidence.even import even
-from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
 from crisp_hornet.core.evidence.pull_seen import PEDALLED_NM, force_by_speed
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import slope
+from crisp_hornet.core.ride.even import even
+from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
 from crisp_hornet.documents.bike import Bike
 
 OVER_S, STEP_KMH, LEAST_GAIN_KMH, LEAST_ROWS, FEWEST = 0.6, 1.0, 8.0, 15, 3

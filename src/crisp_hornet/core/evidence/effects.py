@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 from pydantic import ValidationError
 
-from crisp_hornet.core.assist import Motive, level_rides
-from crisp_hornet.core.consequences import Consequence, on_the_road
-from crisp_hornet.core.endurance import seconds_of_full_pull
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve, regen_curve
 from crisp_hornet.core.evidence.findings.suggestion import Effect, Suggestion
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pack import rested_or_typical_v, usable
-from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve, regen_curve
-from crisp_hornet.core.stroke import pedal_stroke
+from crisp_hornet.core.heat.endurance import seconds_of_full_pull
+from crisp_hornet.core.pack.cells import rested_or_typical_v, usable
+from crisp_hornet.core.rider.assist import Motive, level_rides
+from crisp_hornet.core.rider.stroke import pedal_stroke
+from crisp_hornet.core.road.consequences import Consequence, on_the_road
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.companions import companions
 from crisp_hornet.documents.tune import Tune

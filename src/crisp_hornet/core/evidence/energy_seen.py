@@ -10,13 +10,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
-from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
-from crisp_hornet.core.gaps import SPARSE_S, longest_step_s, usual_step_s
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pack import charge_at
-from crisp_hornet.core.pack import rested_v as rested_v_of
+from crisp_hornet.core.pack.cells import charge_at
+from crisp_hornet.core.pack.cells import rested_v as rested_v_of
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
+from crisp_hornet.core.ride.gaps import SPARSE_S, longest_step_s, usual_step_s
 from crisp_hornet.documents.bike import Bike
 
 BLOCK_S, LEAST_KM = 60.0, 0.3

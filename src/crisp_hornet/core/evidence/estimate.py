@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 SURE = 0.95
 

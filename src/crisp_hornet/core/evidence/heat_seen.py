@@ -1,8 +1,8 @@
 """How heat leaves motor and controller, fitted to the temperatures of a ride.
 
-The nodes of :mod:`~crisp_hornet.core.heat` are stepped through the ride with its currents and speeds; the paths from winding to housing and
-from housing (or heatsink) to the air are what is fitted. The air is taken to be as warm as the coldest sensor at the start, give or take
-:data:`AIR_K`, which is part of the error. Gauss-Newton with the errors of neighbouring readings taken together, as in
+The nodes of :mod:`~crisp_hornet.core.heat.nodes` are stepped through the ride with its currents and speeds; the paths from winding to
+housing and from housing (or heatsink) to the air are what is fitted. The air is taken to be as warm as the coldest sensor at the start,
+give or take :data:`AIR_K`, which is part of the error. Gauss-Newton with the errors of neighbouring readings taken together, as in
 :mod:`~crisp_hornet.core.evidence.estimate`.
 """
 
@@ -13,11 +13,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.motor import COPPER_PER_K
 from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import even
-from crisp_hornet.core.heat import Losses, losses
-from crisp_hornet.core.motor import COPPER_PER_K, Array
+from crisp_hornet.core.heat.nodes import Losses, losses
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import even
 from crisp_hornet.documents.bike import Bike
 
 STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 3000, 60.0, 8

@@ -7,11 +7,11 @@ from itertools import product
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.estimate import Estimate, refused
-from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
 from crisp_hornet.core.evidence.heat_seen import HeatPaths
-from crisp_hornet.core.heat import HeldHeat, Temperatures, losses
+from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from crisp_hornet.core.evidence.channels import CHANNELS, Ride
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.day import UNKNOWN, Day
 from crisp_hornet.core.evidence.effects import predicted_effects
-from crisp_hornet.core.evidence.even import even
 from crisp_hornet.core.evidence.findings import Evidence, Finding, found_in
 from crisp_hornet.core.evidence.verdict import Verdict, judge_ride
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.ride.channels import CHANNELS, Ride
+from crisp_hornet.core.ride.even import even
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

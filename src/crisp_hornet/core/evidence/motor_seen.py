@@ -13,13 +13,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.motor import COPPER_PER_K, MotorModel, electrical_speed
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even
-from crisp_hornet.core.evidence.measured_pull import dq_currents
 from crisp_hornet.core.evidence.pull_seen import BLOCK_S, FULL_PULL_S, FullPull, full_pull
-from crisp_hornet.core.motor import COPPER_PER_K, Array, MotorModel, electrical_speed
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, even
+from crisp_hornet.core.ride.measured_pull import dq_currents
 from crisp_hornet.documents.bike import Bike
 
 CHANNELS = (

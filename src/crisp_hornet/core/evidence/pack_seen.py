@@ -10,10 +10,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 
 PULSE_S, SLOW_S, BLOCK_S = 10.0, 90.0, 20.0
 MODEL = 0.002  # share by which packs that relax otherwise are misread

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.gaps import longest_step_s
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.gaps import longest_step_s
 from crisp_hornet.documents.channels import UNITS
 from crisp_hornet.documents.tune import Tune
 

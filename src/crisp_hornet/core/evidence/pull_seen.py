@@ -7,14 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.derived import grade, slope, summed
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
-from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE, MeasuredPull, measured_pull
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import PullCurve
-from crisp_hornet.core.vehicle import G_MPS2, effective_mass_kg, road_load_n
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import grade, slope, summed
+from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
+from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE, MeasuredPull, measured_pull
+from crisp_hornet.core.road.vehicle import G_MPS2, effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
 
 CURRENTS = ("wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "d_axis_a", "throttle")

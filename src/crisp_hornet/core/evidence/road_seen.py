@@ -14,13 +14,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.derived import summed
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even, moving_mean
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.track import EARTH_M
-from crisp_hornet.core.vehicle import AIR_KGPM3, G_MPS2, effective_mass_kg
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import summed
+from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
+from crisp_hornet.core.ride.track import EARTH_M
+from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2, effective_mass_kg
 from crisp_hornet.documents.bike import Bike
 
 CHANNELS = ("wheel_speed_kmh", "throttle", "battery_a", "brake", "human_nm", "altitude_m", "lat_deg", "lon_deg")

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
-from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
 
 HAND_S, MANY = 0.15, 30.0  # of start and stop together; degrees of freedom of a hand that is known
 FIGURE = r"\d{1,6}(?:[.,]\d{1,6})?"

@@ -7,14 +7,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from crisp_hornet.core.assist import Motive
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.consumption import Share, range_km, shares
 from crisp_hornet.core.evidence.day import UNKNOWN, Day
 from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
 from crisp_hornet.core.evidence.estimate import Estimate, refused
-from crisp_hornet.core.evidence.even import STEP_S, moving_mean
 from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hardest_minute
 from crisp_hornet.core.evidence.motor_seen import MotorSeen, motor_seen
@@ -25,7 +23,9 @@ from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
 from crisp_hornet.core.evidence.stopwatch import Timed, timed
 from crisp_hornet.core.evidence.weakening_seen import WeakeningSeen, weakening_seen
 from crisp_hornet.core.evidence.wheel_seen import circumference
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, moving_mean
+from crisp_hornet.core.rider.assist import Motive
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

@@ -11,15 +11,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.motor import MotorModel
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
-from crisp_hornet.core.evidence.even import STEP_S, even
-from crisp_hornet.core.evidence.limit_along import FASTEST_KMH
-from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE, dq_currents, force_by_currents
 from crisp_hornet.core.evidence.pull_seen import BLOCK_S
-from crisp_hornet.core.motor import Array, MotorModel
-from crisp_hornet.core.performance import steady_speed_kmh
-from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S, even
+from crisp_hornet.core.ride.limit_along import FASTEST_KMH
+from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE, dq_currents, force_by_currents
+from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
-from crisp_hornet.core.evidence.even import even
-from crisp_hornet.core.joining import best_shift
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.track import ground_speed_kmh
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import even
+from crisp_hornet.core.ride.joining import best_shift
+from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.documents.bike import Bike
 
 STEP_S, WINDOW_S, LEAST_KMH, MOST_LAG_S = 0.5, 10.0, 9.0, 8.0

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.dyno import dyno_run
 from crisp_hornet.core.programmes import judging as j
 from crisp_hornet.core.programmes.run import CLOSED, FULL, Programme, Run, Step
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
 
 ROAD = "Only where it is allowed and clear; protective gear on; the brakes tried before. Local codes decide what may be ridden where."

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.along import way_km
-from crisp_hornet.core.derived import derived, summed
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.programmes.run import CLOSED, FULL
-from crisp_hornet.core.track import steps_m
+from crisp_hornet.core.ride.along import way_km
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived, summed
+from crisp_hornet.core.ride.track import steps_m
 from crisp_hornet.documents.bike import Bike
 
 LEAST_HZ = 4.0

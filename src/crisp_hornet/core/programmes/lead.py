@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.programmes.judging import heading_deg
 from crisp_hornet.core.programmes.run import Programme, Run, Step
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
 
 LOOKED_EVERY_S = 0.2  # how often the questions are asked; readings in between are kept all the same

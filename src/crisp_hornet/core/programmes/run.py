@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
 
 FULL, CLOSED = 0.95, 0.02

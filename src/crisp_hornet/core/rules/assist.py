@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from itertools import pairwise
 
-from crisp_hornet.core.assist import STRONG_RIDER_W, TYPICAL_RIDER_W, Motive, watts_to_full
+from crisp_hornet.core.rider.assist import STRONG_RIDER_W, TYPICAL_RIDER_W, Motive, watts_to_full
+from crisp_hornet.core.road.vehicle import effective_mass_kg
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
-from crisp_hornet.core.vehicle import effective_mass_kg
 
 CADENCE_RPM, TOWN_KMH = 70.0, 15.0
 TOO_ALIKE, JUMP = 1.08, 2.5

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-from crisp_hornet.core.performance import front_wheel_keeps
+from crisp_hornet.core.road.performance import front_wheel_keeps
+from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
-from crisp_hornet.core.vehicle import grip_force_n, lift_force_n
 
 STEEP = 0.12  # the slope on which a launch is judged: weight shifts rearwards
 FRONT_WHEEL_LEAST = 0.25  # below this share of its standing load the front wheel steers poorly

@@ -8,8 +8,8 @@ from itertools import product
 
 import numpy as np
 
-from crisp_hornet.core.pack import cold_factor, rested_or_typical_v
-from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.pack.cells import cold_factor, rested_or_typical_v
 from crisp_hornet.core.rules.kinds import OVER, RULES, Axis, Situation, Strength, Warning_
 from crisp_hornet.documents.bike import Bike, Mass
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.pack import charge_at, full_v, rested_or_typical_v
+from crisp_hornet.core.pack.cells import charge_at, full_v, rested_or_typical_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 
 LOWEST_CELL_V = {"nmc": 2.7, "nca": 2.7, "lfp": 2.3, "custom": 2.3}

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
-from crisp_hornet.core.heat import HeldHeat, losses
-from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.heat.nodes import HeldHeat, losses
+from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
 
 HILL = 0.10

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

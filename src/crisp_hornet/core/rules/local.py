@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.limits import effective_limits
-from crisp_hornet.core.local_rules import judged_modes
-from crisp_hornet.core.modes import in_mode
-from crisp_hornet.core.performance import steady_speed_kmh
-from crisp_hornet.core.pull import Conditions, pull_curve
+from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.drive.modes import in_mode
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.local_examples import judged_modes
 from crisp_hornet.documents.mode import Mode
 
 DECIDES = "The local code decides; this is what was entered."

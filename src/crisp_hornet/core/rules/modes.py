@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.modes import MODE_LIMITS, in_mode
+from crisp_hornet.core.drive.modes import MODE_LIMITS, in_mode
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 
 WALKING_KMH = 6.0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.limits import effective_limits
+from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 
 BATTERY_CURRENT = "drive.battery_current_a"

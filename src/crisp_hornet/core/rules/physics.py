@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
-from crisp_hornet.core.motor import electrical_speed
-from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.drive.motor import electrical_speed
+from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
 
 WEAKENING = "drive.field_weakening_a"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from crisp_hornet.core.pack import full_v
+from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 from crisp_hornet.documents.bike import Controller
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.limits import effective_limits
-from crisp_hornet.core.performance import steady_speed_kmh
+from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
 
 HILL = 0.10

@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
-from crisp_hornet.core.modes import at_start
+from crisp_hornet.core.drive.modes import at_start
+from crisp_hornet.core.rider.throttle import throttle_share
+from crisp_hornet.core.road.vehicle import lift_force_n
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
-from crisp_hornet.core.throttle import throttle_share
-from crisp_hornet.core.vehicle import lift_force_n
 
 BRISK_N_PER_KG = 1.2  # force per kg from which a missing ramp is felt as a blow
 SCARY_SHARE = 0.55

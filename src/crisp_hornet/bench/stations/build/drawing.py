@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.units import Units
-from crisp_hornet.core.motor import wheel_radius_m
-from crisp_hornet.core.vehicle import centre_of_gravity, lift_force_n
+from crisp_hornet.core.drive.motor import wheel_radius_m
+from crisp_hornet.core.road.vehicle import centre_of_gravity, lift_force_n
 from crisp_hornet.documents.bike import Bike
 
 GROUND_PX = 44.0

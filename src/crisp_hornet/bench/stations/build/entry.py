@@ -16,8 +16,8 @@ from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
-from crisp_hornet.core.plausible import implausible
-from crisp_hornet.core.uncertainty import UNCERTAIN, relative_spread
+from crisp_hornet.core.build.plausible import implausible
+from crisp_hornet.core.drive.uncertainty import UNCERTAIN, relative_spread
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.store import document_error
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
-from crisp_hornet.core.conversions import kv_from_flux
+from crisp_hornet.core.build.conversions import kv_from_flux
 from crisp_hornet.documents.bike import Bike
 
 PHASE_RATING, BATTERY_RATING = "controller.max_phase_current_a", "controller.max_battery_current_a"

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.widgets.text import button, clear, label
-from crisp_hornet.core.bike_types import KINDS, bike_of_kind
+from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
 from crisp_hornet.garage.garage import KeptBike
 
 

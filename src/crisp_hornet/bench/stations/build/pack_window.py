@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.ruler import tick_spacing
-from crisp_hornet.core.pack import full_v
+from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

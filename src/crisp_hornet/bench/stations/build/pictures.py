@@ -9,9 +9,9 @@ from PyQt6.QtCore import Qt
 
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
-from crisp_hornet.core.pack import charge_at, rested_v, usable
-from crisp_hornet.core.pull import PullCurve
-from crisp_hornet.core.road import range_km
+from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.pack.cells import charge_at, rested_v, usable
+from crisp_hornet.core.road.range import range_km
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

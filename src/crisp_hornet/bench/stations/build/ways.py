@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from crisp_hornet.core import conversions as c
+from crisp_hornet.core.build import conversions as c
 from crisp_hornet.documents.bike import Bike
 
 

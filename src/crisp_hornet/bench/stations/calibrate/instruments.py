@@ -10,7 +10,7 @@ import numpy as np
 from crisp_hornet.bench.stations.calibrate.recording import Recording
 from crisp_hornet.core.calibrate import electric, levers, pedals, speed, throttle, torque
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.link.contact import Live
 
 LONGEST_S, HZ = 60.0, 60

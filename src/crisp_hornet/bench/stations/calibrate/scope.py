@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 FRAME_MS = 33
 LEFT, RIGHT, BOTTOM = 150.0, 12.0, 22.0

@@ -12,7 +12,7 @@ from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
-from crisp_hornet.core.job_sheets import SHEETS
+from crisp_hornet.core.build.job_sheets import SHEETS
 from crisp_hornet.garage.garage import Job, JobStep
 
 

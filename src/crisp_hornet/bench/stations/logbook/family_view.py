@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.prediction import in_units, predict
 from crisp_hornet.bench.widgets.text import button, clear, label, rule
-from crisp_hornet.core.consequences import Consequence
-from crisp_hornet.core.family import depths, parents
+from crisp_hornet.core.road.consequences import Consequence
+from crisp_hornet.core.tunes.family import depths, parents
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
 

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 
 from crisp_hornet.bench.stations.rides.small_picture import SmallPicture
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 MOST_POINTS, ARM = 1500, 2.0
 NOTHING = np.zeros(0)

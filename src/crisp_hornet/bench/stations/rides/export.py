@@ -7,8 +7,8 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QIODevice
 
 from crisp_hornet.bench.stations.rides.ride_view import RideView
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.spread import between
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.spread import between
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.registry import write_ride
 

@@ -6,13 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.joining import Joined, join
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.joining import Joined, join
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import Mapping, remembered, suggest
-from crisp_hornet.rides.registry import Loaded, read_ride, read_table
+from crisp_hornet.rides.registry import read_ride, read_table
 from crisp_hornet.rides.table import Table
-from crisp_hornet.rides.taking import clock_faults, literal, take
+from crisp_hornet.rides.taking import Loaded, clock_faults, literal, take
 
 FILES = "Ride logs (*.csv *.txt *.tsv *.log *.gz *.parquet *.jsonl *.xlsx *.gpx *.tcx *.fit);;All files (*)"
 

@@ -15,7 +15,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.rides.mapping import Mapping
 from crisp_hornet.rides.quantities import CHANNEL_UNIT, shown_unit, units_of
 from crisp_hornet.rides.table import Column, Table

@@ -27,14 +27,14 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label, shortened
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.peaks import energy
-from crisp_hornet.core.joining import Joined
+from crisp_hornet.core.ride.joining import Joined
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.mapping import kept_rows
 from crisp_hornet.rides.recorder import ENDING, bike_of
-from crisp_hornet.rides.registry import Loaded, read_ride
-from crisp_hornet.rides.taking import take
+from crisp_hornet.rides.registry import read_ride
+from crisp_hornet.rides.taking import Loaded, take
 
 
 class RidesPage(Station):

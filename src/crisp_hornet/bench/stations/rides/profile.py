@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 
 from crisp_hornet.bench.stations.rides.small_picture import SmallPicture
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 PIECES, TINTS, STEEP = 120, 5, 10.0
 

@@ -18,10 +18,10 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.core.pack.resting import REST_A
 from crisp_hornet.core.programmes.catalogue import programmes
 from crisp_hornet.core.programmes.lead import Lead, Result
 from crisp_hornet.core.programmes.run import Programme
-from crisp_hornet.core.resting import REST_A
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.link.contact import Live

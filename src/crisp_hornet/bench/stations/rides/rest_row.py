@@ -10,7 +10,7 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_axes import clock
-from crisp_hornet.core.resting import Resting
+from crisp_hornet.core.pack.resting import Resting
 from crisp_hornet.link.contact import Live
 
 

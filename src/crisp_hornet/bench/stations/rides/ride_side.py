@@ -20,14 +20,14 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.bench.widgets.trace_rows import limit_word, turned, unit_of
-from crisp_hornet.core.against import model_channels
-from crisp_hornet.core.along import way_km
-from crisp_hornet.core.derived import derivable
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.rested import conditions_at_start
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import pull_curve
-from crisp_hornet.core.spread import stretch, time_at
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import pull_curve
+from crisp_hornet.core.ride.along import way_km
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derivable
+from crisp_hornet.core.ride.model_channels import model_channels
+from crisp_hornet.core.ride.rested import conditions_at_start
+from crisp_hornet.core.ride.spread import stretch, time_at
 from crisp_hornet.documents.channels import UNITS
 
 PICTURES = ("time at", "against", "profile")

@@ -16,9 +16,9 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.trace_rows import GROUPS
 from crisp_hornet.bench.widgets.traces import Traces
-from crisp_hornet.core.along import Beside, beside
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.along import Beside, beside
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.errors import RideError

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.core.motor import Array
+from crisp_hornet.core.arrays import Array
 
 FOOT, HEAD, RIM = 20.0, 16.0, 4.0
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
 
 TINTS, MOST_POINTS = 6, 1500
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from crisp_hornet.bench.desk import Desk
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.widgets.force_chart import ForceChart
-from crisp_hornet.core.evidence.measured_pull import measured_pull
-from crisp_hornet.core.pull import pull_curve
+from crisp_hornet.core.drive.pull import pull_curve
+from crisp_hornet.core.ride.measured_pull import measured_pull
 from crisp_hornet.documents.tune import Tune
 
 NOTHING, MEASURED = "nothing else", "measured, open ride"

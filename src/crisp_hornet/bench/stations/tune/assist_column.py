@@ -13,7 +13,7 @@ from crisp_hornet.bench.stations.tune.ruler_column import WIDE, RulerColumn
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.core.assist import family, nearest_family
+from crisp_hornet.core.rider.assist import family, nearest_family
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

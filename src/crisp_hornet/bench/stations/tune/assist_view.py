@@ -18,9 +18,9 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import column_scroll, label
-from crisp_hornet.core.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
-from crisp_hornet.core.performance import operating_point
-from crisp_hornet.core.stroke import Stroke, pedal_stroke
+from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
+from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke
+from crisp_hornet.core.road.performance import operating_point
 from crisp_hornet.documents.assist import Level
 from crisp_hornet.documents.tune import Tune
 

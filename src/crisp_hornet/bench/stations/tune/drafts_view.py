@@ -11,7 +11,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
-from crisp_hornet.core.step_plan import Step, step_plan
+from crisp_hornet.core.tunes.step_plan import Step, step_plan
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import SETTINGS, Tune
 

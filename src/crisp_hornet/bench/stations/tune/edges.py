@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.inverse import (
+from crisp_hornet.core.drive.inverse import (
     BATTERY,
     PHASE,
     REGEN_BATTERY,
@@ -18,7 +18,7 @@ from crisp_hornet.core.inverse import (
     regen_setting_for_force,
     setting_for_force,
 )
-from crisp_hornet.core.pull import Conditions, PullCurve
+from crisp_hornet.core.drive.pull import Conditions, PullCurve
 from crisp_hornet.documents.tune import Tune
 
 EDGE_NAMES = {

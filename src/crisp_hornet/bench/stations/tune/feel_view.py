@@ -19,9 +19,8 @@ from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import button, label
-from crisp_hornet.core.consequences import Consequence
-from crisp_hornet.core.pull import PullCurve, pull_curve
-from crisp_hornet.core.throttle import (
+from crisp_hornet.core.drive.pull import PullCurve, pull_curve
+from crisp_hornet.core.rider.throttle import (
     FAMILIES,
     TwistLaunch,
     family_shares,
@@ -29,7 +28,8 @@ from crisp_hornet.core.throttle import (
     throttle_share,
     twist_launch,
 )
-from crisp_hornet.core.vehicle import lift_force_n
+from crisp_hornet.core.road.consequences import Consequence
+from crisp_hornet.core.road.vehicle import lift_force_n
 from crisp_hornet.documents.companions import CURVE
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 from crisp_hornet.documents.tune import Tune

@@ -19,8 +19,8 @@ from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.core.guarding import climb, low_voltage, regen_by_charge, share_by_charge
-from crisp_hornet.core.pack import full_v
+from crisp_hornet.core.heat.guarding import climb, low_voltage, regen_by_charge, share_by_charge
+from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

@@ -9,7 +9,7 @@ from crisp_hornet.bench.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
-from crisp_hornet.core.local_rules import EXAMPLES
+from crisp_hornet.core.rules.local_examples import EXAMPLES
 from crisp_hornet.documents.local_rules import LocalRules
 from crisp_hornet.documents.store import document_error
 

@@ -18,9 +18,9 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
-from crisp_hornet.core.modes import in_mode
-from crisp_hornet.core.performance import launch_time_s, steady_speed_kmh
-from crisp_hornet.core.pull import PullCurve, pull_curve
+from crisp_hornet.core.drive.modes import in_mode
+from crisp_hornet.core.drive.pull import PullCurve, pull_curve
+from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.mode import MOST_MODES, Mode
 from crisp_hornet.documents.setting_words import in_words

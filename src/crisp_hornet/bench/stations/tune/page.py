@@ -33,13 +33,13 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
-from crisp_hornet.core.endurance import continuous_curve
-from crisp_hornet.core.inverse import SPEED, WEAKENING
-from crisp_hornet.core.pack import full_v
+from crisp_hornet.core.drive.inverse import SPEED, WEAKENING
+from crisp_hornet.core.drive.uncertainty import Band
+from crisp_hornet.core.heat.endurance import continuous_curve
+from crisp_hornet.core.heat.weakening import WeakeningGain, weakening_gain
+from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.rules import Strength
-from crisp_hornet.core.starting import starting_tune
-from crisp_hornet.core.uncertainty import Band
-from crisp_hornet.core.weakening import WeakeningGain, weakening_gain
+from crisp_hornet.core.tunes.starting import starting_tune
 
 COLUMN_PX = 252
 REST_MS, OWN_REST_MS = 30, 90  # longer than the steps of a drag are apart, or its own work would slow the drag

@@ -15,7 +15,7 @@ from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.stations.tune.edges import KEYS, Edge
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.force_chart import ForceChart
-from crisp_hornet.core.inverse import BATTERY
+from crisp_hornet.core.drive.inverse import BATTERY
 
 REACH_PX = 16.0
 HANDLE_PX = 9.0

@@ -15,10 +15,10 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.efficiency_cells import EfficiencyCells
 from crisp_hornet.bench.widgets.text import label, sheet
-from crisp_hornet.core.efficiency import EfficiencyMap, efficiency_map
-from crisp_hornet.core.performance import launch
-from crisp_hornet.core.pull import PullCurve
-from crisp_hornet.core.road import energy_map, range_km, stopping_distance_m
+from crisp_hornet.core.drive.efficiency import EfficiencyMap, efficiency_map
+from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.road.performance import launch
+from crisp_hornet.core.road.range import energy_map, range_km, stopping_distance_m
 from crisp_hornet.documents.bike import Bike
 
 LAUNCHES_KMH = (25.0, 40.0, 60.0)

@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
-from crisp_hornet.core.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
-from crisp_hornet.core.pack import full_v, rested_or_typical_v
+from crisp_hornet.core.drive.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
+from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.setting_words import WORDS
 from crisp_hornet.documents.settings import choices

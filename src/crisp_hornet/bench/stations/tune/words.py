@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.bench.prediction import Prediction
-from crisp_hornet.core.limits import effective_limits
-from crisp_hornet.core.pull import PullCurve
-from crisp_hornet.core.vehicle import G_MPS2, road_load_n
+from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.road.vehicle import G_MPS2, road_load_n
 from crisp_hornet.documents.tune import Tune
 
 NAMES = {

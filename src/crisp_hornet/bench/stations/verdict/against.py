@@ -12,20 +12,20 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk import Desk, time_words
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import label, shortened
-from crisp_hornet.core.along import beside
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.along_way import per_km
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.evidence.compare import compare
 from crisp_hornet.core.evidence.day import Day
 from crisp_hornet.core.evidence.differences import Difference, against_prediction, between_rides, between_tunes
 from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.effects import effects_between
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.ride.along import beside
+from crisp_hornet.core.ride.along_way import per_km
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune

@@ -17,10 +17,10 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.plain_chart import PlainChart
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.dyno import DynoRuns
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.ride.channels import Ride
 
 LEAST_KG, MOST_KG = 1.0, 2000.0
 NO_WAY = "The ride has no speed, or no voltage and battery current, to lay along its way."

@@ -31,17 +31,17 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label,
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
-from crisp_hornet.core.derived import derived
-from crisp_hornet.core.evidence.channels import Ride
+from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.evidence.day import Day
 from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.judging import judge
-from crisp_hornet.core.evidence.measured_pull import MeasuredPull, measured_pull
 from crisp_hornet.core.evidence.peaks import Peak
-from crisp_hornet.core.evidence.rested import conditions_at_start
 from crisp_hornet.core.evidence.verdict import Verdict
-from crisp_hornet.core.pull import Conditions
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.core.ride.measured_pull import MeasuredPull, measured_pull
+from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
-from crisp_hornet.core.evidence.channels import Ride
 from crisp_hornet.core.evidence.peaks import Peak, energy
+from crisp_hornet.core.ride.channels import Ride
 
 ROW = 42
 FADES = ("pack_v", "motor_c", "controller_c")

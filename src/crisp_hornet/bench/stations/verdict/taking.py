@@ -7,7 +7,7 @@ from pydantic import ValidationError
 from crisp_hornet.bench.desk import Desk
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Finding
-from crisp_hornet.core.learning import forget, learn
+from crisp_hornet.core.evidence.learning import forget, learn
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.setting_words import in_words, label_of
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.even import STEP_S, moving_mean
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.ride.even import STEP_S, moving_mean
 
 DRIVES_A, CUT_S = 3.0, 0.8
 TWIST, IDLE_S = 0.02, 20.0

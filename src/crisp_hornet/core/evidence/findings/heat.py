@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.even import STEP_S, moving_mean
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.peaks import REACHED
+from crisp_hornet.core.ride.even import STEP_S, moving_mean
 
 DIFFERS = 0.2
 HOT_K_PER_MIN, SOON_MIN, OFTEN = 4.0, 6.0, 0.3

@@ -9,13 +9,13 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from crisp_hornet.core.evidence.channels import Ride
-from crisp_hornet.core.evidence.even import STEP_S
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.findings.suggestion import Effect, Suggestion
 from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.verdict import Verdict
-from crisp_hornet.core.motor import Array
-from crisp_hornet.core.pull import PullCurve
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.even import STEP_S
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 

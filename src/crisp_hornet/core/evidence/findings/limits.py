@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
-from crisp_hornet.core.evidence.measured_pull import FULL_THROTTLE
 from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
-from crisp_hornet.core.limits import effective_limits
+from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
 
 OFF_EDGE = 0.04  # so much off the predicted force is worth saying
 SELDOM, MOSTLY = 0.02, 0.4  # shares of the ride, of full throttle

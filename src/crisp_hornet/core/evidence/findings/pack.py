@@ -6,7 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
-from crisp_hornet.core.pack import full_v, rested_or_typical_v, tiredness
+from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v, tiredness
 from crisp_hornet.documents.bike import Bike
 
 TIRED, STIFF = 0.15, -0.12

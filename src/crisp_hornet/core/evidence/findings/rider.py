@@ -6,9 +6,9 @@ from itertools import pairwise
 
 import numpy as np
 
-from crisp_hornet.core.evidence.even import STEP_S
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.ride.even import STEP_S
 
 ALIKE, LATE_S, STRONG_MPS2, RESTS_NM = 0.1, 0.6, 1.8, 2.5
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from crisp_hornet.core.consequences import Consequence
+from crisp_hornet.core.road.consequences import Consequence
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,138 @@
+"""Who is in charge: for each quantity what every link of the chain says, which one has effect, and where links contradict."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from crisp_hornet.core.drive.limits import Effective, effective_limits
+from crisp_hornet.core.pack.cells import full_v
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+SAME = 0.02  # wheels closer than this are the same wheel
+
+
+@dataclass(frozen=True)
+class Say:
+    """What one link says of a quantity; ``trips`` says that it does not limit but switch off."""
+
+    link: str
+    value: float
+    trips: bool = False
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One quantity of the chain. ``effective`` is None where nobody limits; ``owner`` sets it."""
+
+    name: str
+    unit: str
+    says: list[Say]
+    effective: float | None
+    owner: str
+
+
+def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
+    """Phase current, battery current, power and speed through the whole chain."""
+    rated = bike.rated_at(full_v(bike.battery))
+    limits = effective_limits(rated, tune)
+    controller, battery = rated.controller, bike.battery
+    board = [Say("pack's board", battery.bms_discharge_a, trips=True)]
+    board += [Say("fuse", battery.fuse_a, trips=True)] if battery.fuse_a else []
+    rows: list[tuple[str, str, str, float | None, list[Say], Effective]] = [
+        ("phase current", "A", "phase_current_a", tune.drive.phase_current_a,
+         [Say("controller rating", controller.max_phase_current_a)], limits.phase_current_a),
+        ("battery current", "A", "battery_current_a", tune.drive.battery_current_a,
+         [*board, Say("controller rating", controller.max_battery_current_a)], limits.battery_current_a),
+        ("power", "W", "power_w", tune.drive.power_w, [], limits.power_w),
+        ("speed", "km/h", "speed_kmh", tune.drive.speed_kmh, [], limits.speed_kmh),
+    ]  # fmt: skip
+    found = []
+    for name, unit, key, drafted, says, limit in rows:
+        own = [Say("tune", drafted)] if drafted is not None else []
+        links = [Say(link.name, getattr(link, key)) for link in bike.chain if getattr(link, key) is not None]
+        hands = _by_hand(tune, key, limit.value)
+        value, owner = min(
+            [(limit.value, limit.owner), *((say.value, say.link) for say in hands)],
+            key=lambda one: math.inf if one[0] is None else one[0],
+        )
+        found.append(Quantity(name, unit, says + own + links + hands, value, owner))
+    return found
+
+
+def _by_hand(tune: Tune, key: str, before: float | None) -> list[Say]:
+    """What comes last: the mode that is on after power-on, and the rider's lever, whose full twist may ask for less than all."""
+    mode = next((one for one in tune.modes if one.starts), None)
+    limit = getattr(mode, key) if mode is not None else None
+    says = [Say(f"mode {mode.name}", limit)] if mode is not None and limit is not None else []
+    if key == "phase_current_a" and before is not None:
+        share = tune.throttle.maximum
+        if mode is not None and mode.throttle_maximum is not None:
+            share = min(share, mode.throttle_maximum)
+        if share < 1:
+            says.append(Say("full twist of the lever", round(share * min(before, limit or before), 1)))
+    return says
+
+
+def conflicts(bike: Bike, tune: Tune) -> list[str]:
+    """Where links contradict each other, each as a sentence."""
+    told = []
+    for one in who_is_in_charge(bike, tune):
+        drafted = next((say.value for say in one.says if say.link == "tune"), None)
+        if drafted is not None and one.effective is not None and drafted > one.effective and one.owner != "tune":
+            told.append(
+                f"The tune asks for {drafted:g} {one.unit} of {one.name}, but {one.owner} allows {one.effective:g}"
+            )
+        for say in one.says:
+            if say.trips and one.effective is not None and one.effective > say.value:
+                told.append(
+                    f"The {say.link} opens at {say.value:g} {one.unit}, the chain lets {one.effective:g} through"
+                )
+    own = bike.drivetrain.wheel_circumference_m
+    for link in bike.chain:
+        wheel = link.wheel_circumference_m
+        if wheel is not None and abs(wheel / own - 1) > SAME:
+            true = (
+                f"its {link.speed_kmh:g} km/h are {link.speed_kmh * own / wheel:.1f}"
+                if link.speed_kmh
+                else "its speed is wrong"
+            )
+            told.append(f"{link.name} believes a wheel of {wheel:g} m instead of {own:g} m: {true}")
+    nominal = {link.nominal_v for link in bike.chain if link.nominal_v is not None}
+    if len(nominal) > 1:
+        told.append(
+            f"The nominal voltage is set differently in the chain: {', '.join(f'{one:g} V' for one in sorted(nominal))}"
+        )
+    return told
+
+
+@dataclass(frozen=True)
+class CardLine:
+    """One line of the key-in card: what to enter on a device that cannot be connected."""
+
+    what: str
+    value: str
+
+
+def key_in_card(bike: Bike, tune: Tune, magnets_per_turn: float | None = None) -> list[CardLine]:
+    """What a display needs for this bike. Wheels are often asked for in millimetres of circumference, or inches of diameter."""
+    per_cell = 3.2 if bike.battery.chemistry == "lfp" else 3.65
+    wheel = bike.drivetrain.wheel_circumference_m
+    limits = effective_limits(bike, tune)
+    lines = [
+        CardLine("wheel, circumference", f"{1000 * wheel:.0f} mm"),
+        CardLine("wheel, diameter", f"{wheel / math.pi / 0.0254:.1f} inch"),
+        CardLine(
+            "pack, nominal", f"{round(per_cell * bike.battery.series / 12) * 12:g} V ({bike.battery.series} cells)"
+        ),
+        CardLine("low-voltage cutoff", f"{tune.battery_guard.fade_end_v:g} V"),
+        CardLine("magnets of the speed sensor", f"{magnets_per_turn:g}" if magnets_per_turn else "count them"),
+    ]
+    if tune.holds("assist.levels.count"):
+        lines.append(CardLine("number of levels", f"{len(tune.assist.levels)}"))
+    if limits.battery_current_a.value is not None:
+        lines.append(CardLine("current", f"{limits.battery_current_a.value:g} A"))
+    speed = limits.speed_kmh.value
+    lines.append(CardLine("speed limit", f"{speed:g} km/h" if speed is not None else "as the local code says"))
+    return lines

@@ -1,0 +1,123 @@
+"""What is not known exactly about the bike, carried into the prediction as a band.
+
+Each figure has a source and, where the document says so, a spread (one standard deviation). Where it does not, a usual relative
+spread for that kind of source is taken. Bikes are drawn from these spreads and predicted; the band holds the middle 95 %.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.envelope import most_torque
+from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.drive.motor import MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.core.drive.pull import Conditions, drive_bounds, drive_power_cap, torque_share
+from crisp_hornet.core.pack.battery import PowerCap
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.tune import Tune
+
+UNCERTAIN = (
+    "motor.flux_linkage_wb", "motor.phase_resistance_ohm", "motor.ld_h", "motor.lq_h", "motor.friction_nm",
+    "motor.hysteresis_loss_w_per_hz", "motor.eddy_loss_w_per_hz2", "battery.resistance_ohm",
+    "drivetrain.wheel_circumference_m",
+)  # fmt: skip
+USUAL_SPREAD = {
+    "assumed": 0.12,
+    "entered": 0.04,
+    "measured": 0.015,
+    "learned": 0.01,
+}  # relative, one standard deviation
+PARTNERS = {"motor.lq_h": "motor.ld_h"}  # measured with one meter: they err together, saliency is kept
+WHEEL_SHARE = 0.25  # a wheel is known better than the rest: a quarter of the usual spread
+SAMPLES = 48
+FURTHEST = 2.5
+
+
+@dataclass(frozen=True, eq=False)
+class Band:
+    """Wheel force (N) between which 95 % of the possible bikes lie, over ``speed_kmh`` (n,)."""
+
+    speed_kmh: Array
+    low_n: Array
+    high_n: Array
+
+
+def relative_spread(bike: Bike, path: str) -> float:
+    """One standard deviation of a figure, as a share of it."""
+    source, value = bike.sources.get(path), bike.figure(path)
+    if source is not None and source.spread is not None and value:
+        return min(source.spread / abs(value), 0.5)
+    usual = USUAL_SPREAD[source.origin if source is not None else "entered"]
+    return usual * (WHEEL_SHARE if path.startswith("drivetrain") else 1.0)
+
+
+def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1) -> list[Bike]:
+    """Bikes drawn from the spreads; the same seed draws the same ones. Figures stay positive."""
+    spreads = {path: relative_spread(bike, path) for path in UNCERTAIN}
+    made = []
+    for draw in _draws(count, seed):
+        errors = dict(zip(UNCERTAIN, draw, strict=True))
+        parts: dict[str, dict[str, float]] = {"motor": {}, "battery": {}, "drivetrain": {}}
+        for path in UNCERTAIN:
+            part, _, key = path.partition(".")
+            factor = max(1 + errors[PARTNERS.get(path, path)] * spreads[PARTNERS.get(path, path)], 0.05)
+            parts[part][key] = bike.figure(path) * factor
+        made.append(
+            bike.model_copy(update={part: getattr(bike, part).model_copy(update=new) for part, new in parts.items()})
+        )
+    return made
+
+
+def pull_band(bike: Bike, tune: Tune, speed_kmh: Array, conditions: Conditions, seed: int = 1) -> Band:
+    """The band of the pull curve over ``speed_kmh`` (n,)."""
+    bike = bike.rated_at(conditions.rested_v)
+    speed = np.asarray(speed_kmh, float)
+    made = possible_bikes(bike, seed=seed)
+    gears = [[one.in_gear(ratio) for one in made] for ratio in bike.drivetrain.gears or []] or [made]
+    best = np.max([forces(each, tune, speed, conditions) for each in gears], axis=0)
+    low, high = np.quantile(best, [0.025, 0.975], axis=0)
+    return Band(speed, low, high)
+
+
+def forces(bikes: list[Bike], tune: Tune, speed_kmh: Array, conditions: Conditions) -> Array:
+    """Full-throttle wheel force (N) of many bikes (rows) over ``speed_kmh``, all solved at once.
+
+    The bikes may differ in the figures of :data:`UNCERTAIN` only.
+    """
+    count = len(speed_kmh)
+    first = bikes[0]
+    limits = effective_limits(first, tune)
+    share, _ = torque_share(tune, limits, conditions, np.tile(speed_kmh, len(bikes)))
+    caps = [drive_power_cap(one, tune, limits, conditions).power_w for one in bikes]
+    bounds = replace(
+        drive_bounds(first, tune, limits, conditions, share, PowerCap(0.0, "")),
+        motor=MotorModel.stacked(
+            [MotorModel.of(one, conditions.winding_c, conditions.magnet_c) for one in bikes], count
+        ),
+        pack_ohm=np.repeat([one.battery.resistance_ohm for one in bikes], count),
+        most_w=np.repeat(caps, count),
+    )
+    omega = np.concatenate([electrical_speed(one, speed_kmh) for one in bikes])
+    point = most_torque(bounds, omega)
+    torque = bounds.motor.torque_nm(point.i_d, point.i_q) - bounds.motor.drag_nm(omega)
+    gain = np.repeat([one.drivetrain.ratio * one.drivetrain.efficiency / wheel_radius_m(one) for one in bikes], count)
+    rpm = omega / first.motor.pole_pairs * 30 / math.pi
+    assert limits.motor_rpm.value is not None  # a tune always sets it
+    pulls = point.feasible & (rpm <= limits.motor_rpm.value * (1 + 1e-12))
+    return np.where(pulls, np.maximum(torque, 0.0) * gain, 0.0).reshape(len(bikes), count)
+
+
+@lru_cache(maxsize=8)
+def _draws(count: int, seed: int) -> Array:
+    """Standard normal draws (count, figures), each figure's spread evenly (Latin hypercube), so that few samples suffice."""
+    from scipy.special import ndtri  # the whole of scipy.stats would cost a second here
+
+    rng = np.random.default_rng(seed)
+    strata = np.array([rng.permutation(count) for _ in UNCERTAIN]).T
+    draws: Array = np.clip(ndtri((strata + rng.random(strata.shape)) / count), -FURTHEST, FURTHEST)
+    return draws

@@ -1,0 +1,1 @@
+"""A recorded ride as channels over time: cleaned, joined, worked out further, laid along its way."""

@@ -1,0 +1,1 @@
+"""What the rider's hand and legs ask of the motor: throttle, torque-sensor assist, pedal stroke."""

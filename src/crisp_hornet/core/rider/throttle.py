@@ -1,0 +1,144 @@
+"""The throttle: what a twist asks for, how fast it comes, and the launch that follows, step by step.
+
+A throttle asks for a share of the phase current, so it asks for a share of the force at standstill; where battery or voltage limit
+anyway, a part of the twist already gives all there is. Between its points the curve is Fritsch and Carlson's monotone cubic (*SIAM
+J. Numer. Anal.* 17, 1980): it never overshoots nor falls.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, lift_force_n, road_load_n
+from crisp_hornet.documents.throttle import TWISTS, Throttle
+
+STEP_S = 0.01
+FAMILIES = ("linear", "gentle start", "gentle start, full end")
+
+
+def throttle_share(throttle: Throttle, twist: ArrayLike) -> Array:
+    """The share (0 to 1, same shape) that a twist (0 to 1) asks for."""
+    from scipy.interpolate import PchipInterpolator  # here: its import would slow the start
+
+    left = np.clip((np.asarray(twist, float) - throttle.dead_band) / (1 - throttle.dead_band), 0.0, 1.0)
+    shares = np.round((0.0, *throttle.shares), 9)  # vanishing steps would overflow the slopes' harmonic mean
+    share: Array = PchipInterpolator((0.0, *TWISTS), shares)(left)
+    return share
+
+
+def family_shares(family: str, maximum: float) -> tuple[float, float, float, float]:
+    """The shares at :data:`TWISTS` of a family, up to ``maximum``: linear; gentle start (twist to the power 1.7); gentle start with a full
+    end (cubic at first, then steeply up). Raises :class:`KeyError` for another name."""
+    shapes = {
+        "linear": TWISTS,
+        "gentle start": tuple(twist**1.7 for twist in TWISTS),
+        "gentle start, full end": (0.06, 0.22, 0.55, 1.0),
+    }
+    at = tuple(round(share * maximum, 3) for share in shapes[family])
+    return at[0], at[1], at[2], at[3]
+
+
+@dataclass(frozen=True, eq=False)
+class TwistLaunch:
+    """A launch with one twist held from the start; arrays (n,) over time."""
+
+    twist: float
+    time_s: Array
+    force_n: Array
+    speed_kmh: Array
+    distance_m: Array
+    front_keeps: float
+    steepest_n_per_s: float
+    rolled_back_m: float
+
+    def seconds_to(self, kmh: float) -> float:
+        """Time (s) to a speed; NaN if not reached."""
+        reached = np.flatnonzero(self.speed_kmh >= kmh)
+        if reached.size == 0:
+            return math.nan
+        at = int(reached[0])
+        if at == 0:
+            return 0.0
+        return float(np.interp(kmh, self.speed_kmh[at - 1 : at + 1], self.time_s[at - 1 : at + 1]))
+
+
+def twist_launch(
+    curve: PullCurve,
+    throttle: Throttle,
+    twist: float,
+    seconds: float = 6.0,
+    grade: float = 0.0,
+    rolling_kmh: float = 0.0,
+) -> TwistLaunch:
+    """Twist at once and hold: ``m_eff·v' = min(F, grip) − F_road``, ``F = min(F_full(v), share·F_full(0))``, the share rising
+    from 0 at 1/ramp_s. Heun's method. ``rolling_kmh``: the speed at the start, negative when rolling back, where
+    ``rolling_back`` counts (half the current, or none until it stands).
+    """
+    bike, wanted = curve.bike, float(throttle_share(throttle, twist))
+    grip, lift, mass = grip_force_n(bike, grade), lift_force_n(bike, grade), effective_mass_kg(bike)
+    full, load, step_kmh = _tables(curve, grade)
+    back = {"drives": 1.0, "gently": 0.5, "waits": 0.0}[throttle.rolling_back]
+    hold = float(road_load_n(bike, 0.0, grade))
+
+    def force(kmh: float, share: float) -> float:
+        if kmh < 0:
+            return min(back * share * full[0], grip)
+        return min(_at(full, kmh / step_kmh), share * full[0], grip)
+
+    def gain(kmh: float, share: float) -> float:
+        drive = force(kmh, share)
+        if kmh <= 0 and abs(drive - hold) < abs(hold) and drive <= hold and grade <= 0:
+            return 0.0  # stands until the pull exceeds the rolling resistance
+        return (drive - (_at(load, kmh / step_kmh) if kmh >= 0 else hold)) / mass * 3.6
+
+    count = round(seconds / STEP_S) + 1
+    time = np.arange(count, dtype=np.float64) * STEP_S
+    shares = (
+        np.minimum(time / throttle.ramp_s, 1.0) * wanted if throttle.ramp_s > STEP_S / 100 else np.full(count, wanted)
+    )
+    shares[0] = 0.0
+    speeds = [rolling_kmh]
+    for now, then in zip(shares[:-1].tolist(), shares[1:].tolist(), strict=True):
+        slope = gain(speeds[-1], now)
+        ahead = gain(speeds[-1] + slope * STEP_S, then)
+        speeds.append(speeds[-1] + (slope + ahead) / 2 * STEP_S)
+    forces = np.array([force(kmh, share) for kmh, share in zip(speeds, shares.tolist(), strict=True)])
+    speed = np.array(speeds)
+    distance = np.append(0.0, np.cumsum((speed[1:] + speed[:-1]) / 7.2 * STEP_S))
+    keeps = 1.0 if math.isinf(lift) else max(0.0, 1 - float(forces.max()) / lift)
+    steepest = float(np.max(np.diff(forces), initial=0.0)) / STEP_S
+    return TwistLaunch(twist, time, forces, speed, distance, keeps, steepest, max(0.0, -float(distance.min())))
+
+
+def hill_start_back_m(curve: PullCurve, throttle: Throttle, grade: float, hesitate_s: float = 0.5) -> float:
+    """Metres rolled back on a hill: the brake let go, ``hesitate_s`` (s) until the full twist; infinite if it keeps rolling."""
+    bike = curve.bike
+    downhill = float(road_load_n(bike, 0.0, grade)) - 2 * float(road_load_n(bike, 0.0, 0.0)) * math.cos(
+        math.atan(grade)
+    )
+    if downhill <= 0:
+        return 0.0
+    slope = downhill / effective_mass_kg(bike)
+    seconds = 2.5 + throttle.ramp_s
+    started = twist_launch(curve, throttle, 1.0, seconds, grade, rolling_kmh=-3.6 * slope * hesitate_s)
+    if started.speed_kmh[-1] < 0:
+        return math.inf
+    return slope * hesitate_s**2 / 2 + started.rolled_back_m
+
+
+def _tables(curve: PullCurve, grade: float) -> tuple[list[float], list[float], float]:
+    """Full force and road load on even speeds from 0, and their spacing (km/h)."""
+    speed = np.linspace(0.0, float(curve.speed_kmh[-1]), 801)
+    full = np.interp(speed, curve.speed_kmh, curve.wheel_force_n)
+    return full.tolist(), road_load_n(curve.bike, speed, grade).tolist(), float(speed[1])
+
+
+def _at(table: list[float], place: float) -> float:
+    low = min(int(place), len(table) - 2)
+    return table[low] + (table[low + 1] - table[low]) * (place - low)

@@ -1,0 +1,1 @@
+"""The bike on the road: loads, tractive force against slope, launch, steady speed and range."""

@@ -1,0 +1,140 @@
+"""What a pull curve means on the road: steady speeds, launch times, front-wheel margin, energy."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.motor import MotorModel, electrical_speed, wheel_radius_m
+from crisp_hornet.core.drive.part_load import least_loss_currents
+from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.pack.battery import loaded_voltage
+from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, lift_force_n, road_load_n
+from crisp_hornet.documents.bike import Bike
+
+
+def steady_speed_kmh(curve: PullCurve, grade: float, headwind_kmh: float = 0.0) -> float:
+    """The speed (km/h) reached from rest at full throttle on ``grade`` and held; 0 if it cannot start.
+
+    The first crossing of pull and road load, linear between the curve's speeds. The curve's end if the
+    pull exceeds the load up to there.
+    """
+    spare = curve.wheel_force_n - road_load_n(curve.bike, curve.speed_kmh, grade, headwind_kmh)
+    short = np.flatnonzero(spare < 0)
+    if short.size == 0:
+        return float(curve.speed_kmh[-1])
+    end = int(short[0])
+    if end == 0:
+        return 0.0
+    before, after = spare[end - 1], spare[end]
+    share = before / (before - after)
+    return float(curve.speed_kmh[end - 1] + share * (curve.speed_kmh[end] - curve.speed_kmh[end - 1]))
+
+
+@dataclass(frozen=True)
+class Launch:
+    """Time (s) and distance (m) from rest to a speed; both infinite if it is never reached."""
+
+    time_s: float
+    distance_m: float
+
+
+def launch(curve: PullCurve, to_kmh: float, grade: float = 0.0, headwind_kmh: float = 0.0) -> Launch:
+    """A launch from rest to ``to_kmh`` with the least of pull, front-wheel lift and grip.
+
+    ``t = ∫ m_eff/(F − F_road) dv`` and ``s = ∫ v·m_eff/(F − F_road) dv``. Between two speeds of the curve the spare force
+    is taken as linear, for which the first integral is ``Δv·ln(b/a)/(b − a)``; this stays exact near the top speed, where
+    1/F bends hard. The distance takes each step's time at its mean speed.
+    """
+    never = Launch(math.inf, math.inf)
+    speed = curve.speed_kmh
+    if speed[0] > 0 or speed[-1] < to_kmh:
+        return never
+    usable = np.minimum(curve.wheel_force_n, min(lift_force_n(curve.bike, grade), grip_force_n(curve.bike, grade)))
+    spare = usable - road_load_n(curve.bike, speed, grade, headwind_kmh)
+    inside = speed < to_kmh
+    forces = np.append(spare[inside], float(np.interp(to_kmh, speed, spare)))
+    speeds = np.append(speed[inside], to_kmh) / 3.6
+    if np.any(forces <= 0):
+        return never
+    seconds = effective_mass_kg(curve.bike) * np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])
+    return Launch(float(seconds.sum()), float(np.sum(seconds * (speeds[:-1] + speeds[1:]) / 2)))
+
+
+def launch_time_s(curve: PullCurve, to_kmh: float, grade: float = 0.0) -> float:
+    """Time (s) from rest to ``to_kmh``; inf if never."""
+    return launch(curve, to_kmh, grade).time_s
+
+
+def front_wheel_keeps(curve: PullCurve, grade: float = 0.0) -> float:
+    """Share of the front wheel's standing load that is left at the greatest pull (1 none taken, 0 lifts)."""
+    lift = lift_force_n(curve.bike, grade)
+    if math.isinf(lift):
+        return 1.0
+    if lift <= 0:  # all of it stands on the rear wheel
+        return 0.0
+    return max(0.0, 1.0 - float(np.max(curve.wheel_force_n, initial=0.0)) / lift)
+
+
+@dataclass(frozen=True)
+class OperatingPoint:
+    """Currents and energy at one speed and wheel force, whatever the tune allows. NaN if the pack cannot."""
+
+    speed_kmh: float
+    id_a: float
+    iq_a: float
+    battery_w: float
+    battery_current_a: float
+    from_cells_w: float
+
+    @property
+    def phase_current_a(self) -> float:
+        """Phase current amplitude (A)."""
+        return math.hypot(self.id_a, self.iq_a)
+
+    @property
+    def wh_per_km(self) -> float:
+        """Energy taken from the cells per km; the pack's own heat included."""
+        return self.from_cells_w / self.speed_kmh
+
+
+def operating_point(
+    bike: Bike, speed_kmh: float, wheel_force_n: float, rested_v: float, winding_c: float = 25.0
+) -> OperatingPoint:
+    """What a wheel force (N, ≥ 0) takes at ``speed_kmh`` (> 0 for the energy per km), with the least loss.
+
+    At no force the motor is taken to rest: idle draw only. With gears the thriftiest is taken.
+    """
+    if bike.drivetrain.gears:
+        each = [operating_point(one, speed_kmh, wheel_force_n, rested_v, winding_c) for one in bike.in_each_gear()]
+        return min(each, key=lambda point: point.battery_w if math.isfinite(point.battery_w) else math.inf)
+    motor = MotorModel.of(bike, winding_c)
+    omega = np.atleast_1d(electrical_speed(bike, speed_kmh))
+    drivetrain = bike.drivetrain
+    torque = wheel_force_n * wheel_radius_m(bike) / (drivetrain.ratio * drivetrain.efficiency)
+    wanted = np.where(wheel_force_n > 0, torque + motor.drag_nm(omega), 0.0)
+    voltage_gain = bike.controller.modulation_limit / math.sqrt(3)
+    i_d, i_q = least_loss_currents(
+        motor, omega, wanted, rested_v, bike.battery.resistance_ohm, bike.controller.idle_w, voltage_gain
+    )
+    battery_w = float(motor.terminal_power_w(omega, i_d, i_q)[0]) + bike.controller.idle_w
+    current = battery_w / float(loaded_voltage(rested_v, bike.battery.resistance_ohm, battery_w))
+    return OperatingPoint(speed_kmh, float(i_d[0]), float(i_q[0]), battery_w, current, current * rested_v)
+
+
+def steady_ride(
+    bike: Bike, speed_kmh: float, rested_v: float, grade: float = 0.0, winding_c: float = 25.0
+) -> OperatingPoint:
+    """What holding ``speed_kmh`` (> 0) on ``grade`` takes without pedalling; downhill the motor rests."""
+    force = max(float(road_load_n(bike, speed_kmh, grade)), 0.0)
+    return operating_point(bike, speed_kmh, force, rested_v, winding_c)
+
+
+def _mean_inverse(a: Array, b: Array) -> Array:
+    """Mean of 1/x for x from a to b, both > 0: ``ln(b/a)/(b − a)``."""
+    relative = (b - a) / a
+    near = np.abs(relative) < 1e-6
+    return np.where(near, 2 / (a + b), np.log1p(relative) / np.where(near, 1.0, b - a))

@@ -1,0 +1,64 @@
+"""The bike on the road: resistance, effective mass, front-wheel lift and grip.
+
+Source: longitudinal dynamics of two-wheelers, V. Cossalter, *Motorcycle Dynamics*, rolling, air and slope
+resistance and load transfer; rider and bike as one rigid mass.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.motor import wheel_radius_m
+from crisp_hornet.documents.bike import Bike
+
+G_MPS2 = 9.80665
+AIR_KGPM3 = 1.2
+
+
+def centre_of_gravity(bike: Bike) -> tuple[float, float]:
+    """(metres in front of the rear axle, metres above the ground): from the listed masses where there are any."""
+    masses = bike.chassis.masses
+    if not masses:
+        return bike.chassis.cg_from_rear_m, bike.chassis.cg_height_m
+    total = sum(mass.kg for mass in masses)
+    return sum(mass.kg * mass.x_m for mass in masses) / total, sum(mass.kg * mass.z_m for mass in masses) / total
+
+
+def road_load_n(bike: Bike, speed_kmh: ArrayLike, grade: float = 0.0, headwind_kmh: float = 0.0) -> Array:
+    """Force (N) to hold a road speed (km/h, any shape) on ``grade`` (rise over run, 0.12 is 12 %)."""
+    theta = math.atan(grade)
+    weight = bike.mass_kg * G_MPS2
+    wind = (np.asarray(speed_kmh, float) + headwind_kmh) / 3.6
+    rolling = weight * (bike.chassis.crr * math.cos(theta) + math.sin(theta))
+    return rolling + 0.5 * AIR_KGPM3 * bike.chassis.cda_m2 * wind * np.abs(wind)
+
+
+def effective_mass_kg(bike: Bike) -> float:
+    """Mass that resists acceleration, turning wheels and rotor included (kg)."""
+    turning = bike.chassis.wheel_inertia_kgm2 + bike.motor.rotor_inertia_kgm2 * bike.drivetrain.ratio**2
+    return bike.mass_kg + turning / wheel_radius_m(bike) ** 2
+
+
+def lift_force_n(bike: Bike, grade: float = 0.0) -> float:
+    """Driving force (N) at which the front wheel leaves the ground; infinite with front drive."""
+    if bike.chassis.driven_wheel == "front":
+        return math.inf
+    weight = bike.mass_kg * G_MPS2 * math.cos(math.atan(grade))
+    from_rear_m, height_m = centre_of_gravity(bike)
+    return weight * from_rear_m / height_m
+
+
+def grip_force_n(bike: Bike, grade: float = 0.0) -> float:
+    """Driving force (N) at which the driven tyre slips, load transfer included."""
+    chassis = bike.chassis
+    weight = bike.mass_kg * G_MPS2 * math.cos(math.atan(grade))
+    from_rear, transfer = (distance / chassis.wheelbase_m for distance in centre_of_gravity(bike))
+    if chassis.driven_wheel == "front":
+        return chassis.tyre_grip * weight * from_rear / (1 + chassis.tyre_grip * transfer)
+    if chassis.tyre_grip * transfer >= 1:
+        return math.inf  # the tyre loads itself faster than it is asked to hold
+    return chassis.tyre_grip * weight * (1 - from_rear) / (1 - chassis.tyre_grip * transfer)
