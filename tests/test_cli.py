@@ -8,7 +8,8 @@ import sys
 import numpy as np
 import pytest
 
-from crisp_hornet.cli import PULL_COLUMNS, main
+from crisp_hornet.cli import main
+from crisp_hornet.commands.pull import COLUMNS as PULL_COLUMNS
 from crisp_hornet.demo import FACTORY, HERON
 from tests.bikes import BIKE, TUNE, changed
 
@@ -177,7 +178,7 @@ def test_shots_writes_a_picture_of_each_main_view(tmp_path):
 @pytest.mark.parametrize(
     "module",
     [
-        "core.pull",
+        "core.drive.pull",
         "core.rules",
         "core.evidence.findings",
         "documents.store",

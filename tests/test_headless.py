@@ -8,7 +8,8 @@ import sys
 
 import pytest
 
-from crisp_hornet import cli, headless
+from crisp_hornet import cli
+from crisp_hornet.commands import guarded
 from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.backup import read_backup
 from crisp_hornet.documents.maps import shipped_map
@@ -20,7 +21,7 @@ DAILY = {"drive.phase_current_a": 100.0, "drive.battery_current_a": 34.0}
 
 @pytest.fixture
 def folder(tmp_path, monkeypatch):
-    monkeypatch.setattr(headless, "default_folder", lambda: tmp_path / "data")
+    monkeypatch.setattr(guarded, "default_folder", lambda: tmp_path / "data")
     return tmp_path / "data"
 
 

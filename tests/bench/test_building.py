@@ -77,7 +77,7 @@ def test_from_new_bike_to_a_valid_document_by_keyboard_alone(qtbot, empty_window
 
     store.write(tmp_path / "plover.json", desk.bike)
     assert store.read_bike(tmp_path / "plover.json") == desk.bike
-    assert desk.garage.last_bike()[1] == desk.bike
+    assert desk.garage.bikes.last()[1] == desk.bike
 
 
 @pytest.mark.parametrize("path", SHOWN)

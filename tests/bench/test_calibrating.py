@@ -104,9 +104,9 @@ def test_the_throttle_is_found_written_and_then_reads_the_whole_way(qtbot, bench
     assert float(standin.shows("calibration.throttle_full_v")[1]) == pytest.approx(found.figures["full_v"], abs=0.002)
     output = record(qtbot, bench, "throttle output", lambda: twist(qtbot, bench, standin, 3))
     assert output.verdict.value == "passed", output
-    kept = bench.desk.garage.calibrations(bench.desk.bike_id, "throttle")
+    kept = bench.desk.garage.calibrations.of(bench.desk.bike_id, "throttle")
     assert kept[0].written and kept[0].serial == "TW60-00417"
-    assert any("Throttle: passed" in entry.title for entry in bench.desk.garage.logbook(bench.desk.bike_id))
+    assert any("Throttle: passed" in entry.title for entry in bench.desk.garage.book.of(bench.desk.bike_id))
 
 
 def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):

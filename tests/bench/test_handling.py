@@ -135,7 +135,7 @@ def test_the_draft_is_kept_by_itself_and_other_conditions_move_the_curve(qtbot, 
     desk = tune.desk
     tune.rulers[PHASE].setFocus()
     qtbot.keyClick(tune.rulers[PHASE], Qt.Key.Key_Right)
-    qtbot.waitUntil(lambda: desk.garage.tune(desk.bike_id, "draft").setting(PHASE) == 116)
+    qtbot.waitUntil(lambda: desk.garage.tunes.newest(desk.bike_id, "draft").setting(PHASE) == 116)
     top = desk.draft_prediction.consequences[1].value
     tune._charge.setFocus()
     qtbot.keyClick(tune._charge, Qt.Key.Key_PageDown)
@@ -195,7 +195,7 @@ def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     qtbot.waitUntil(lambda: "10 to 9" in texts(view))
     click(qtbot, find(demo_window, "keyed in: wheel, circumference"))
     click(qtbot, find(demo_window, "Keep the key-in card"))
-    assert any("done: wheel, circumference" in entry.detail for entry in desk.garage.logbook(desk.bike_id))
+    assert any("done: wheel, circumference" in entry.detail for entry in desk.garage.book.of(desk.bike_id))
     view.print_card(tmp_path / "card.pdf")
     assert (tmp_path / "card.pdf").read_bytes().startswith(b"%PDF")
     click(qtbot, find(demo_window, "Take Display out of the chain"))

@@ -28,7 +28,7 @@ def connected(qtbot, demo_window, standin):
 
 def another_bike(desk):
     """A second bike in the garage; the first stays open."""
-    return desk.garage.save_bike(desk.bike.model_copy(update={"name": "Another"}))
+    return desk.garage.bikes.save(desk.bike.model_copy(update={"name": "Another"}))
 
 
 def confirm_all(qtbot, page):
@@ -62,9 +62,9 @@ def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, conn
     go(qtbot, connected, 3)
     go(qtbot, connected, 4)  # Calibrate was visited: the rate stays what the recording wants
     assert min(connected.link._rates.values()) == 20
-    before = len(desk.garage.rides(bike))
+    before = len(desk.garage.rides.of(bike))
     rides.recording.stop()
-    qtbot.waitUntil(lambda: len(desk.garage.rides(bike)) == before + 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(desk.garage.rides.of(bike)) == before + 1, timeout=10_000)
     desk.open_kept_bike(other)
     assert desk.bike_id == other
 
@@ -144,7 +144,7 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     standin.do("key 1")
     qtbot.waitUntil(lambda: page.report is not None and page.report.kept is Kept.POWER_CYCLED, timeout=30_000)
     assert page.report.outcome is Outcome.PROVED
-    assert any("Power cycle: proved" in entry.title for entry in desk.garage.logbook(desk.bike_id))
+    assert any("Power cycle: proved" in entry.title for entry in desk.garage.book.of(desk.bike_id))
 
 
 def test_what_a_power_cycle_lost_is_named(qtbot, connected, standin):
@@ -187,12 +187,12 @@ def test_closing_asks_while_something_is_under_way_and_lets_it_end(qtbot, connec
     assert not connected.isVisible() and not connected.link.busy
     running, kept = standin.shows(BATTERY)
     assert running == kept
-    assert any(entry.kind == "send" for entry in desk.garage.logbook(desk.bike_id)[:3])
+    assert any(entry.kind == "send" for entry in desk.garage.book.of(desk.bike_id)[:3])
 
 
 def test_closing_while_recording_keeps_the_ride(qtbot, connected):
     rides, desk = connected.stations[6], connected.desk
-    before = len(desk.garage.rides(desk.bike_id))
+    before = len(desk.garage.rides.of(desk.bike_id))
     go(qtbot, connected, 6)
     rides.recording.waits.setChecked(False)
     rides.recording.start()
@@ -200,7 +200,7 @@ def test_closing_while_recording_keeps_the_ride(qtbot, connected):
     asked = []
     connected.asks = lambda _window, question: asked.append(question) or True
     connected.close()
-    assert "being recorded" in asked[0] and len(desk.garage.rides(desk.bike_id)) == before + 1
+    assert "being recorded" in asked[0] and len(desk.garage.rides.of(desk.bike_id)) == before + 1
 
 
 def test_drafts_cards_and_bikes_can_be_brought_back_and_a_new_bike_is_made_once(qtbot, demo_window):
@@ -214,15 +214,15 @@ def test_drafts_cards_and_bikes_can_be_brought_back_and_a_new_bike_is_made_once(
     desk.keep_card(was.model_copy(update={"wind": "12 km/h"}))
     assert desk.card.wind == "12 km/h"
     desk.undo_stack.undo()
-    assert desk.card == was and desk.garage.rides(desk.bike_id)[0].card == was
-    bike, bikes = desk.bike.name, len(desk.garage.bikes()) + 1
+    assert desk.card == was and desk.garage.rides.of(desk.bike_id)[0].card == was
+    bike, bikes = desk.bike.name, len(desk.garage.bikes.all()) + 1
     another_bike(desk)
     desk.archive_bike()
     assert "bring it back" in demo_window.notice.text and desk.bike.name != bike
     page = demo_window.stations[1]
     page._garage.start(next(iter(KINDS)))
     page._garage.start(next(iter(KINDS)))
-    assert len(desk.garage.bikes()) == bikes + 1 and "Type another name" in demo_window.notice.text
+    assert len(desk.garage.bikes.all()) == bikes + 1 and "Type another name" in demo_window.notice.text
 
 
 def test_a_recording_left_behind_goes_to_the_bike_it_began_with(qtbot, connected):

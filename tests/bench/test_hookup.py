@@ -63,10 +63,10 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     beside(window, standin)
     other = desk.bike.controller.model_copy(update={"serial": "TW60-00001"})
     desk.set_bike(desk.bike.model_copy(update={"controller": other}))
-    backups = len(desk.garage.backups(desk.bike_id))
+    backups = len(desk.garage.backups.of(desk.bike_id))
     connect(qtbot, window, standin.port)
     qtbot.waitUntil(lambda: "Another bike's controller" in texts(window))
-    assert len(desk.garage.backups(desk.bike_id)) == backups
+    assert len(desk.garage.backups.of(desk.bike_id)) == backups
     go(qtbot, window, 5)
     qtbot.waitUntil(lambda: "Nothing is written to this controller" in texts(window))
     assert not window.act_button.isEnabled() and not window.stations[5].confirmations
@@ -129,9 +129,9 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     show(qtbot, window, "backups")
     qtbot.waitUntil(lambda: "phase current 90 A, now 105 A" in texts(panel))
-    kept = len(desk.garage.backups(desk.bike_id))
+    kept = len(desk.garage.backups.of(desk.bike_id))
     panel.read(tmp_path / "b.json")
-    assert len(desk.garage.backups(desk.bike_id)) == kept + 1
+    assert len(desk.garage.backups.of(desk.bike_id)) == kept + 1
     panel.read(HERON)
     assert "backup" in window.notice.text
     qtbot.waitUntil(lambda: "put back" in texts(panel))
@@ -139,7 +139,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     qtbot.waitUntil(lambda: window.current == 5 and "to put the backup" in texts(window))
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows(PHASE) == ("90.0", "90.0") and desk.draft.setting(PHASE) == 105
-    assert any(entry.title == "Backup put back with proof" for entry in desk.garage.logbook(desk.bike_id))
+    assert any(entry.title == "Backup put back with proof" for entry in desk.garage.book.of(desk.bike_id))
 
 
 def test_a_draft_is_compared_with_an_earlier_tune(qtbot, demo_window, standin):
@@ -172,7 +172,7 @@ def test_a_fault_is_shown_explained_cleared_and_in_the_logbook(qtbot, demo_windo
     show_bike(qtbot, window, standin)
     click(qtbot, find(window, "Clear the fault"))
     qtbot.waitUntil(lambda: "No fault stands" in texts(window), timeout=5_000)
-    titles = [entry.title for entry in desk.garage.logbook(desk.bike_id)]
+    titles = [entry.title for entry in desk.garage.book.of(desk.bike_id)]
     assert "Fault 12: throttle signal out of range" in titles and any(
         one.startswith("Fault 12 is gone") for one in titles
     )
@@ -221,12 +221,12 @@ def test_stored_rides_are_fetched_into_the_garage(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)
     connect(qtbot, window, standin.port)
-    rides = len(desk.garage.rides(desk.bike_id))
+    rides = len(desk.garage.rides.of(desk.bike_id))
     show(qtbot, window, "stored rides")
     click(qtbot, find(window, "List stored rides"))
     qtbot.waitUntil(lambda: "ride 2: 0.8 min" in texts(window), timeout=5_000)
     click(qtbot, find(window, "Fetch stored ride 2"))
-    qtbot.waitUntil(lambda: len(desk.garage.rides(desk.bike_id)) == rides + 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(desk.garage.rides.of(desk.bike_id)) == rides + 1, timeout=10_000)
     assert desk.ride.name == "stored ride 2" and len(desk.ride.time_s) == 90
 
 
@@ -245,12 +245,12 @@ def test_job_sheets_are_ticked_dated_changed_and_kept_per_bike(qtbot, demo_windo
     qtbot.waitUntil(lambda: panel.jobs()[0].steps[-1].text == "strap checked")
     click(qtbot, find(window, "Drop the step Fuse and board fit"))
     assert not any("Fuse and board" in step.text for step in panel.jobs()[0].steps)
-    titles = [entry.title for entry in desk.garage.logbook(desk.bike_id)]
+    titles = [entry.title for entry in desk.garage.book.of(desk.bike_id)]
     assert "Job begun: Fit a pack" in titles and "Fit a pack: Polarity measured at the plug" in titles
     heron = desk.bike_id
     desk.open_bike(desk.bike.model_copy(update={"name": "Heron 2"}))
     panel.start("Fit a display")
-    assert [job.title for job in desk.garage.jobs(heron)] == ["Fit a pack"]
+    assert [job.title for job in desk.garage.jobs.of(heron)] == ["Fit a pack"]
     assert [job.title for job in panel.jobs()] == ["Fit a display"]
     qtbot.waitUntil(lambda: "Fit a display" in texts(window))
     click(qtbot, find(window, "Close the job"))
@@ -266,7 +266,7 @@ def test_a_send_that_was_killed_is_recognised_at_the_next_contact(qtbot, demo_wi
     window.link._worker.journal.begin(marker)  # as a process that was killed leaves it
     connect(qtbot, window, standin.port)
     assert "phase current reads 90 A, neither the old 70 A nor the new 80 A" in texts(window)
-    assert any(entry.title == "An interrupted send was found" for entry in desk.garage.logbook(desk.bike_id))
+    assert any(entry.title == "An interrupted send was found" for entry in desk.garage.book.of(desk.bike_id))
     go(qtbot, window, 5)
     qtbot.waitUntil(lambda: "interrupted" in window.stations[5].confirmations)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED

@@ -48,7 +48,7 @@ def test_the_messy_log_needs_no_correction_and_its_flaws_are_mended(qtbot, demo_
     assert desk.raw_ride.get("pack_v").max() > 90
     click(qtbot, find(demo_window, "Show dropout of speed, wheel"))
     assert rides.traces.at_s == pytest.approx(205, abs=1)
-    kept = next(one for one in desk.garage.rides(desk.bike_id) if one.name == "messy-round")
+    kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "messy-round")
     desk.open_ride(kept)
     assert desk.left_flaws == {"spike pack_v"} and np.nanmax(desk.ride.get("pack_v")) > 90
 
@@ -66,7 +66,7 @@ def test_twenty_generated_logs_need_no_correction(qtbot, demo_window, rides, tmp
         qtbot.waitUntil(lambda name=name: desk.ride.name == name, timeout=8_000)
         channels = {DERIVED.get(one[0], one[0]) for one in layout.columns} & set(CHANNELS)
         assert agrees(desk.raw_ride, truth, channels, layout.tolerance) == {}, layout.name
-    assert len(desk.garage.rides(desk.bike_id)) == 21
+    assert len(desk.garage.rides.of(desk.bike_id)) == 21
 
 
 def test_a_column_set_by_hand_is_remembered_for_its_source(qtbot, demo_window, rides, tmp_path):
@@ -186,7 +186,7 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     click(qtbot, find(window, "End the recording"))
     qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name.startswith("Recorded "), timeout=8_000)
     assert np.nanmax(desk.ride.get("wheel_speed_kmh")) > 2 and desk.ride.has("battery_a") and desk.ride_tune is not None
-    entry = next(one for one in desk.garage.logbook(desk.bike_id) if one.kind == "ride")
+    entry = next(one for one in desk.garage.book.of(desk.bike_id) if one.kind == "ride")
     noted_s = float(entry.detail.split("note at ")[1].split(" s")[0])
     assert noted_s <= pressed_s + 0.6  # it counts from the key, not from when it was typed
     assert "lap at" in entry.detail and "gate of the mill" in entry.detail and "tyres 3.5 bar" in entry.detail

@@ -56,13 +56,13 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     click(qtbot, find(window, "End the recording"))
     qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name.startswith("Recorded "), timeout=8_000)
     assert desk.card.programme == "Full pull" and desk.card.wind == "none" and desk.card.rested_start_v > 55
-    entry = next(one for one in desk.garage.logbook(desk.bike_id) if one.kind == "ride")
+    entry = next(one for one in desk.garage.book.of(desk.bike_id) if one.kind == "ride")
     assert "Full pull, one way:" in entry.detail and "rested start v" in entry.detail
     qtbot.waitUntil(lambda: page.rest.isVisible())
     qtbot.waitUntil(lambda: "The pack rests" in texts(page.rest), timeout=15_000)
     click(qtbot, find(window, "Take the pack's voltage as rested"))
     assert not page.rest.isVisible() and desk.card.rested_end_v is not None
-    kept = next(one for one in desk.garage.rides(desk.bike_id) if one.name == desk.ride.name)
+    kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == desk.ride.name)
     assert kept.card == desk.card  # it is in the garage
 
 
@@ -85,7 +85,7 @@ def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_
     assert desk.card.tyres == "3.2 bar" and desk.card.rested_start_v == 65.9 and desk.card.rested_end_v is None
     assert "5 to 200 V is needed" in texts(rides.card)
     assert "tyres 3.2 bar" in desk.card.in_words() and "65.9 V rested before" in desk.card.in_words()
-    desk.open_ride(desk.garage.rides(desk.bike_id)[0])
+    desk.open_ride(desk.garage.rides.of(desk.bike_id)[0])
     assert desk.card.tyres == "3.2 bar" and fields["rested_start_v"].text() == "65.9"
 
 

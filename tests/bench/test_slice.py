@@ -37,7 +37,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     # 2 hook up: identity and backup by themselves
     connect(qtbot, window, standin.port)
     assert "TW60-00417" in texts(window) and "3.2.1" in texts(window)
-    assert len(desk.garage.backups(desk.bike_id)) == 1
+    assert len(desk.garage.backups.of(desk.bike_id)) == 1
     assert desk.controller.setting(BATTERY) == 30
 
     # 4 drag the battery edge; 5 Send shows that one change
@@ -91,7 +91,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     assert "battery peak 30.2 A" in texts(window)
 
     # restart on the same garage: it is all in the logbook
-    events = [one.title for one in desk.garage.logbook(desk.bike_id)]
+    events = [one.title for one in desk.garage.book.of(desk.bike_id)]
     open_window.close(window)
     again = open_window(Garage(folder))
     go(qtbot, again, 8)

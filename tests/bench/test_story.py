@@ -98,7 +98,7 @@ def test_a_picture_is_attached_to_a_note_and_shown(qtbot, demo_window, tmp_path)
     book.attach(tmp_path / "plug.png")
     qtbot.waitUntil(lambda: "attached picture" in texts(book) and "the new plug, crimped" in texts(book))
     assert find(demo_window, "Open the attached png") and book.note.text() == ""
-    kept = demo_window.desk.garage.logbook(demo_window.desk.bike_id)[0].file
+    kept = demo_window.desk.garage.book.of(demo_window.desk.bike_id)[0].file
     assert kept.read_bytes() == (tmp_path / "plug.png").read_bytes() and kept.parent.name == "attachments"
     kept.unlink()
     book._read()
@@ -116,7 +116,7 @@ def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window)
     stronger = first.with_setting("drive.battery_current_a", 36.0)
     gentle = first.with_setting("throttle.ramp_s", 0.9).model_copy(update={"name": "Gentle"})
     for tune in (first, stronger, gentle):
-        desk.garage.keep_sent(desk.bike_id, tune)
+        desk.garage.tunes.keep_sent(desk.bike_id, tune)
     desk._sent = None
     go(qtbot, demo_window, 8)
     book = demo_window.stations[8]

@@ -31,7 +31,7 @@ def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo
     qtbot.waitUntil(lambda: "learned from 1 ride" in texts(verdict))
     assert "wheel-off" not in {one.id for one in verdict.found}
     assert verdict.verdict.circumference_m.value == pytest.approx(1.636, abs=0.001)  # not stretched once more
-    assert any(entry.title.startswith(WHEEL) for entry in desk.garage.logbook(desk.bike_id))
+    assert any(entry.title.startswith(WHEEL) for entry in desk.garage.book.of(desk.bike_id))
     click(qtbot, find(demo_window, "Forget what this ride says of wheel"))
     assert desk.bike.figure(WHEEL) == pytest.approx(1.59) and desk.ride.get("wheel_speed_kmh").max() == pytest.approx(
         fastest
@@ -45,7 +45,7 @@ def test_a_findings_change_goes_into_the_draft_with_its_ride_and_can_be_undone(q
     before = desk.draft.drive.battery_current_a
     click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
     assert desk.draft.drive.battery_current_a == 33 and "Into the draft: battery current" in demo_window.notice.text
-    entry = desk.garage.logbook(desk.bike_id)[0]
+    entry = desk.garage.book.of(desk.bike_id)[0]
     assert "battery current" in entry.title and "By the ride Bakery round" in entry.detail
     click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
     assert "The draft has it already" in demo_window.notice.text
@@ -134,7 +134,7 @@ def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_wind
     desk = demo_window.desk
     weaker = Ride("before", desk.ride.time_s * 1.3, desk.ride.channels)
     desk.take_ride(weaker, [])
-    desk.open_ride(next(one for one in desk.garage.rides(desk.bike_id) if one.name == "Bakery round"))
+    desk.open_ride(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
     laid_against(demo_window, "the ride before")
     qtbot.waitUntil(lambda: "power at the wheel, full throttle" in texts(verdict.differences), timeout=8_000)
     click(qtbot, find(demo_window, "chart of the ride dyno"))
@@ -161,8 +161,8 @@ def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
     assert verdict.verdict is None and "it is being judged" in texts(verdict)
     qtbot.waitUntil(lambda: verdict.verdict is not None, timeout=20_000)
     assert "wheel-off" in {one.id for one in verdict.found} and "being judged" not in texts(verdict)
-    desk.open_ride(next(one for one in desk.garage.rides(desk.bike_id) if one.name == "long"))
-    desk.open_ride(next(one for one in desk.garage.rides(desk.bike_id) if one.name == "Bakery round"))
+    desk.open_ride(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "long"))
+    desk.open_ride(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
     assert verdict.verdict is not None and "Bakery round" in texts(verdict)  # the long one's answer comes too late
     qtbot.waitUntil(lambda: not verdict._judging.running)
     assert "Bakery round" in texts(verdict)

@@ -12,23 +12,24 @@ from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.garage.archive import STORY, export_bike, import_bike
-from crisp_hornet.garage.garage import Garage, JobStep
+from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.jobs import JobStep
 from tests.bikes import a_tune
 
 
 @pytest.fixture
 def garage(tmp_path):
     made = demo_garage(tmp_path / "one")
-    number = made.last_bike()[0]
-    made.keep_named(number, a_tune())
-    made.keep_sent(number, a_tune())
-    made.keep_calibration(
+    number = made.bikes.last()[0]
+    made.tunes.keep_named(number, a_tune())
+    made.tunes.keep_sent(number, a_tune())
+    made.calibrations.keep(
         number, Calibration(kind="brake", taken="2026-10-01T10:00:00", verdict="passed", reason="moves")
     )
-    made.start_job(number, "New pack", [JobStep("Pack off", "wait")])
+    made.jobs.start(number, "New pack", [JobStep("Pack off", "wait")])
     (tmp_path / "plug.txt").write_text("scorched")
-    made.attach(number, tmp_path / "plug.txt", "the old plug")
-    made.keep_card(made.rides(number)[0].id, RideCard(tyres="3.5 bar", rested_start_v=65.1))
+    made.book.attach(number, tmp_path / "plug.txt", "the old plug")
+    made.rides.keep_card(made.rides.of(number)[0].id, RideCard(tyres="3.5 bar", rested_start_v=65.1))
     yield made
     made.close()
 
@@ -44,13 +45,13 @@ KEPT = {"garage.sqlite", "garage.sqlite-wal", "garage.sqlite-shm", "rides", "att
 
 
 def story(garage, number):
-    rides = [(one.name, one.at, one.tune, one.card, garage.load_ride(one).channels) for one in garage.rides(number)]
+    rides = [(one.name, one.at, one.tune, one.card, garage.rides.load(one).channels) for one in garage.rides.of(number)]
     return {
-        "log": [(one.at, one.kind, one.title, one.detail) for one in garage.logbook(number)],
-        "files": [one.file.read_bytes() for one in garage.logbook(number) if one.file],
-        "sent": garage.sent_tunes(number), "named": garage.named_drafts(number),
-        "draft": garage.tune(number, "draft"), "controller": garage.tune(number, "controller"), "backups": garage.backups(number),
-        "calibrations": garage.calibrations(number), "jobs": [(one.title, one.steps, one.opened_at) for one in garage.jobs(number)],
+        "log": [(one.at, one.kind, one.title, one.detail) for one in garage.book.of(number)],
+        "files": [one.file.read_bytes() for one in garage.book.of(number) if one.file],
+        "sent": garage.tunes.sent(number), "named": garage.tunes.named(number),
+        "draft": garage.tunes.newest(number, "draft"), "controller": garage.tunes.newest(number, "controller"), "backups": garage.backups.of(number),
+        "calibrations": garage.calibrations.of(number), "jobs": [(one.title, one.steps, one.opened_at) for one in garage.jobs.of(number)],
         "rides": [one[:4] for one in rides], "channels": [one[4] for one in rides],
     }  # fmt: skip
 
@@ -64,10 +65,10 @@ def alike(one, other):
 
 
 def test_the_same_story_stands_in_another_garage(garage, other, tmp_path):
-    number = garage.last_bike()[0]
+    number = garage.bikes.last()[0]
     export_bike(garage, number, tmp_path / "heron.zip")
     there = import_bike(other, tmp_path / "heron.zip")
-    assert other.last_bike() == (there, garage.bike(number))
+    assert other.bikes.last() == (there, garage.bikes.get(number))
     alike(story(garage, number), story(other, there))
     with zipfile.ZipFile(tmp_path / "heron.zip") as archive:  # open formats: anybody reads it
         assert json.loads(archive.read(STORY))["format"] == "crisp-hornet/archive"
@@ -75,10 +76,10 @@ def test_the_same_story_stands_in_another_garage(garage, other, tmp_path):
 
 
 def test_a_bike_of_the_same_name_is_not_replaced(garage, tmp_path):
-    number = garage.last_bike()[0]
+    number = garage.bikes.last()[0]
     export_bike(garage, number, tmp_path / "heron.zip")
     again = import_bike(garage, tmp_path / "heron.zip")
-    assert garage.bike(again).name == "Heron, 2" and garage.bike(number).name == "Heron"
+    assert garage.bikes.get(again).name == "Heron, 2" and garage.bikes.get(number).name == "Heron"
     alike(story(garage, number), story(garage, again))
 
 
@@ -123,16 +124,16 @@ BAD = {
 
 @pytest.mark.parametrize("name", BAD)
 def test_an_unsound_archive_is_refused_and_leaves_nothing(garage, other, tmp_path, name):
-    export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
+    export_bike(garage, garage.bikes.last()[0], tmp_path / "heron.zip")
     how, words = BAD[name]
     with pytest.raises(DocumentError, match=words):
         import_bike(other, packed(tmp_path, **how))
-    assert other.bikes() == [] and list((other.folder / "rides").iterdir()) == []
+    assert other.bikes.all() == [] and list((other.folder / "rides").iterdir()) == []
     assert not list(other.folder.glob("attachments/*"))
 
 
 def test_names_in_an_archive_lead_nowhere(garage, other, tmp_path):
-    export_bike(garage, garage.last_bike()[0], tmp_path / "heron.zip")
+    export_bike(garage, garage.bikes.last()[0], tmp_path / "heron.zip")
     bad = packed(tmp_path, more=[("../../outside.txt", b"here"), ("/tmp/outside.txt", b"there")])
     import_bike(other, bad)
     assert not (tmp_path / "outside.txt").exists() and {one.name for one in other.folder.iterdir()} <= KEPT

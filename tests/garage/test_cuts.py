@@ -30,9 +30,9 @@ def a_ride(name):
 
 def made(folder):
     garage = Garage(folder)
-    number = garage.save_bike(a_bike())
-    garage.save_draft(number, a_tune())
-    garage.log(number, "note", "from before")
+    number = garage.bikes.save(a_bike())
+    garage.tunes.save_draft(number, a_tune())
+    garage.book.log(number, "note", "from before")
     garage.close()
     return number
 
@@ -76,10 +76,10 @@ def test_a_cut_at_any_statement_of_the_first_start_or_a_migration_leaves_a_garag
     for place, statement in cuts:
         garage = Garage(place)
         if version:
-            assert garage.last_bike() == (1, a_bike()) and garage.tune(1, "draft") == a_tune(), statement
-            assert [one.title for one in garage.logbook(1)] == ["from before"]
+            assert garage.bikes.last() == (1, a_bike()) and garage.tunes.newest(1, "draft") == a_tune(), statement
+            assert [one.title for one in garage.book.of(1)] == ["from before"]
         else:
-            assert garage.bikes() == []
+            assert garage.bikes.all() == []
         garage.close()
         shutil.rmtree(place)
 
@@ -123,9 +123,9 @@ def test_a_newer_garage_is_refused_and_stays_as_it_is(tmp_path):
 def killed_copy(tmp_path, rides):
     """A garage as a kill leaves it: the last rides are in the write-ahead log only."""
     garage = Garage(tmp_path / "live")
-    number = garage.save_bike(a_bike())
+    number = garage.bikes.save(a_bike())
     for count in range(rides):
-        garage.keep_ride(number, a_ride(f"ride {count}"), a_tune())
+        garage.rides.keep(number, a_ride(f"ride {count}"), a_tune())
     shutil.copytree(tmp_path / "live", tmp_path / "killed")
     garage.close()
     return tmp_path / "killed"
@@ -154,13 +154,13 @@ BAD = ["'{broken'", "'[]'", "'3'", "x'ff00ff'", '\'{"format": "other"}\'']
 @pytest.mark.parametrize("bad", BAD)
 def test_one_bad_row_is_unreadable_and_the_rest_lives(tmp_path, bad):
     garage = Garage(tmp_path / "g")
-    other = garage.save_bike(a_bike().model_copy(update={"name": "Other"}))
-    number = garage.save_bike(a_bike())
-    garage.save_draft(number, a_tune())
-    garage.keep_ride(number, a_ride("sound"), a_tune())
-    garage.keep_ride(number, a_ride("its tune is bad"), a_tune())
-    garage.log(number, "note", "a line")
-    garage.log(number, "note", "another")
+    other = garage.bikes.save(a_bike().model_copy(update={"name": "Other"}))
+    number = garage.bikes.save(a_bike())
+    garage.tunes.save_draft(number, a_tune())
+    garage.rides.keep(number, a_ride("sound"), a_tune())
+    garage.rides.keep(number, a_ride("its tune is bad"), a_tune())
+    garage.book.log(number, "note", "a line")
+    garage.book.log(number, "note", "another")
     garage.close()
     with sqlite3.connect(tmp_path / "g" / "garage.sqlite") as connection:
         connection.execute(f"update bike set document = {bad} where id = {other}")
@@ -169,14 +169,14 @@ def test_one_bad_row_is_unreadable_and_the_rest_lives(tmp_path, bad):
         connection.execute("update event set at = 'long ago' where title = 'a line'")
     connection.close()
     garage = Garage(tmp_path / "g")
-    assert garage.last_bike() == (number, a_bike())
-    assert {kept.name: kept.readable for kept in garage.bikes()} == {"Other": False, a_bike().name: True}
-    assert [ride.tune for ride in garage.rides(number)] == [None, a_tune()]
-    assert garage.tune(number, "draft") is None and {one.title for one in garage.logbook(number)} == {
+    assert garage.bikes.last() == (number, a_bike())
+    assert {kept.name: kept.readable for kept in garage.bikes.all()} == {"Other": False, a_bike().name: True}
+    assert [ride.tune for ride in garage.rides.of(number)] == [None, a_tune()]
+    assert garage.tunes.newest(number, "draft") is None and {one.title for one in garage.book.of(number)} == {
         "a line",
         "another",
     }
-    assert "1 bike" in garage.unreadable_words and "1 tune" in garage.unreadable_words
+    assert "1 bike" in garage.store.unreadable_words and "1 tune" in garage.store.unreadable_words
     garage.close()
 
 
@@ -188,17 +188,17 @@ def test_one_bad_row_is_unreadable_and_the_rest_lives(tmp_path, bad):
                                             ("disk I/O error", "Check the disk"), ("malformed", "crisp-hornet rescue")])  # fmt: skip
 def test_what_cannot_be_written_is_said_in_one_sentence(tmp_path, why, words):
     garage = Garage(tmp_path / "g")
-    number = garage.save_bike(a_bike())
+    number = garage.bikes.save(a_bike())
 
     def fail(*_):
         raise sqlite3.OperationalError(why)
 
     event.listen(garage._engine, "before_cursor_execute", fail)
     acts = [
-        lambda: garage.save_draft(number, a_tune()),
-        lambda: garage.log(number, "note", "x"),
-        lambda: garage.keep_ride(number, a_ride("r"), None),
-        lambda: garage.bikes(),
+        lambda: garage.tunes.save_draft(number, a_tune()),
+        lambda: garage.book.log(number, "note", "x"),
+        lambda: garage.rides.keep(number, a_ride("r"), None),
+        lambda: garage.bikes.all(),
     ]
     for act in acts:
         with pytest.raises(DocumentError, match=words) as told:
@@ -210,24 +210,24 @@ def test_what_cannot_be_written_is_said_in_one_sentence(tmp_path, why, words):
 def test_another_writer_that_holds_it_is_waited_for_then_told(tmp_path, monkeypatch):
     monkeypatch.setattr(database, "BUSY_S", 0.1)
     garage = Garage(tmp_path / "g")
-    number = garage.save_bike(a_bike())
+    number = garage.bikes.save(a_bike())
     with sqlite3.connect(tmp_path / "g" / "garage.sqlite", isolation_level=None) as other:
         other.execute("begin immediate")
         with pytest.raises(DocumentError, match="another program holds the garage"):
-            garage.log(number, "note", "x")
+            garage.book.log(number, "note", "x")
         other.execute("rollback")
     other.close()
-    garage.log(number, "note", "x")
+    garage.book.log(number, "note", "x")
     garage.close()
 
 
 def test_files_are_their_owner_s_alone_and_orphans_go(tmp_path):
     garage = Garage(tmp_path / "g")
-    number = garage.save_bike(a_bike())
-    kept = garage.keep_ride(number, a_ride("r"), None)
-    garage.keep_setting("units", "metric")
+    number = garage.bikes.save(a_bike())
+    kept = garage.rides.keep(number, a_ride("r"), None)
+    garage.settings.keep("units", "metric")
     (tmp_path / "note.txt").write_text("a receipt")
-    attached = garage.attach(number, tmp_path / "note.txt", "bought")
+    attached = garage.book.attach(number, tmp_path / "note.txt", "bought")
     assert stat.S_IMODE((tmp_path / "g").stat().st_mode) == 0o700
     for file in (kept.file, attached.file, tmp_path / "g" / "settings.json", tmp_path / "g" / "garage.sqlite"):
         assert stat.S_IMODE(file.stat().st_mode) == 0o600, file

@@ -20,29 +20,29 @@ def folder(tmp_path):
 
 def test_everything_kept_is_there_after_a_restart(folder):
     garage = Garage(folder)
-    assert garage.last_bike() is None
-    number = garage.save_bike(a_bike())
-    assert garage.save_bike(a_bike(chassis__rider_kg=90)) == number  # same name, same bike
-    garage.save_draft(number, a_tune())
-    garage.save_draft(number, a_tune(drive__battery_current_a=35))
-    garage.keep_sent(number, a_tune(drive__battery_current_a=33))
+    assert garage.bikes.last() is None
+    number = garage.bikes.save(a_bike())
+    assert garage.bikes.save(a_bike(chassis__rider_kg=90)) == number  # same name, same bike
+    garage.tunes.save_draft(number, a_tune())
+    garage.tunes.save_draft(number, a_tune(drive__battery_current_a=35))
+    garage.tunes.keep_sent(number, a_tune(drive__battery_current_a=33))
     backup = Backup(taken="2026-09-01T10:00:00+02:00", vendor="v", product="p", firmware="1", serial="s", registers=[])
-    garage.keep_backup(number, backup)
+    garage.backups.keep(number, backup)
     ride = Ride("round", np.array([0.0, 0.5, 1.0]), {"pack_v": np.array([60.0, np.nan, 59.0])})
-    garage.keep_ride(number, ride, a_tune())
-    garage.log(number, "note", "first")
-    garage.log(number, "note", "second", "why")
+    garage.rides.keep(number, ride, a_tune())
+    garage.book.log(number, "note", "first")
+    garage.book.log(number, "note", "second", "why")
     garage.close()
 
     garage = Garage(folder)
-    assert garage.last_bike() == (number, a_bike(chassis__rider_kg=90))
-    assert garage.tune(number, "draft").drive.battery_current_a == 35
-    assert garage.tune(number, "sent").drive.battery_current_a == 33
-    assert garage.backups(number)[0][1].serial == "s"
-    assert garage.rides(number)[0].tune == a_tune()
-    kept = garage.load_ride(garage.rides(number)[0])
+    assert garage.bikes.last() == (number, a_bike(chassis__rider_kg=90))
+    assert garage.tunes.newest(number, "draft").drive.battery_current_a == 35
+    assert garage.tunes.newest(number, "sent").drive.battery_current_a == 33
+    assert garage.backups.of(number)[0][1].serial == "s"
+    assert garage.rides.of(number)[0].tune == a_tune()
+    kept = garage.rides.load(garage.rides.of(number)[0])
     assert kept.name == "round" and np.array_equal(kept.channels["pack_v"], ride.channels["pack_v"], equal_nan=True)
-    assert [entry.title for entry in garage.logbook(number)] == ["second", "first"]
+    assert [entry.title for entry in garage.book.of(number)] == ["second", "first"]
     garage.close()
 
 
@@ -66,10 +66,10 @@ def test_a_garage_of_a_newer_version_is_refused(folder):
 
 def test_a_lost_ride_file_is_named(folder):
     garage = Garage(folder)
-    kept = garage.keep_ride(garage.save_bike(a_bike()), Ride("gone", np.array([0.0, 1.0])), None)
+    kept = garage.rides.keep(garage.bikes.save(a_bike()), Ride("gone", np.array([0.0, 1.0])), None)
     kept.file.unlink()
     with pytest.raises(RideError, match="no such file"):
-        garage.load_ride(kept)
+        garage.rides.load(kept)
     garage.close()
 
 

@@ -7,7 +7,8 @@ import pytest
 
 from crisp_hornet.core.build.job_sheets import SHEETS
 from crisp_hornet.documents.calibration import Calibration
-from crisp_hornet.garage.garage import Garage, JobStep
+from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.jobs import JobStep
 from tests.bikes import a_bike, a_tune
 
 
@@ -29,37 +30,37 @@ def calibration(kind="throttle", verdict="passed", **figures):
 
 
 def test_calibrations_come_back_newest_first_and_bike_by_bike(garage):
-    first, second = garage.save_bike(a_bike()), garage.save_bike(a_bike().model_copy(update={"name": "Other"}))
-    garage.keep_calibration(first, calibration(rest_v=0.85))
-    garage.keep_calibration(first, calibration("torque", "failed"))
-    garage.keep_calibration(first, calibration(rest_v=0.87))
-    garage.keep_calibration(second, calibration(rest_v=9.0))
+    first, second = garage.bikes.save(a_bike()), garage.bikes.save(a_bike().model_copy(update={"name": "Other"}))
+    garage.calibrations.keep(first, calibration(rest_v=0.85))
+    garage.calibrations.keep(first, calibration("torque", "failed"))
+    garage.calibrations.keep(first, calibration(rest_v=0.87))
+    garage.calibrations.keep(second, calibration(rest_v=9.0))
     garage = again(garage)
-    assert [one.figures.get("rest_v") for one in garage.calibrations(first, "throttle")] == [0.87, 0.85]
-    assert [one.kind for one in garage.calibrations(first)] == ["throttle", "torque", "throttle"]
-    assert [one.figures["rest_v"] for one in garage.calibrations(second)] == [9.0]
+    assert [one.figures.get("rest_v") for one in garage.calibrations.of(first, "throttle")] == [0.87, 0.85]
+    assert [one.kind for one in garage.calibrations.of(first)] == ["throttle", "torque", "throttle"]
+    assert [one.figures["rest_v"] for one in garage.calibrations.of(second)] == [9.0]
     garage.close()
 
 
 def test_a_job_is_kept_with_its_ticks_until_it_is_closed(garage):
-    bike = garage.save_bike(a_bike())
-    job = garage.start_job(bike, "Fit a pack", [JobStep("off", "careful"), JobStep("on")])
+    bike = garage.bikes.save(a_bike())
+    job = garage.jobs.start(bike, "Fit a pack", [JobStep("off", "careful"), JobStep("on")])
     when = datetime(2026, 10, 12, 9, 30)
-    garage.keep_job(replace(job, steps=(replace(job.steps[0], done_at=when), job.steps[1])))
+    garage.jobs.keep(replace(job, steps=(replace(job.steps[0], done_at=when), job.steps[1])))
     garage = again(garage)
-    (kept,) = garage.jobs(bike)
+    (kept,) = garage.jobs.of(bike)
     assert kept.steps == (JobStep("off", "careful", when), JobStep("on")) and not kept.closed
-    garage.keep_job(replace(kept, closed=True))
-    assert garage.jobs(bike) == [] and garage.jobs(bike + 1) == []
+    garage.jobs.keep(replace(kept, closed=True))
+    assert garage.jobs.of(bike) == [] and garage.jobs.of(bike + 1) == []
     garage.close()
 
 
 def test_sent_tunes_are_listed_newest_first(garage):
-    bike = garage.save_bike(a_bike())
+    bike = garage.bikes.save(a_bike())
     for amps in (30.0, 34.0):
-        garage.keep_sent(bike, a_tune(drive__battery_current_a=amps))
-    garage.save_draft(bike, a_tune(drive__battery_current_a=99.0))
-    assert [tune.drive.battery_current_a for _, tune in garage.sent_tunes(bike)] == [34.0, 30.0]
+        garage.tunes.keep_sent(bike, a_tune(drive__battery_current_a=amps))
+    garage.tunes.save_draft(bike, a_tune(drive__battery_current_a=99.0))
+    assert [tune.drive.battery_current_a for _, tune in garage.tunes.sent(bike)] == [34.0, 30.0]
 
 
 @pytest.mark.parametrize("title", SHEETS)
@@ -73,22 +74,22 @@ def test_every_sheet_begins_with_the_pack_off_and_ends_on_the_road(title):
 
 def test_named_drafts_are_kept_replaced_and_let_go(tmp_path):
     garage = Garage(tmp_path / "g")
-    one, other = garage.save_bike(a_bike()), garage.save_bike(a_bike(name="Other"))
+    one, other = garage.bikes.save(a_bike()), garage.bikes.save(a_bike(name="Other"))
     first = a_tune(name="Hill", notes="for the quarry", throttle={"ramp_s": 0.9}, modes=[{"name": "Guest"}])
-    garage.keep_named(one, first)
-    garage.keep_named(one, a_tune(name="Flat"))
-    garage.keep_named(one, a_tune(name="Hill", drive__phase_current_a=77))
-    garage.keep_named(other, a_tune(name="Hill"))
+    garage.tunes.keep_named(one, first)
+    garage.tunes.keep_named(one, a_tune(name="Flat"))
+    garage.tunes.keep_named(one, a_tune(name="Hill", drive__phase_current_a=77))
+    garage.tunes.keep_named(other, a_tune(name="Hill"))
     assert (
-        list(garage.named_drafts(one)) == ["Flat", "Hill"]
-        and garage.named_drafts(one)["Hill"].drive.phase_current_a == 77
+        list(garage.tunes.named(one)) == ["Flat", "Hill"]
+        and garage.tunes.named(one)["Hill"].drive.phase_current_a == 77
     )
-    garage.keep_named(one, first)
+    garage.tunes.keep_named(one, first)
     garage.close()
     garage = Garage(tmp_path / "g")
-    assert garage.named_drafts(one)["Hill"] == first
-    garage.drop_named(one, "Hill")
-    garage.drop_named(one, "never there")
-    assert list(garage.named_drafts(one)) == ["Flat"] and list(garage.named_drafts(other)) == ["Hill"]
-    assert garage.tune(one, "draft") is None
+    assert garage.tunes.named(one)["Hill"] == first
+    garage.tunes.drop_named(one, "Hill")
+    garage.tunes.drop_named(one, "never there")
+    assert list(garage.tunes.named(one)) == ["Flat"] and list(garage.tunes.named(other)) == ["Hill"]
+    assert garage.tunes.newest(one, "draft") is None
     garage.close()

@@ -19,11 +19,11 @@ from tests.garage.test_archive import alike, story
 @pytest.fixture
 def folder(tmp_path):
     garage = demo_garage(tmp_path / "old")
-    number = garage.last_bike()[0]
-    garage.keep_sent(number, a_tune())
+    number = garage.bikes.last()[0]
+    garage.tunes.keep_sent(number, a_tune())
     for line in range(400):
-        garage.log(number, "note", f"line {line}", "words " * 30)
-    garage.keep_setting("units", "imperial")
+        garage.book.log(number, "note", f"line {line}", "words " * 30)
+    garage.settings.keep("units", "imperial")
     garage.close()
     with sqlite3.connect(tmp_path / "old/garage.sqlite") as database:
         database.execute("pragma wal_checkpoint(truncate)")
@@ -35,16 +35,16 @@ def test_a_sound_garage_comes_over_whole(folder, tmp_path, capsys):
     assert cli.main(["rescue", "--garage", str(folder), "--out", str(tmp_path / "new")]) == 0
     assert "1 bikes" in capsys.readouterr().out
     old, new = Garage(folder), Garage(tmp_path / "new")
-    number = old.last_bike()[0]
+    number = old.bikes.last()[0]
     alike(story(old, number), story(new, number))
-    assert new.setting("units") == "imperial"
+    assert new.settings.get("units") == "imperial"
     old.close()
     new.close()
 
 
 def lines_of(garage):
-    found = garage.last_bike()
-    return [one.title for one in garage.logbook(found[0]) if one.title.startswith("line ")] if found else []
+    found = garage.bikes.last()
+    return [one.title for one in garage.book.of(found[0]) if one.title.startswith("line ")] if found else []
 
 
 def test_broken_pages_cost_their_own_rows_and_no_others(folder, tmp_path):
@@ -65,7 +65,7 @@ def test_broken_pages_cost_their_own_rows_and_no_others(folder, tmp_path):
         assert file.read_bytes() == bytes(data)
         new = Garage(tmp_path / f"new {seed}")
         lines = lines_of(new)
-        assert told.saved["bikes"] == (new.last_bike() is not None) and len(set(lines)) == len(lines)
+        assert told.saved["bikes"] == (new.bikes.last() is not None) and len(set(lines)) == len(lines)
         kept.append(len(lines))
         new.close()
     assert sum(count > 360 for count in kept) >= 15, kept
@@ -75,7 +75,7 @@ def test_rows_below_a_lost_inner_page_are_found_again(folder, tmp_path):
     """Every inner page of every table is lost, and the first page with the names of the tables."""
     file, data = folder / "garage.sqlite", bytearray((folder / "garage.sqlite").read_bytes())
     before = Garage(folder)
-    told_before = story(before, before.last_bike()[0])
+    told_before = story(before, before.bikes.last()[0])
     before.close()
     inner = [at for at in range(4096, len(data), 4096) if data[at] == 0x05]
     assert inner, "the garage must be large enough to have some"
@@ -84,7 +84,7 @@ def test_rows_below_a_lost_inner_page_are_found_again(folder, tmp_path):
     file.write_bytes(data)
     told = rescue(folder, tmp_path / "inner")
     new = Garage(tmp_path / "inner")
-    alike(told_before, story(new, new.last_bike()[0]))
+    alike(told_before, story(new, new.bikes.last()[0]))
     assert not any(told.lost.values()) and "there may have been more" in told.text
     new.close()
     data[100:4096] = bytes(3996)  # the first page's tree: no table has a name any more

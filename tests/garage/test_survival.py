@@ -19,12 +19,12 @@ from pathlib import Path
 from crisp_hornet.garage.garage import Garage
 from tests.bikes import a_bike, a_tune
 garage = Garage(Path(sys.argv[1]))
-number = garage.save_bike(a_bike())
+number = garage.bikes.save(a_bike())
 print("writing", flush=True)
 count = 0
 while True:
-    garage.log(number, "note", f"line {count}")
-    garage.save_draft(number, a_tune(drive__battery_current_a=10 + count % 20))
+    garage.book.log(number, "note", f"line {count}")
+    garage.tunes.save_draft(number, a_tune(drive__battery_current_a=10 + count % 20))
     print(count, flush=True)
     count += 1
 """
@@ -42,10 +42,10 @@ def test_a_kill_at_any_instant_loses_nothing_that_was_said_to_be_kept(tmp_path):
                 last = int(process.stdout.readline())
             process.send_signal(signal.SIGKILL)
         garage = Garage(folder)
-        number, bike = garage.last_bike()
-        titles = {entry.title for entry in garage.logbook(number)}
+        number, bike = garage.bikes.last()
+        titles = {entry.title for entry in garage.book.of(number)}
         assert bike == a_bike() and {f"line {k}" for k in range(last + 1)} <= titles
-        assert garage.tune(number, "draft") is not None
+        assert garage.tunes.newest(number, "draft") is not None
         garage.close()
 
 
@@ -63,9 +63,9 @@ UNDONE = {
 def test_a_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(tmp_path, version):
     folder = tmp_path / "old"
     garage = Garage(folder)
-    number = garage.save_bike(a_bike())
-    garage.save_draft(number, a_tune())
-    garage.log(number, "note", "from before")
+    number = garage.bikes.save(a_bike())
+    garage.tunes.save_draft(number, a_tune())
+    garage.book.log(number, "note", "from before")
     garage.close()
     with sqlite3.connect(folder / "garage.sqlite") as database:  # as that version made it
         for made, undo in UNDONE.items():
@@ -74,9 +74,9 @@ def test_a_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(
         database.execute("update alembic_version set version_num = ?", (version,))
     database.close()
     garage = Garage(folder)
-    assert garage.last_bike() == (number, a_bike()) and garage.tune(number, "draft") == a_tune()
-    assert [entry.title for entry in garage.logbook(number)] == ["from before"]
-    assert [kept.archived for kept in garage.bikes()] == [False]
+    assert garage.bikes.last() == (number, a_bike()) and garage.tunes.newest(number, "draft") == a_tune()
+    assert [entry.title for entry in garage.book.of(number)] == ["from before"]
+    assert [kept.archived for kept in garage.bikes.all()] == [False]
     garage.close()
 
 
@@ -92,12 +92,12 @@ def test_migrations_end_at_the_tables_the_code_expects(tmp_path):
 
 def test_settings_survive_and_a_damaged_settings_file_only_costs_the_settings(tmp_path):
     garage = Garage(tmp_path / "g")
-    assert garage.setting("units") is None
-    garage.keep_setting("units", "imperial")
-    garage.keep_setting("other", 3)
-    assert (garage.setting("units"), garage.setting("other")) == ("imperial", 3)
+    assert garage.settings.get("units") is None
+    garage.settings.keep("units", "imperial")
+    garage.settings.keep("other", 3)
+    assert (garage.settings.get("units"), garage.settings.get("other")) == ("imperial", 3)
     (tmp_path / "g" / "settings.json").write_text("{broken")
-    assert garage.setting("units") is None
-    garage.keep_setting("units", "metric")
-    assert garage.setting("units") == "metric"
+    assert garage.settings.get("units") is None
+    garage.settings.keep("units", "metric")
+    assert garage.settings.get("units") == "metric"
     garage.close()

@@ -4,7 +4,8 @@ import json
 
 import pytest
 
-from crisp_hornet import cli, headless
+from crisp_hornet import cli
+from crisp_hornet.commands import guarded
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.backup import read_backup
 from crisp_hornet.documents.map_file import read_map
@@ -28,7 +29,7 @@ def test_it_is_backed_up_sent_to_and_restored(mill, tmp_path, monkeypatch, capsy
     own = tmp_path / "data" / "controllers"
     own.mkdir(parents=True)
     (own / "mill.toml").write_text(description())
-    monkeypatch.setattr(headless, "default_folder", lambda: tmp_path / "data")
+    monkeypatch.setattr(guarded, "default_folder", lambda: tmp_path / "data")
     assert run("check-map", own / "mill.toml") == 0
     assert run("backup", "--port", mill.port, "--out", tmp_path / "b.json") == 0
     backup = read_backup(tmp_path / "b.json")

@@ -46,7 +46,7 @@ class Desk(Watching):
         super().__init__()
         self.garage = garage
         self.undo_stack = QUndoStack(self)
-        self.units = Units(metric=garage.setting("units") != "imperial")
+        self.units = Units(metric=garage.settings.get("units") != "imperial")
         self.bike: Bike | None = None
         self.bike_id = 0
         self.draft: Tune | None = None
@@ -85,7 +85,7 @@ class Desk(Watching):
 
     def reload(self) -> None:
         """Take up the bike opened last, with its draft and what its controller held last."""
-        found = self.garage.last_bike()
+        found = self.garage.bikes.last()
         if found is None:
             self._clear()
             return
@@ -93,8 +93,8 @@ class Desk(Watching):
         self._sensors = self._named = self._sent = None
         self._at_corners = []
         self.controller_map = None
-        self.draft = self.garage.tune(self.bike_id, "draft")
-        self.controller = self.garage.tune(self.bike_id, "controller")
+        self.draft = self.garage.tunes.newest(self.bike_id, "draft")
+        self.controller = self.garage.tunes.newest(self.bike_id, "controller")
         if self.draft is None:
             self.draft = self.controller
         self.speeds = axis_speeds(self.bike)
@@ -102,14 +102,14 @@ class Desk(Watching):
         self.undo_stack.clear()
         self.ride = self.raw_ride = self.ride_tune = None
         self.flaws = []
-        for kept in self.garage.rides(self.bike_id)[:MOST_TRIED]:
+        for kept in self.garage.rides.of(self.bike_id)[:MOST_TRIED]:
             try:
                 self.open_ride(kept)
             except DocumentError as error:  # its file is gone or damaged: the one before it may be sound
                 self.said.emit("warn", str(error))
             else:
                 break
-        if (gone := self.garage.unreadable_words) and gone != self._told_unreadable:
+        if (gone := self.garage.store.unreadable_words) and gone != self._told_unreadable:
             self._told_unreadable = gone
             words = f"Unreadable in the garage: {gone}. All else is as it was. What is sound can be saved with: crisp-hornet rescue"
             QTimer.singleShot(0, lambda: self.said.emit("warn", f"{words} --garage {self.garage.folder} --out FOLDER."))
@@ -150,7 +150,7 @@ class Desk(Watching):
         """Show miles, Fahrenheit and pounds, or kilometres, Celsius and kilograms; remembered with the garage."""
         self.units = Units(metric=not self.units.metric)
         try:
-            self.garage.keep_setting("units", "metric" if self.units.metric else "imperial")
+            self.garage.settings.keep("units", "metric" if self.units.metric else "imperial")
         except DocumentError as error:
             self.said.emit("warn", str(error))
         self.units_changed.emit()
@@ -176,7 +176,7 @@ class Desk(Watching):
         if self._stays():
             return
         self.keep_draft()
-        bike_id = self.kept(lambda: self.garage.save_bike(bike))
+        bike_id = self.kept(lambda: self.garage.bikes.save(bike))
         if bike_id is not None:
             self.bike_id = bike_id
             self.log("bike", f"{bike.name} opened", f"{bike.mass_kg:g} kg as ridden")
@@ -187,13 +187,13 @@ class Desk(Watching):
         if self._stays():
             return
         self.keep_draft()
-        if self.kept(lambda: self.garage.open_bike(bike_id)):
+        if self.kept(lambda: self.garage.bikes.open(bike_id)):
             self.reload()
 
     def take_part(self, from_id: int, part: str) -> None:
         """Put a part of another bike of the garage into the active one, with what was learned about it; undoable."""
         if self.bike is not None:
-            other = self.kept(lambda: self.garage.bike(from_id))
+            other = self.kept(lambda: self.garage.bikes.get(from_id))
             if other is None:
                 return
             self.change_bike(self.bike.with_part_of(other, part), f"{part} of {other.name}")
@@ -206,7 +206,7 @@ class Desk(Watching):
         name, bike_id = self.bike.name, self.bike_id
         self.keep_draft()
         self.log("bike", "Put away into the archive")
-        if self.kept(lambda: self.garage.archive_bike(bike_id)):
+        if self.kept(lambda: self.garage.bikes.archive(bike_id)):
             self.reload()
             self.said.emit(
                 "note", f"{name} is put away; nothing of it is lost. Choose it in the garage to bring it back."
@@ -224,7 +224,7 @@ class Desk(Watching):
         per_cell = self.conditions.rested_v / self.bike.battery.series
         rolls_otherwise = bike.drivetrain.wheel_circumference_m != self.bike.drivetrain.wheel_circumference_m
         self.bike = bike
-        self.kept(lambda: self.garage.update_bike(self.bike_id, bike))
+        self.kept(lambda: self.garage.bikes.update(self.bike_id, bike))
         self.speeds = axis_speeds(bike)
         self.conditions = replace(self.conditions, rested_v=round(per_cell * bike.battery.series, 2))
         self._predict_controller()
@@ -238,13 +238,13 @@ class Desk(Watching):
 
     def attach(self, path: Path, text: str) -> Entry:
         """A note with a copy of a file. Raises :class:`DocumentError`."""
-        entry = self.garage.attach(self.bike_id, path, text)
+        entry = self.garage.book.attach(self.bike_id, path, text)
         self.logbook_changed.emit()
         return entry
 
     def log(self, kind: str, title: str, detail: str = "") -> Entry | None:
         """A line into the logbook of the active bike."""
-        entry = self.kept(lambda: self.garage.log(self.bike_id, kind, title, detail))
+        entry = self.kept(lambda: self.garage.book.log(self.bike_id, kind, title, detail))
         self.logbook_changed.emit()
         return entry
 

@@ -86,13 +86,13 @@ class DraftInHand(OpenRide):
     def named_drafts(self) -> dict[str, Tune]:
         """The drafts of this bike kept by name."""
         if self._named is None:
-            self._named = self.garage.named_drafts(self.bike_id) if self.bike is not None else {}
+            self._named = self.garage.tunes.named(self.bike_id) if self.bike is not None else {}
         return self._named
 
     def sent_tunes(self) -> list[tuple[datetime, Tune]]:
         """The tunes that were sent with proof, the newest first."""
         if self._sent is None:
-            self._sent = self.garage.sent_tunes(self.bike_id)
+            self._sent = self.garage.tunes.sent(self.bike_id)
         return self._sent
 
     def keep_named(self, name: str, notes: str) -> None:
@@ -101,7 +101,7 @@ class DraftInHand(OpenRide):
             return
         tune = self.draft.model_copy(update={"name": name, "notes": notes})
         tune = Tune.model_validate(tune.model_dump(mode="json", by_alias=True, exclude_unset=True))
-        self.kept(lambda: self.garage.keep_named(self.bike_id, tune))
+        self.kept(lambda: self.garage.tunes.keep_named(self.bike_id, tune))
         self._named = None
         self.open_draft(tune)
         self.log("draft", f"Draft kept: {name}", notes)
@@ -115,9 +115,9 @@ class DraftInHand(OpenRide):
     def set_named(self, tune: Tune, there: bool) -> None:
         """Whether a named draft is kept; called by undo and redo."""
         if there:
-            self.kept(lambda: self.garage.keep_named(self.bike_id, tune))
+            self.kept(lambda: self.garage.tunes.keep_named(self.bike_id, tune))
         else:
-            self.kept(lambda: self.garage.drop_named(self.bike_id, tune.name))
+            self.kept(lambda: self.garage.tunes.drop_named(self.bike_id, tune.name))
         self._named = None
         self.draft_changed.emit()
 
@@ -138,7 +138,7 @@ class DraftInHand(OpenRide):
         self._keep_soon.stop()
         draft, bike_id = self.draft, self.bike_id
         if draft is not None:
-            self.kept(lambda: self.garage.save_draft(bike_id, draft))
+            self.kept(lambda: self.garage.tunes.save_draft(bike_id, draft))
 
     @property
     def drafted(self) -> list[str]:

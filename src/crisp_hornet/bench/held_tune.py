@@ -30,7 +30,7 @@ class HeldTune(DraftInHand):
         if controller_map is not self.controller_map:
             self.controller_map = controller_map
             self._predict_draft()
-        self.kept(lambda: self.garage.keep_backup(self.bike_id, backup))
+        self.kept(lambda: self.garage.backups.keep(self.bike_id, backup))
         self.log(
             "backup",
             f"Backup of {backup.product} kept",
@@ -49,7 +49,7 @@ class HeldTune(DraftInHand):
     def take_sent(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
         """A send was proved: the controller now holds ``tune``, and so does the draft (values may have been
         rounded to what the registers can hold)."""
-        self.kept(lambda: self.garage.keep_sent(self.bike_id, tune))
+        self.kept(lambda: self.garage.tunes.keep_sent(self.bike_id, tune))
         self._sent = None
         self.log("send", f"Sent with proof: {tune.name}", "; ".join(changes) + f". {message}")
         self._take_controller(tune, remember=kept)
@@ -70,21 +70,21 @@ class HeldTune(DraftInHand):
     def _take_controller(self, tune: Tune, remember: bool = True) -> None:
         self.controller = tune
         if remember:
-            self.kept(lambda: self.garage.keep_controller(self.bike_id, tune))
+            self.kept(lambda: self.garage.tunes.keep_controller(self.bike_id, tune))
         self._predict_controller()
         self.controller_changed.emit()
 
     def remember_port(self, port: str) -> None:
         """Remember by which way the active bike's controller was reached."""
         try:
-            self.garage.keep_setting(f"port of bike {self.bike_id}", port)
+            self.garage.settings.keep(f"port of bike {self.bike_id}", port)
         except DocumentError as error:
             self.said.emit("warn", str(error))
 
     @property
     def last_port(self) -> str:
         """By which way the active bike's controller was last reached; "" if never."""
-        port = self.garage.setting(f"port of bike {self.bike_id}")
+        port = self.garage.settings.get(f"port of bike {self.bike_id}")
         return port if isinstance(port, str) else ""
 
     def remember_serial(self, serial: str) -> None:

@@ -56,16 +56,16 @@ class OpenRide(QObject):
         """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
         shown_by = self.bike.drivetrain.wheel_circumference_m if self.bike is not None else None
         card = (card or RideCard()).model_copy(update={"wheel_m": shown_by})
-        kept = self.garage.keep_ride(self.bike_id, ride, self.controller, card)
+        kept = self.garage.rides.keep(self.bike_id, ride, self.controller, card)
         minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
         self.log("ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes]))
         self.open_ride(kept)
 
     def open_ride(self, kept: KeptRide) -> None:
         """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
-        self.raw_ride, self.ride_tune, self.ride_id = self.garage.load_ride(kept), kept.tune, kept.id
+        self.raw_ride, self.ride_tune, self.ride_id = self.garage.rides.load(kept), kept.tune, kept.id
         self.card = kept.card
-        left = self.garage.setting(f"flaws left in ride {kept.id}")
+        left = self.garage.settings.get(f"flaws left in ride {kept.id}")
         self.left_flaws = (
             frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
         )
@@ -79,7 +79,7 @@ class OpenRide(QObject):
 
     def set_card(self, ride_id: int, card: RideCard) -> None:
         """The card of a ride as it now is; called by undo and redo too."""
-        self.kept(lambda: self.garage.keep_card(ride_id, card))
+        self.kept(lambda: self.garage.rides.keep_card(ride_id, card))
         if ride_id == self.ride_id:
             self.card = card
         self.rides_changed.emit()
@@ -88,7 +88,7 @@ class OpenRide(QObject):
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
         self.left_flaws = frozenset(left)
         try:
-            self.garage.keep_setting(f"flaws left in ride {self.ride_id}", sorted(left))
+            self.garage.settings.keep(f"flaws left in ride {self.ride_id}", sorted(left))
         except DocumentError as error:
             self.said.emit("warn", str(error))
         self._clean()

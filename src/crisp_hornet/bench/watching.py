@@ -72,14 +72,14 @@ class Watching(HeldTune):
         """How each sensor did in its newest calibration, by kind."""
         if self._sensors is None:
             newest: dict[str, str] = {}
-            for one in self.garage.calibrations(self.bike_id) if self.bike is not None else []:
+            for one in self.garage.calibrations.of(self.bike_id) if self.bike is not None else []:
                 newest.setdefault(one.kind, one.verdict)
             self._sensors = newest
         return self._sensors
 
     def keep_calibration(self, calibration: Calibration) -> None:
         """Keep how a sensor was judged, and write it into the logbook."""
-        self.kept(lambda: self.garage.keep_calibration(self.bike_id, calibration))
+        self.kept(lambda: self.garage.calibrations.keep(self.bike_id, calibration))
         self._sensors = self._warnings = None
         self.log(
             "calibration",

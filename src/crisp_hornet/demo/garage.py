@@ -17,7 +17,7 @@ def demo_garage(folder: Path) -> Garage:
     garage = Garage(folder)
     bike = store.read_bike(HERON)
     factory = store.read_tune(FACTORY)
-    number = garage.save_bike(bike)
+    number = garage.bikes.save(bike)
     day = datetime.now().replace(hour=9, minute=12) - timedelta(days=9)
     for kind, title, detail, days, minutes in (
         (
@@ -32,18 +32,18 @@ def demo_garage(folder: Path) -> Garage:
         ("note", "Tyres at 3.5 bar, brake pads new in front", "", 2, 15),
         ("note", "Winding measured: 116 mΩ between two leads, cold", "58 mΩ a phase; taken into the bike.", 5, 134),
     ):
-        garage.log(number, kind, title, detail, day + timedelta(days=days, minutes=minutes))
-    garage.keep_controller(number, factory)
+        garage.book.log(number, kind, title, detail, day + timedelta(days=days, minutes=minutes))
+    garage.tunes.keep_controller(number, factory)
     ride = read_ride(ROUND).ride
     ride = type(ride)("Bakery round", ride.time_s, ride.channels)
-    garage.keep_ride(number, ride, factory, RideCard(wheel_m=bike.drivetrain.wheel_circumference_m, air="14 °C, dry"))
-    garage.log(
+    garage.rides.keep(number, ride, factory, RideCard(wheel_m=bike.drivetrain.wheel_circumference_m, air="14 °C, dry"))
+    garage.book.log(
         number,
         "ride",
         "Ride imported: Bakery round",
         "20.7 min on the factory tune, 14 °C, dry",
         day + timedelta(days=8, minutes=380),
     )
-    garage.save_draft(number, store.read_tune(DRAFT))
-    garage.keep_named(number, store.read_tune(GENTLE))
+    garage.tunes.save_draft(number, store.read_tune(DRAFT))
+    garage.tunes.keep_named(number, store.read_tune(GENTLE))
     return garage

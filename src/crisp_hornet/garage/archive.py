@@ -49,7 +49,7 @@ MOST_RIDE = 1 << 30
 def export_bike(garage: Garage, bike_id: int, path: Path) -> None:
     """Write a bike's whole story. Raises :class:`DocumentError` where it cannot be written, or a ride's file is gone."""
     packed = io.BytesIO()
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive, garage._session() as session:
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive, garage.store.session() as session:
         bike = session.get_one(BikeRow, bike_id)
         story: dict[str, Any] = {"format": FORMAT, "version": VERSION, "bike": bike.document}
         for name, table in TABLES.items():
@@ -125,7 +125,7 @@ def _imported(garage: Garage, path: Path, files: list[Path]) -> int:
         raise DocumentError(
             str(path), "", f"not an archive of a bike ({error})", "Choose a file that was exported here."
         ) from None
-    with garage._session() as session:
+    with garage.store.session() as session:
         return _kept(session, bike, rows, files, pinned)
 
 
@@ -262,7 +262,7 @@ def _attachment(garage: Garage, archive: zipfile.ZipFile, name: Any, path: Path,
         raise DocumentError(str(path), name[:80], "is missing", "The file is damaged: export it again.") from None
     if len(data) > MOST_BYTES_FILE:
         raise DocumentError(str(path), name[:80], "is absurdly large", "Choose a file that was exported here.")
-    made.append(garage.keep_file(data, ending))
+    made.append(garage.book.keep_file(data, ending))
     return made[-1].name
 
 

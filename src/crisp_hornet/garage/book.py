@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import uuid
-from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import EventRow
 
 ATTACHMENTS, MOST_BYTES = "attachments", 32 << 20
@@ -32,12 +31,10 @@ class Entry:
 
 
 class Book:
-    """The part of the garage that keeps the logbook."""
+    """Lines by bike."""
 
-    folder: Path
-
-    def _session(self) -> AbstractContextManager[Session]:
-        raise NotImplementedError
+    def __init__(self, store: Store) -> None:
+        self._store = store
 
     def log(
         self,
@@ -51,7 +48,7 @@ class Book:
         """Write a line into the logbook, dated now unless said otherwise."""
         entry = Entry(at or datetime.now(), kind, title[:300], detail, file)
         name = file.name if file is not None else None
-        with self._session() as session:
+        with self._store.session() as session:
             session.add(EventRow(bike_id=bike_id, kind=kind, title=entry.title, detail=detail, at=entry.at, file=name))
         return entry
 
@@ -69,19 +66,19 @@ class Book:
 
     def keep_file(self, data: bytes, ending: str) -> Path:
         """A file of the attachments folder with these bytes."""
-        folder = self.folder / ATTACHMENTS
+        folder = self._store.folder / ATTACHMENTS
         folder.mkdir(exist_ok=True, mode=0o700)
         kept = folder / f"{uuid.uuid4().hex}{ending}"
         wire.write_bytes(kept, data, private=True)
         return kept
 
-    def logbook(self, bike_id: int) -> list[Entry]:
+    def of(self, bike_id: int) -> list[Entry]:
         """Every line of a bike's logbook, the newest first."""
-        with self._session() as session:
+        with self._store.session() as session:
             rows = session.scalars(
                 select(EventRow).where(EventRow.bike_id == bike_id).order_by(EventRow.at.desc(), EventRow.id.desc())
             )
             return [Entry(row.at, str(row.kind), str(row.title), str(row.detail), self._file(row.file)) for row in rows]
 
     def _file(self, name: str | None) -> Path | None:
-        return self.folder / ATTACHMENTS / Path(name).name if name else None
+        return self._store.folder / ATTACHMENTS / Path(name).name if name else None

@@ -131,7 +131,7 @@ def _save(
             continue
         try:
             columns = _sound(row, name, table, folder, garage)
-            with garage._session() as session:
+            with garage.store.session() as session:
                 session.add(table(**columns))
         except (DocumentError, SQLAlchemyError, ValueError, TypeError, KeyError, OSError) as error:
             wrong.add(number)
@@ -232,5 +232,5 @@ def _sound(row: dict[str, Any], name: str, table: type[Base], folder: Path, gara
         shutil.copy2(file, garage.folder / "rides")
     elif name == "logbook" and columns["file"]:
         file = folder / ATTACHMENTS / Path(columns["file"]).name
-        columns["file"] = garage.keep_file(file.read_bytes(), file.suffix).name if file.is_file() else None
+        columns["file"] = garage.book.keep_file(file.read_bytes(), file.suffix).name if file.is_file() else None
     return columns

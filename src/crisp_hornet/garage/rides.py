@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import uuid
-from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 
 from pydantic import ValidationError
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import store
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.garage.reading import Reading
+from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import RideRow
 from crisp_hornet.rides.registry import read_ride
+
+RIDES = "rides"
 
 
 @dataclass(frozen=True)
@@ -33,23 +33,21 @@ class KeptRide:
     card: RideCard = field(default_factory=RideCard)
 
 
-class RideShelf(Reading):
-    """The part of the garage that keeps rides."""
+class Rides:
+    """Rides by bike: a Parquet file each in the folder ``rides``, and a row."""
 
-    folder: Path
-    _rides: Path
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self.folder = store.folder / RIDES
 
-    def _session(self) -> AbstractContextManager[Session]:
-        raise NotImplementedError
-
-    def keep_ride(self, bike_id: int, ride: Ride, tune: Tune | None, card: RideCard | None = None) -> KeptRide:
+    def keep(self, bike_id: int, ride: Ride, tune: Tune | None, card: RideCard | None = None) -> KeptRide:
         """Keep a ride's channels, list it, and remember the tune that was on the controller and what is known besides."""
         from crisp_hornet.rides.exchange import write_parquet
 
         name = f"{uuid.uuid4().hex}.parquet"
-        write_parquet(ride, self._rides / name)
-        (self._rides / name).chmod(0o600)
-        with self._session() as session:
+        write_parquet(ride, self.folder / name)
+        (self.folder / name).chmod(0o600)
+        with self._store.session() as session:
             row = RideRow(
                 bike_id=bike_id,
                 name=ride.name[:200],
@@ -64,28 +62,28 @@ class RideShelf(Reading):
 
     def keep_card(self, ride_id: int, card: RideCard) -> None:
         """Keep what is known of a ride."""
-        with self._session() as session:
+        with self._store.session() as session:
             row = session.get(RideRow, ride_id)
             if row is not None:
                 row.card = card.model_dump(mode="json")
 
-    def rides(self, bike_id: int) -> list[KeptRide]:
+    def of(self, bike_id: int) -> list[KeptRide]:
         """All rides of a bike, the newest first."""
-        with self._session() as session:
+        with self._store.session() as session:
             rows = session.scalars(
                 select(RideRow).where(RideRow.bike_id == bike_id).order_by(RideRow.at.desc(), RideRow.id.desc())
             )
             return [self._kept(row) for row in rows]
 
-    def load_ride(self, kept: KeptRide) -> Ride:
+    def load(self, kept: KeptRide) -> Ride:
         """The channels of a ride. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
         ride = read_ride(kept.file).ride
         return replace(ride, name=kept.name)
 
     def _kept(self, row: RideRow) -> KeptRide:
-        tune = self._parsed(Tune, row.tune, "ride's tune", row.id) if row.tune else None
+        tune = self._store.parsed(Tune, row.tune, "ride's tune", row.id) if row.tune else None
         try:
             card = RideCard.model_validate(row.card or {})
         except ValidationError:
             card = RideCard()  # a damaged card costs the card, never the ride
-        return KeptRide(row.id, str(row.name), row.at, self._rides / Path(str(row.file)).name, tune, card)
+        return KeptRide(row.id, str(row.name), row.at, self.folder / Path(str(row.file)).name, tune, card)

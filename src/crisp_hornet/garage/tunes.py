@@ -2,26 +2,22 @@
 
 from __future__ import annotations
 
-from contextlib import AbstractContextManager
 from datetime import datetime
-from pathlib import Path
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import store
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.garage.reading import Reading
+from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import TuneRow
 
 
-class TuneShelf(Reading):
-    """The part of the garage that keeps tunes."""
+class Tunes:
+    """Tunes by bike and role."""
 
-    folder: Path
-
-    def _session(self) -> AbstractContextManager[Session]:
-        raise NotImplementedError
+    def __init__(self, store: Store) -> None:
+        self._store = store
 
     def save_draft(self, bike_id: int, tune: Tune) -> None:
         """Keep the one draft of a bike."""
@@ -33,42 +29,42 @@ class TuneShelf(Reading):
 
     def keep_sent(self, bike_id: int, tune: Tune) -> None:
         """Keep a tune as it was sent and proved."""
-        with self._session() as session:
+        with self._store.session() as session:
             session.add(
                 TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now())
             )
 
-    def tune(self, bike_id: int, role: str) -> Tune | None:
+    def newest(self, bike_id: int, role: str) -> Tune | None:
         """The newest tune of a role: "draft", "controller" or "sent"."""
-        with self._session() as session:
+        with self._store.session() as session:
             row = session.scalar(
                 select(TuneRow)
                 .where(TuneRow.bike_id == bike_id, TuneRow.role == role)
                 .order_by(TuneRow.at.desc(), TuneRow.id.desc())
             )
-            return None if row is None else self._read(Tune, row, "tune")
+            return None if row is None else self._store.read(Tune, row, "tune")
 
-    def sent_tunes(self, bike_id: int) -> list[tuple[datetime, Tune]]:
+    def sent(self, bike_id: int) -> list[tuple[datetime, Tune]]:
         """All tunes as they were sent and proved, the newest first."""
-        with self._session() as session:
+        with self._store.session() as session:
             rows = session.scalars(
                 select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "sent").order_by(TuneRow.id.desc())
             )
-            found = [(row.at, self._read(Tune, row, "tune")) for row in rows]
+            found = [(row.at, self._store.read(Tune, row, "tune")) for row in rows]
             return [(at, tune) for at, tune in found if tune is not None]
 
-    def named_drafts(self, bike_id: int) -> dict[str, Tune]:
+    def named(self, bike_id: int) -> dict[str, Tune]:
         """The drafts kept by name, in the order of their names."""
-        with self._session() as session:
+        with self._store.session() as session:
             rows = session.scalars(
                 select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "named").order_by(TuneRow.name)
             )
-            found = {row.name: self._read(Tune, row, "draft") for row in rows}
+            found = {row.name: self._store.read(Tune, row, "draft") for row in rows}
             return {name: tune for name, tune in found.items() if tune is not None}
 
     def keep_named(self, bike_id: int, tune: Tune) -> None:
         """Keep a draft under its name; an earlier one of that name is replaced."""
-        with self._session() as session:
+        with self._store.session() as session:
             self._forget(session, bike_id, tune.name)
             session.add(
                 TuneRow(bike_id=bike_id, role="named", name=tune.name, document=store.dump(tune), at=datetime.now())
@@ -76,7 +72,7 @@ class TuneShelf(Reading):
 
     def drop_named(self, bike_id: int, name: str) -> None:
         """Let a named draft go."""
-        with self._session() as session:
+        with self._store.session() as session:
             self._forget(session, bike_id, name)
 
     def _forget(self, session: Session, bike_id: int, name: str) -> None:
@@ -84,7 +80,7 @@ class TuneShelf(Reading):
         session.execute(delete(TuneRow).where(*one))
 
     def _replace(self, bike_id: int, role: str, tune: Tune) -> None:
-        with self._session() as session:
+        with self._store.session() as session:
             row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role))
             if row is None:
                 row = TuneRow(bike_id=bike_id, role=role)

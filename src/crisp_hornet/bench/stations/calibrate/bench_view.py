@@ -349,7 +349,7 @@ class InstrumentView(QWidget):
         """The calibrations before, and how far the first figure has drifted since."""
         if self.instrument is None or self._desk.bike is None:
             return ""
-        past = self._desk.garage.calibrations(self._desk.bike_id, self.instrument.kind)[:MOST_HISTORY]
+        past = self._desk.garage.calibrations.of(self._desk.bike_id, self.instrument.kind)[:MOST_HISTORY]
         lines = []
         for one in past:
             told = ", ".join(f"{in_words(name)} {value:.4g}" for name, value in list(one.figures.items())[:2])

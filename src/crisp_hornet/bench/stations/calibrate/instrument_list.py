@@ -90,7 +90,7 @@ class InstrumentList(QWidget):
     def refresh(self) -> None:
         """How each did last."""
         newest: dict[str, Calibration] = {}
-        for one in self._desk.garage.calibrations(self._desk.bike_id) if self._desk.bike is not None else []:
+        for one in self._desk.garage.calibrations.of(self._desk.bike_id) if self._desk.bike is not None else []:
             newest.setdefault(one.kind, one)
         for row in self.rows:
             row.show_newest(newest.get(row.instrument.kind))

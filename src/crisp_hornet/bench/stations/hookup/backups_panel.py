@@ -52,7 +52,7 @@ class BackupsPanel(QWidget):
         except DocumentError as error:
             self._desk.said.emit("stop", str(error))
             return
-        self._desk.kept(lambda: self._desk.garage.keep_backup(self._desk.bike_id, backup))
+        self._desk.kept(lambda: self._desk.garage.backups.keep(self._desk.bike_id, backup))
         self._desk.log("backup", f"Backup imported: {backup.product}, taken {backup.taken}", str(path.name))
         self._show()
 
@@ -71,9 +71,9 @@ class BackupsPanel(QWidget):
 
     def _show(self) -> None:
         clear(self._column)
-        backups = self._desk.garage.backups(self._desk.bike_id) if self._desk.bike is not None else []
+        backups = self._desk.garage.backups.of(self._desk.bike_id) if self._desk.bike is not None else []
         head = QHBoxLayout()
-        unreadable = len(self._desk.garage.unreadable.get("backup", ()))
+        unreadable = len(self._desk.garage.store.unreadable.get("backup", ()))
         told = f"{_count(backups)}, {unreadable} unreadable" if unreadable else _count(backups)
         head.addWidget(label(told, "quiet"), 1)
         head.addWidget(button("Import one", self.import_file, "link", "Import a backup"))

@@ -188,7 +188,7 @@ class HookUpPage(Station):
         self.live_values.show_units(self.desk.units)
 
     def _take_bike(self) -> None:
-        backups = self.desk.garage.backups(self.desk.bike_id) if self.desk.bike else []
+        backups = self.desk.garage.backups.of(self.desk.bike_id) if self.desk.bike else []
         self._backup_at = backups[0][0] if backups else None
         self._show()
 

@@ -138,7 +138,7 @@ class LogbookPage(Station):
     # --- what is shown --------------------------------------------------------------------------------------
 
     def _read(self) -> None:
-        self.entries = self.desk.garage.logbook(self.desk.bike_id) if self.desk.bike else []
+        self.entries = self.desk.garage.book.of(self.desk.bike_id) if self.desk.bike else []
         self._show()
 
     def _keep_note(self) -> None:

@@ -143,7 +143,7 @@ class RidesPage(Station):
         if self.desk.bike is None:
             self.desk.said.emit("note", "Open a bike first: a ride belongs to a bike.")
             return
-        kept = self.desk.garage.setting
+        kept = self.desk.garage.settings.get
         self._import.start(lambda: opened(path, kept))
         self._show()
 
@@ -162,7 +162,7 @@ class RidesPage(Station):
             return
         try:
             loaded = take(table, mapping, path)
-            self.desk.garage.keep_setting(f"mapping {table.signature}", kept_rows(mapping))
+            self.desk.garage.settings.keep(f"mapping {table.signature}", kept_rows(mapping))
         except DocumentError as error:
             self._take_failure(error)
             return
@@ -207,7 +207,7 @@ class RidesPage(Station):
 
     def _show(self) -> None:
         self._cancel.setVisible(self._import.running)
-        self._kept = self.desk.garage.rides(self.desk.bike_id) if self.desk.bike else []
+        self._kept = self.desk.garage.rides.of(self.desk.bike_id) if self.desk.bike else []
         self._list.clear()
         for kept in self._kept:
             item = QListWidgetItem(f"{kept.name}\n{time_words(kept.at)}")

@@ -129,7 +129,7 @@ class RideView(QWidget):
     # --- another ride behind --------------------------------------------------------------------------------
 
     def _offer_others(self) -> None:
-        every = self._desk.garage.rides(self._desk.bike_id) if self._desk.bike is not None else []
+        every = self._desk.garage.rides.of(self._desk.bike_id) if self._desk.bike is not None else []
         kept = [one for one in every if one.id != self._desk.ride_id]
         if [one.id for one in kept] == [one.id for one in self._kept]:
             return
@@ -156,7 +156,7 @@ class RideView(QWidget):
         self._beside_of = (first, kept.id)
 
         def work() -> tuple[Ride, Beside]:
-            second = desk.as_shown_now(desk.garage.load_ride(kept), kept.card)
+            second = desk.as_shown_now(desk.garage.rides.load(kept), kept.card)
             whole = Ride(second.name, second.time_s, second.channels | derived(second, bike, kept.tune))
             try:
                 return first, beside(first, whole)

@@ -59,7 +59,9 @@ class Afterwards(QWidget):
 
     def _offer_backup(self, contact: ContactMade) -> None:
         """The newest backup that differs from what the controller holds."""
-        others = [(at, one) for at, one in self._desk.garage.backups(self._desk.bike_id) if one.raws() != contact.raws]
+        others = [
+            (at, one) for at, one in self._desk.garage.backups.of(self._desk.bike_id) if one.raws() != contact.raws
+        ]
         if not others:
             return
         at, backup = others[0]

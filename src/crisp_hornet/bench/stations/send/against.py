@@ -34,4 +34,4 @@ class Against(Chooser):
         return None if index < 1 or self.isHidden() else self._sent()[index - 1][1]
 
     def _sent(self) -> list[tuple[datetime, Tune]]:
-        return self._desk.garage.sent_tunes(self._desk.bike_id) if self._desk.bike is not None else []
+        return self._desk.garage.tunes.sent(self._desk.bike_id) if self._desk.bike is not None else []

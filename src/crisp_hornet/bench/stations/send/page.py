@@ -338,7 +338,7 @@ class SendPage(Station):
             return BoltState.NEEDS_A_LOOK
         if self._sending or self.desk.drafted or (self.link.contact is not None and self.link.contact.unkept):
             return BoltState.IN_WORK if self.link.contact else BoltState.UNTOUCHED
-        sent = self.desk.controller and self.desk.garage.tune(self.desk.bike_id, "sent")
+        sent = self.desk.controller and self.desk.garage.tunes.newest(self.desk.bike_id, "sent")
         return BoltState.DONE if sent else BoltState.UNTOUCHED
 
     def caption(self) -> str:

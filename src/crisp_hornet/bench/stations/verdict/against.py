@@ -102,7 +102,7 @@ class AgainstRow(QWidget):
         if self._open is None or desk.bike is None:
             return []
         offered: list[tuple[str, Callable[[Judged], Against]]] = [(PREDICTION, _along_the_way)]
-        for kept in desk.garage.rides(desk.bike_id):
+        for kept in desk.garage.rides.of(desk.bike_id):
             if kept.id != desk.ride_id:
                 offered.append((f"against the ride {shortened(kept.name, 40)}", self._with_ride(kept)))
         tunes = {"the draft": desk.draft, "what the controller holds": desk.controller} | {
@@ -119,7 +119,7 @@ class AgainstRow(QWidget):
         desk = self._desk
 
         def work(one: Judged) -> Against:
-            other = desk.as_shown_now(desk.garage.load_ride(kept), kept.card)
+            other = desk.as_shown_now(desk.garage.rides.load(kept), kept.card)
             return against_ride(one, other, kept.tune or one.tune, Day.of(kept.card))
 
         return work

@@ -1,81 +1,23 @@
-"""The command ``verdict``: a ride judged, as lines of text and as JSON (``docs/formats.md`` says what each key means)."""
+"""A verdict as a JSON object (``docs/formats.md`` says what each key means) and as lines of text."""
 
 from __future__ import annotations
 
-import argparse
 import math
 from collections.abc import Iterator
 from typing import Any
 
-import numpy as np
-
-from crisp_hornet.core.drive.pull import Conditions, pull_curve
-from crisp_hornet.core.evidence.compare import Compared, compare
+from crisp_hornet.core.evidence.compare import Compared
 from crisp_hornet.core.evidence.consumption import Share
-from crisp_hornet.core.evidence.day import UNKNOWN, Day
-from crisp_hornet.core.evidence.differences import Difference, between_rides
-from crisp_hornet.core.evidence.dyno import dyno_runs
+from crisp_hornet.core.evidence.differences import Difference
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Effect, Finding
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hill_words
-from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.ride.channels import Ride
-from crisp_hornet.core.ride.rested import conditions_at_start
-from crisp_hornet.core.rules.watch import typical_v
-from crisp_hornet.documents import store, wire
-from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.output import say, tell
-from crisp_hornet.rides.registry import read_ride
 
 VERDICT_VERSION = 1
-LEAST_KMH, SPEEDS = 60.0, 241
-
-
-def judge_ride(options: argparse.Namespace) -> int:
-    """Judge ``options.ride``; raises :class:`~crisp_hornet.documents.errors.DocumentError` for what cannot be read or written."""
-    bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
-    loaded = read_ride(options.ride)
-    for note in loaded.notes:
-        say(note)
-    ride = loaded.ride
-    fastest = float(np.nanmax(ride.get("wheel_speed_kmh"))) if ride.has("wheel_speed_kmh") else 0.0
-    speeds = np.linspace(0.0, max(LEAST_KMH, 1.3 * fastest), SPEEDS)
-    rested = None if options.rested is None else (options.rested[0], options.rested[1])
-    curve = pull_curve(bike, tune, speeds, _at_start(ride, bike, rested))
-    day = Day(rested_v=rested, timed=options.timed)
-    verdict, findings = judge(ride, bike, tune, curve, day)
-    told, lines = as_json(ride, tune, verdict, findings), list(as_lines(verdict, findings))
-    if options.against is not None:
-        other = read_ride(options.against).ride
-        compared = compare(ride, other, bike, (day, UNKNOWN))
-        there = judge(other, bike, tune, pull_curve(bike, tune, speeds, _at_start(other, bike)))[0]
-        stretch = verdict.stretch(bike)  # one bike, one wheel
-        runs = dyno_runs(ride, bike, None, stretch), dyno_runs(other, bike, None, stretch)
-        found = between_rides((verdict, there), (ride, other), compared, runs)
-        told["against"] = _against(other, compared, found)
-        lines += [compared.sentence, *(f"{one.what}: {one.in_words}; {one.this} against {one.other}" for one in found)]
-    if options.json is not None:
-        wire.write_object(options.json, told)
-    for line in lines:
-        tell(line)
-    return 0
-
-
-def _at_start(ride: Ride, bike: Bike, rested_v: tuple[float, float] | None = None) -> Conditions:
-    return conditions_at_start(ride, bike) or Conditions(rested_v[0] if rested_v is not None else typical_v(bike))
-
-
-def _against(other: Ride, compared: Compared, found: list[Difference]) -> dict[str, Any]:
-    return {
-        "ride": other.name, "consumption_same_road": _estimate(compared.same_road), "consumption": _estimate(compared.plain),
-        "differences": [
-            {"what": one.what, "change": _estimate(one.change), "shown": one.shown, "this": one.this, "other": one.other}
-            for one in found
-        ],
-    }  # fmt: skip
 
 
 def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -> dict[str, Any]:
@@ -221,3 +163,14 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
         if finding.suggest is not None:
             change = f" [{finding.suggest.path} {finding.suggest.value:g}: {finding.suggest.effect}] {finding.effects_in_words}"
         yield f"{finding.severity}: {finding.text} ({finding.id}). {finding.reason}{change}"
+
+
+def against_as_json(other: Ride, compared: Compared, found: list[Difference]) -> dict[str, Any]:
+    """What it was laid against, and what differs."""
+    return {
+        "ride": other.name, "consumption_same_road": _estimate(compared.same_road), "consumption": _estimate(compared.plain),
+        "differences": [
+            {"what": one.what, "change": _estimate(one.change), "shown": one.shown, "this": one.this, "other": one.other}
+            for one in found
+        ],
+    }  # fmt: skip

@@ -1,0 +1,24 @@
+"""``crisp-hornet shots``: a picture of each main view."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from crisp_hornet.bench.shots import take_shots
+from crisp_hornet.commands.arguments import BadInput
+from crisp_hornet.commands.output import tell
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What it takes."""
+    parser.add_argument("--out", type=Path, required=True)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Take them."""
+    if options.out.exists() and not options.out.is_dir():
+        raise BadInput(f"{options.out}: --out must name a folder.")
+    for path in take_shots(options.out):
+        tell(str(path))
+    return 0

@@ -1,0 +1,84 @@
+"""The bikes of the garage."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+
+from crisp_hornet.documents import store
+from crisp_hornet.documents.bike import BIKE_VERSION, Bike
+from crisp_hornet.garage.store import Store
+from crisp_hornet.garage.tables import BikeRow
+
+
+@dataclass(frozen=True)
+class KeptBike:
+    """A bike of the garage by number and name; ``readable``: whether its document is one."""
+
+    id: int
+    name: str
+    archived: bool
+    readable: bool = True
+
+
+class Bikes:
+    """All bikes, by number; one of them was opened last."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+
+    def save(self, bike: Bike) -> int:
+        """Keep a bike under its name; returns its number."""
+        with self._store.session() as session:
+            row = session.scalar(select(BikeRow).where(BikeRow.name == bike.name))
+            if row is None:
+                row = BikeRow(name=bike.name)
+                session.add(row)
+            row.document, row.opened_at, row.archived = store.dump(bike), datetime.now(), False
+            session.flush()
+            return row.id
+
+    def update(self, bike_id: int, bike: Bike) -> None:
+        """Keep a bike's document as it now is; its name may have changed."""
+        with self._store.session() as session:
+            row = session.get_one(BikeRow, bike_id)
+            row.name, row.document = bike.name, store.dump(bike)
+
+    def all(self) -> list[KeptBike]:
+        """All bikes, the one opened last first."""
+        with self._store.session() as session:
+            rows = session.scalars(select(BikeRow).order_by(BikeRow.opened_at.desc()))
+            return [
+                KeptBike(row.id, str(row.name), row.archived, self._store.read(Bike, row, "bike") is not None)
+                for row in rows
+            ]
+
+    def get(self, bike_id: int) -> Bike:
+        """The document of a bike."""
+        with self._store.session() as session:
+            row = session.get_one(BikeRow, bike_id)
+            return store.parse(
+                Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self._store.folder}: bike {row.name}"
+            )
+
+    def open(self, bike_id: int) -> int:
+        """Make a bike the one opened last; it comes out of the archive. Returns its number."""
+        with self._store.session() as session:
+            row = session.get_one(BikeRow, bike_id)
+            row.opened_at, row.archived = datetime.now(), False
+        return bike_id
+
+    def archive(self, bike_id: int) -> int:
+        """Put a bike away; nothing of it is lost. Returns its number."""
+        with self._store.session() as session:
+            session.get_one(BikeRow, bike_id).archived = True
+        return bike_id
+
+    def last(self) -> tuple[int, Bike] | None:
+        """The bike opened last, with its number; archived ones do not count, nor those that cannot be read."""
+        with self._store.session() as session:
+            rows = session.scalars(select(BikeRow).where(~BikeRow.archived).order_by(BikeRow.opened_at.desc()))
+            found = ((row.id, self._store.read(Bike, row, "bike")) for row in rows)
+            return next(((number, bike) for number, bike in found if bike is not None), None)

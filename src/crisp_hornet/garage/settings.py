@@ -1,0 +1,32 @@
+"""Preferences kept with the garage, in a file beside its database."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from crisp_hornet.documents import wire
+from crisp_hornet.documents.errors import DocumentError
+
+FILE = "settings.json"
+
+
+class Settings:
+    """Preferences by name."""
+
+    def __init__(self, folder: Path) -> None:
+        self._file = folder / FILE
+
+    def get(self, name: str) -> object:
+        """A preference kept with the garage; None if it was never set or cannot be read (then the default serves)."""
+        try:
+            return wire.read_object(self._file).get(name)
+        except DocumentError:
+            return None
+
+    def keep(self, name: str, value: object) -> None:
+        """Keep a preference. Raises :class:`~crisp_hornet.documents.errors.DocumentError` if it cannot be written."""
+        try:
+            kept = wire.read_object(self._file)
+        except DocumentError:
+            kept = {}
+        wire.write_object(self._file, {**kept, name: value}, private=True)
