@@ -25,7 +25,7 @@ DRAGS = {
 
 def main() -> None:
     from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
-    from crisp_hornet.bench.desk import Desk
+    from crisp_hornet.bench.desk.desk import Desk
     from crisp_hornet.bench.stations.tune.page import PAGES
     from crisp_hornet.bench.window import Window
 
@@ -39,7 +39,7 @@ def main() -> None:
         tune = window.stations[4]
         for kind in ("guest", "daily", "reverse"):
             tune.modes.add_mode(kind)
-        desk.change_many({"assist.levels.count": 12.0}, "levels")
+        desk.draft.change_many({"assist.levels.count": 12.0}, "levels")
         for page, settings in DRAGS.items():
             tune.show_page(PAGES.index(page))
             app.processEvents()
@@ -50,11 +50,11 @@ def main() -> None:
 
 def drag(desk, app, what: str, setting: str, low: float, high: float) -> None:
     """Move a setting up and down in one gesture."""
-    token, computed, painted = desk.token(), [], []
+    token, computed, painted = desk.draft.token(), [], []
     for step in range(STEPS):
         share = abs((step % 40) - 20) / 20
         begin = time.perf_counter()
-        desk.try_change(setting, low + share * (high - low) + 1e-4 * step, token)
+        desk.draft.try_change(setting, low + share * (high - low) + 1e-4 * step, token)
         computed.append(time.perf_counter() - begin)
         app.processEvents()
         painted.append(time.perf_counter() - begin)

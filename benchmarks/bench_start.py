@@ -22,7 +22,7 @@ import os, sys
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from pathlib import Path
 from crisp_hornet.bench.app import link_of, make_application
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.window import Window
 from crisp_hornet.garage.garage import Garage
 app = make_application()

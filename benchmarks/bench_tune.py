@@ -15,7 +15,7 @@ COMPUTE_TARGET_MS, PAINT_TARGET_MS, BAND_TARGET_MS = 16.0, 33.0, 100.0
 
 def main() -> None:
     from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
-    from crisp_hornet.bench.desk import Desk
+    from crisp_hornet.bench.desk.desk import Desk
     from crisp_hornet.bench.window import Window
 
     app = make_application()
@@ -26,7 +26,7 @@ def main() -> None:
         window.show_station(4)
         app.processEvents()
         for weakening in (0.0, 20.0):
-            desk.change("drive.field_weakening_a", weakening)
+            desk.draft.change("drive.field_weakening_a", weakening)
             print(f"with {weakening:g} A of field weakening:")
             drag(desk, window, app)
         tear_down(app, window)
@@ -34,17 +34,17 @@ def main() -> None:
 
 def drag(desk, window, app) -> None:
     """Drag the battery edge up and down, then let go a few times."""
-    token = desk.token()
+    token = desk.draft.token()
     computed, painted = [], []
     for step in range(STEPS):
         begin = time.perf_counter()
-        desk.change("drive.battery_current_a", 20.0 + 0.5 * (step % 40) + 0.5 * (step // 40 % 2), token)
+        desk.draft.change("drive.battery_current_a", 20.0 + 0.5 * (step % 40) + 0.5 * (step // 40 % 2), token)
         computed.append(time.perf_counter() - begin)
         app.processEvents()  # paints what the change marked for painting: chart, rulers, cards, job line, words
         painted.append(time.perf_counter() - begin)
     chart, rested = window.stations[4].chart, []
     for step in range(24):
-        desk.change("drive.battery_current_a", 20.0 + step, token)
+        desk.draft.change("drive.battery_current_a", 20.0 + step, token)
         begin = time.perf_counter()
         while chart.band is None:
             app.processEvents()

@@ -4,7 +4,7 @@ import pytest
 
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.app import link_of, make_application, tear_down
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.demo.garage import demo_garage
@@ -34,7 +34,7 @@ def open_window(qtbot, qapp):
     def close(window):
         garage = next(one for known, one in opened if known is window)
         opened.remove((window, garage))
-        window.desk.keep_draft()
+        window.desk.draft.keep()
         tear_down(qapp, window)
         garage.close()
 

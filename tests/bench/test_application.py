@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from crisp_hornet.bench.prediction import axis_speeds, predict
+from crisp_hornet.bench.desk.prediction import axis_speeds, predict
 from crisp_hornet.bench.widgets.force_axes import nice_top, ticks
 from crisp_hornet.bench.widgets.force_chart import stretches, worth_drawing
 from crisp_hornet.bench.widgets.ruler import tick_spacing

@@ -52,10 +52,10 @@ def at_rest(window):
 
 def lives(qtbot, window):
     """It is asked to do something, and does."""
-    before = window.desk.draft.setting(BATTERY)
-    window.desk.change(BATTERY, before - 1)
+    before = window.desk.draft.tune.setting(BATTERY)
+    window.desk.draft.change(BATTERY, before - 1)
     QApplication.processEvents()
-    assert window.desk.draft.setting(BATTERY) == before - 1
+    assert window.desk.draft.tune.setting(BATTERY) == before - 1
     window.desk.undo_stack.undo()
 
 
@@ -84,7 +84,7 @@ def test_every_station_s_showing_and_painting_may_fail(qtbot, guarded, monkeypat
                 continue
             with monkeypatch.context() as patch:
                 patch.setattr(type(station), name, surprise)
-                guarded.desk.draft_changed.emit()
+                guarded.desk.draft.changed.emit()
                 guarded.desk.bike_changed.emit()
                 guarded.link.changed.emit()
                 QApplication.processEvents()
@@ -140,15 +140,17 @@ def test_an_error_that_says_itself_what_to_do_is_told_as_it_is(qtbot, guarded, m
     def full(*_):
         raise DocumentError("the garage", "", "cannot be written: the disk is full", "Free some space, then try again.")
 
-    monkeypatch.setattr(guarded.desk.garage, "keep_job", full)
-    monkeypatch.setattr(guarded.desk.garage, "save_draft", full)
-    monkeypatch.setattr(guarded.desk.garage, "log", full)
+    monkeypatch.setattr(guarded.desk.garage.jobs, "keep", full)
+    monkeypatch.setattr(guarded.desk.garage.tunes, "save_draft", full)
+    monkeypatch.setattr(guarded.desk.garage.book, "log", full)
     guarded.desk.log("note", "x")
     assert "disk is full. Free some space" in guarded.notice.text
     guarded.notice.clear()
-    guarded.desk.change(BATTERY, 31.0)
-    guarded.desk.keep_draft()
-    assert "disk is full" in guarded.notice.text and guarded.desk.draft.setting(BATTERY) == 31  # in hand all the same
+    guarded.desk.draft.change(BATTERY, 31.0)
+    guarded.desk.draft.keep()
+    assert (
+        "disk is full" in guarded.notice.text and guarded.desk.draft.tune.setting(BATTERY) == 31
+    )  # in hand all the same
     lives(qtbot, guarded)
 
 

@@ -117,11 +117,11 @@ def test_a_figure_that_makes_no_bike_is_refused_with_its_reason(qtbot, demo_wind
 
 def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     window, desk, garage = demo_window, demo_window.desk, demo_window.stations[1]._garage
-    heron, draft = desk.bike, desk.draft
+    heron, draft = desk.bike, desk.draft.tune
     garage.duplicate()
-    assert desk.bike.name == "Heron 2" and desk.bike.motor == heron.motor and desk.draft is None
+    assert desk.bike.name == "Heron 2" and desk.bike.motor == heron.motor and desk.draft.tune is None
     qtbot.waitUntil(lambda: "take over its" in texts(window))
-    desk.change_bike(desk.bike.with_figure("battery.series", 18.0, "measured"), "cells")
+    desk.active.change(desk.bike.with_figure("battery.series", 18.0, "measured"), "cells")
     own = desk.bike
     qtbot.mouseClick(find(window, "Take the pack of Heron"), Qt.MouseButton.LeftButton)
     assert desk.bike.battery == heron.battery and desk.bike.sources == heron.sources and desk.bike.name == "Heron 2"
@@ -134,7 +134,7 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     qtbot.waitUntil(lambda: "New bike (put away)" in texts(window))
     qtbot.mouseClick(find(window, "Open Heron"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: desk.bike.name == "Heron")
-    assert desk.draft == draft and desk.ride.name == "Bakery round"
+    assert desk.draft.tune == draft and desk.ride.cleaned.name == "Bakery round"
     for _ in range(2):
         desk.archive_bike()
     assert desk.bike is None and "No bike yet" in texts(window.stations[1])
@@ -147,10 +147,10 @@ def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
     qtbot.mouseClick(find(demo_window, "Show its motor"), Qt.MouseButton.LeftButton)
     assert "reach the road" in page._motor_words.text()
     before = page._torque_chart.picture.lines[0].y.max()
-    demo_window.desk.change("drive.phase_current_a", 60.0)
+    demo_window.desk.draft.change("drive.phase_current_a", 60.0)
     assert page._torque_chart.picture.lines[0].y.max() < before
     bike = demo_window.desk.bike
     custom = bike.model_copy(update={"battery": bike.battery.model_copy(update={"chemistry": "custom"})})
-    demo_window.desk.change_bike(custom, "chemistry")
+    demo_window.desk.active.change(custom, "chemistry")
     qtbot.mouseClick(find(demo_window, "Show its pack"), Qt.MouseButton.LeftButton)
     assert "rested_v_table must be" in page._pack_words.text()

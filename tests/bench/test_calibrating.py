@@ -187,7 +187,7 @@ def test_a_planted_fault_ends_in_the_right_sentence_and_in_the_watch_list(qtbot,
     found = record(qtbot, bench, kind, lambda: (standin.do("roll 5"), standin.do("crank 1"), settle(qtbot, page, 40)))
     assert found.verdict.value == "failed" and words in found.reason, found
     qtbot.waitUntil(lambda: words in texts(bench))
-    assert page.caption() == f"{kind} failed" and bench.desk.sensors[kind] == "failed"
+    assert page.caption() == f"{kind} failed" and bench.desk.watch.sensors[kind] == "failed"
 
 
 def test_a_throttle_that_reads_8_to_91_percent_is_told_so(qtbot, bench, standin):

@@ -37,21 +37,21 @@ def wheel(widget, turns):
 def test_a_ruler_by_arrow_keys_typing_wheel_and_drag(qtbot, tune):
     desk, ruler = tune.desk, tune.rulers[BATTERY]
     wheel(ruler, 1)
-    assert desk.draft.setting(BATTERY) == 36  # without the focus a scroll passes by
+    assert desk.draft.tune.setting(BATTERY) == 36  # without the focus a scroll passes by
     ruler.setFocus()
     press_keys(qtbot, ruler, Qt.Key.Key_Right, Qt.Key.Key_Up)
-    assert desk.draft.setting(BATTERY) == 38
+    assert desk.draft.tune.setting(BATTERY) == 38
     press_keys(qtbot, ruler, Qt.Key.Key_Left, modifier=Qt.KeyboardModifier.ShiftModifier)
-    assert desk.draft.setting(BATTERY) == 37.5
+    assert desk.draft.tune.setting(BATTERY) == 37.5
     wheel(ruler, -2)
-    assert desk.draft.setting(BATTERY) == 35.5
+    assert desk.draft.tune.setting(BATTERY) == 35.5
     for typed, expected in (("28,5", 28.5), ("31.25", 31.25), ("1 0,5", 31.25)):
         qtbot.keyClick(ruler, Qt.Key.Key_Return)
         editor = next(one for one in ruler.findChildren(QLineEdit) if one.isVisible())
         editor.clear()
         qtbot.keyClicks(editor, typed)
         qtbot.keyClick(editor, Qt.Key.Key_Return)
-        assert desk.draft.setting(BATTERY) == expected
+        assert desk.draft.tune.setting(BATTERY) == expected
         assert ruler.hasFocus() or typed == "1 0,5"
     editor = next(one for one in ruler.findChildren(QLineEdit) if one.isVisible())
     for typed, why in (
@@ -62,27 +62,27 @@ def test_a_ruler_by_arrow_keys_typing_wheel_and_drag(qtbot, tune):
     ):
         editor.setText(typed)  # what is not taken is told, and stays to be mended
         qtbot.keyClick(editor, Qt.Key.Key_Return)
-        assert editor.isVisible() and why in tune.window().notice.text and desk.draft.setting(BATTERY) == 31.25
+        assert editor.isVisible() and why in tune.window().notice.text and desk.draft.tune.setting(BATTERY) == 31.25
     qtbot.keyClick(editor, Qt.Key.Key_Escape)
     qtbot.mouseClick(ruler, Qt.MouseButton.LeftButton, pos=QPoint(200, 38))
-    assert desk.draft.setting(BATTERY) == 31.25 and ruler.hasFocus()  # a press only takes the focus
+    assert desk.draft.tune.setting(BATTERY) == 31.25 and ruler.hasFocus()  # a press only takes the focus
     start = QPointF(ruler._mark_x(), 38)
     drag(ruler, start, [start + QPointF(3, 0)])
-    assert desk.draft.setting(BATTERY) == 31.25  # nor does a hand that trembles
+    assert desk.draft.tune.setting(BATTERY) == 31.25  # nor does a hand that trembles
     drag(ruler, start, [QPointF(120, 38), QPointF(140, 38)])
     share = (140 - 10) / (ruler.width() - 20)
-    assert desk.draft.setting(BATTERY) == pytest.approx(share * ruler.scale.high, abs=0.5)
+    assert desk.draft.tune.setting(BATTERY) == pytest.approx(share * ruler.scale.high, abs=0.5)
     qtbot.mouseDClick(ruler, Qt.MouseButton.LeftButton, pos=QPoint(60, 38))
-    assert desk.draft.setting(BATTERY) == 30  # back to what is on the controller
+    assert desk.draft.tune.setting(BATTERY) == 30  # back to what is on the controller
 
 
 def test_esc_cancels_a_drag_and_leaves_no_step_of_undo(qtbot, tune):
     desk, ruler = tune.desk, tune.rulers[PHASE]
     ruler.setFocus()
     drag(ruler, QPointF(ruler._mark_x(), 38), [QPointF(60, 38), QPointF(200, 38)], release=False)
-    assert desk.draft.setting(PHASE) != 115
+    assert desk.draft.tune.setting(PHASE) != 115
     qtbot.keyClick(ruler, Qt.Key.Key_Escape)
-    assert desk.draft.setting(PHASE) == 115 and not desk.undo_stack.canUndo()
+    assert desk.draft.tune.setting(PHASE) == 115 and not desk.undo_stack.canUndo()
 
 
 def test_a_limit_can_be_taken_away_and_set_again(qtbot, tune):
@@ -92,11 +92,11 @@ def test_a_limit_can_be_taken_away_and_set_again(qtbot, tune):
     qtbot.keyClicks(ruler, "2")
     qtbot.keyClicks(ruler.findChild(QLineEdit), "000")
     qtbot.keyClick(ruler.findChild(QLineEdit), Qt.Key.Key_Return)
-    assert tune.desk.draft.setting(POWER) == 2000
-    assert "power" in set(tune.desk.draft_prediction.curve.limit.tolist())
+    assert tune.desk.draft.tune.setting(POWER) == 2000
+    assert "power" in set(tune.desk.draft.prediction.curve.limit.tolist())
     assert ruler.hasFocus()
     qtbot.keyClick(ruler, Qt.Key.Key_Delete)
-    assert tune.desk.draft.setting(POWER) is None
+    assert tune.desk.draft.tune.setting(POWER) is None
 
 
 def test_the_edge_follows_the_pointer(tune):
@@ -105,10 +105,10 @@ def test_the_edge_follows_the_pointer(tune):
     for setting, place in ((BATTERY, (30.0, 170.0)), (PHASE, (2.0, 300.0))):
         edge = next(one for one in chart.edges if one.setting == setting)
         drag(chart, chart.point(edge.kmh, edge.force_n), [chart.point(*place)])
-        curve = tune.desk.draft_prediction.curve
+        curve = tune.desk.draft.prediction.curve
         at = abs(curve.speed_kmh - place[0]).argmin()
         assert curve.wheel_force_n[at] == pytest.approx(place[1], rel=0.03)
-        assert tune.rulers[setting].value == tune.desk.draft.setting(setting)
+        assert tune.rulers[setting].value == tune.desk.draft.tune.setting(setting)
 
 
 def test_the_chart_by_keyboard_alone_and_undo(qtbot, tune):
@@ -116,19 +116,19 @@ def test_the_chart_by_keyboard_alone_and_undo(qtbot, tune):
     chart.setFocus()
     press_keys(qtbot, chart, Qt.Key.Key_P, Qt.Key.Key_Up, Qt.Key.Key_Up)
     press_keys(qtbot, chart, Qt.Key.Key_B, Qt.Key.Key_Down)
-    assert (desk.draft.setting(PHASE), desk.draft.setting(BATTERY)) == (117, 35)
+    assert (desk.draft.tune.setting(PHASE), desk.draft.tune.setting(BATTERY)) == (117, 35)
     before = chart.at_kmh
     press_keys(qtbot, chart, Qt.Key.Key_Right, Qt.Key.Key_Right)
     assert chart.at_kmh == before + 2
     qtbot.keyClick(chart, Qt.Key.Key_Delete)
-    assert desk.draft.setting(BATTERY) == 30
+    assert desk.draft.tune.setting(BATTERY) == 30
     window = chart.window()
     for expected in (35, 36):
         qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-        assert desk.draft.setting(BATTERY) == expected
+        assert desk.draft.tune.setting(BATTERY) == expected
     for _ in range(2):
         qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert desk.draft.setting(PHASE) == 115 and not desk.undo_stack.canUndo()
+    assert desk.draft.tune.setting(PHASE) == 115 and not desk.undo_stack.canUndo()
 
 
 def test_the_draft_is_kept_by_itself_and_other_conditions_move_the_curve(qtbot, tune):
@@ -136,10 +136,10 @@ def test_the_draft_is_kept_by_itself_and_other_conditions_move_the_curve(qtbot, 
     tune.rulers[PHASE].setFocus()
     qtbot.keyClick(tune.rulers[PHASE], Qt.Key.Key_Right)
     qtbot.waitUntil(lambda: desk.garage.tunes.newest(desk.bike_id, "draft").setting(PHASE) == 116)
-    top = desk.draft_prediction.consequences[1].value
+    top = desk.draft.prediction.consequences[1].value
     tune._charge.setFocus()
     qtbot.keyClick(tune._charge, Qt.Key.Key_PageDown)
-    assert desk.draft_prediction.consequences[1].value < top
+    assert desk.draft.prediction.consequences[1].value < top
     assert desk.undo_stack.count() == 1  # conditions are no change of the draft
 
 
@@ -162,12 +162,12 @@ def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_w
     road = tune.road
     qtbot.waitUntil(lambda: road.cells.map is not None)
     weak = road.launches.texts()
-    desk.change("drive.phase_current_a", 160.0)
+    desk.draft.change("drive.phase_current_a", 160.0)
     qtbot.waitUntil(lambda: road.launches.texts() != weak)
-    figures = launch_rows(desk.draft_prediction.curve, None)
+    figures = launch_rows(desk.draft.prediction.curve, None)
     assert figures[0][1] in road.launches.texts() and "from 40 km/h" in road.stops.texts()
-    reached = pull_curve(desk.bike, desk.draft, road.cells.map.speed_kmh, desk.conditions).wheel_force_n
-    qtbot.waitUntil(lambda: road.cells.map.force_n[-1] < desk.draft_prediction.curve.wheel_force_n.max())
+    reached = pull_curve(desk.bike, desk.draft.tune, road.cells.map.speed_kmh, desk.conditions).wheel_force_n
+    qtbot.waitUntil(lambda: road.cells.map.force_n[-1] < desk.draft.prediction.curve.wheel_force_n.max())
     inside = road.cells.map.force_n[:, None] <= 0.98 * reached
     assert np.isfinite(road.cells.map.efficiency[inside]).all()
     desk.switch_units()

@@ -75,7 +75,7 @@ def test_ticks_belong_to_one_difference_and_one_look_at_it(qtbot, connected, sta
     confirm_all(qtbot, page)
     qtbot.waitUntil(connected.act_button.isEnabled)
     go(qtbot, connected, 4)
-    connected.desk.change(BATTERY, 33.0)
+    connected.desk.draft.change(BATTERY, 33.0)
     qtbot.waitUntil(lambda: connected.settled)
     QTest.keyClick(connected, Qt.Key.Key_Return, CTRL)  # Tune's act leads to Send
     QTest.keyClick(connected, Qt.Key.Key_Return, CTRL)  # and the second press must not send
@@ -85,7 +85,7 @@ def test_ticks_belong_to_one_difference_and_one_look_at_it(qtbot, connected, sta
     QTest.keyClick(connected, Qt.Key.Key_Return, CTRL)
     assert not connected.link.writing and standin.shows(BATTERY) == ("30.0", "30.0")
     confirm_all(qtbot, page)
-    connected.desk.change(BATTERY, 34.0)  # under the ticks
+    connected.desk.draft.change(BATTERY, 34.0)  # under the ticks
     assert not page.questions.confirmed and not connected.stations[5].act_enabled()
 
 
@@ -108,13 +108,13 @@ def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
     confirm_all(qtbot, page)
     qtbot.waitUntil(lambda: connected.settled and connected.act_button.isEnabled())
     connected.act_button.setFocus()
-    draft = desk.draft
+    draft = desk.draft.tune
     QTest.keyClick(connected.act_button, Qt.Key.Key_Space)
     assert connected.link.writing and page._stop.hasFocus()
     connected._refresh()
     assert not connected._undo.isEnabled()
     QTest.keyClick(connected, Qt.Key.Key_Z, CTRL)
-    assert desk.draft == draft
+    assert desk.draft.tune == draft
     qtbot.waitUntil(lambda: page.report is not None, timeout=15_000)
     assert page.report.outcome is Outcome.PROVED
     said = "The controller has the new values"
@@ -123,8 +123,8 @@ def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
 
 def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_cycle(qtbot, connected, standin):
     page, desk = connected.stations[5], connected.desk
-    desk.open_draft(desk.controller)
-    desk.change(BATTERY, 33.0)
+    desk.draft.open(desk.held.tune)
+    desk.draft.change(BATTERY, 33.0)
     report = send_and_wait(qtbot, connected, keep=False)
     assert report.kept is Kept.NO and standin.shows(BATTERY) == ("33.0", "30.0")
     qtbot.waitUntil(lambda: connected.link.contact.unkept, timeout=5_000)
@@ -205,16 +205,16 @@ def test_closing_while_recording_keeps_the_ride(qtbot, connected):
 
 def test_drafts_cards_and_bikes_can_be_brought_back_and_a_new_bike_is_made_once(qtbot, demo_window):
     desk = demo_window.desk
-    name = next(iter(desk.named_drafts()))
-    desk.drop_named(name)
-    assert name not in desk.named_drafts()
+    name = next(iter(desk.draft.named()))
+    desk.draft.drop_named(name)
+    assert name not in desk.draft.named()
     desk.undo_stack.undo()
-    assert name in desk.named_drafts()
-    was = desk.card
-    desk.keep_card(was.model_copy(update={"wind": "12 km/h"}))
-    assert desk.card.wind == "12 km/h"
+    assert name in desk.draft.named()
+    was = desk.ride.card
+    desk.ride.keep_card(was.model_copy(update={"wind": "12 km/h"}))
+    assert desk.ride.card.wind == "12 km/h"
     desk.undo_stack.undo()
-    assert desk.card == was and desk.garage.rides.of(desk.bike_id)[0].card == was
+    assert desk.ride.card == was and desk.garage.rides.of(desk.bike_id)[0].card == was
     bike, bikes = desk.bike.name, len(desk.garage.bikes.all()) + 1
     another_bike(desk)
     desk.archive_bike()

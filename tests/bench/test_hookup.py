@@ -47,13 +47,13 @@ def test_the_whole_path_again_over_the_network_and_by_radio(qtbot, bus, demo_win
         click(qtbot, find(window, "Look for controllers by Bluetooth"))
         qtbot.waitUntil(lambda: "Weir 60, -58 dBm" in texts(window), timeout=15_000)
     connect(qtbot, window, port)
-    assert desk.controller.setting(BATTERY) == 30 and desk.last_port == port
-    desk.change(PHASE, 105.0)
+    assert desk.held.tune.setting(BATTERY) == 30 and desk.held.last_port == port
+    desk.draft.change(PHASE, 105.0)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows(PHASE) == ("105.0", "105.0")
     standin.do("after 0 unplug") if way != "ble" else None
     if way != "ble":
-        desk.change(PHASE, 95.0)
+        desk.draft.change(PHASE, 95.0)
         assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.NOT_PROVED
         assert "is not known" in texts(window)
 
@@ -62,7 +62,7 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     window, desk = demo_window, demo_window.desk
     beside(window, standin)
     other = desk.bike.controller.model_copy(update={"serial": "TW60-00001"})
-    desk.set_bike(desk.bike.model_copy(update={"controller": other}))
+    desk.active.set(desk.bike.model_copy(update={"controller": other}))
     backups = len(desk.garage.backups.of(desk.bike_id))
     connect(qtbot, window, standin.port)
     qtbot.waitUntil(lambda: "Another bike's controller" in texts(window))
@@ -80,7 +80,9 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
 def test_a_bike_without_a_serial_number_remembers_it_once_it_has_shown_itself(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)
-    desk.set_bike(desk.bike.model_copy(update={"controller": desk.bike.controller.model_copy(update={"serial": None})}))
+    desk.active.set(
+        desk.bike.model_copy(update={"controller": desk.bike.controller.model_copy(update={"serial": None})})
+    )
     connect(qtbot, window, standin.port)
     assert desk.bike.controller.serial is None
     go(qtbot, window, 5)
@@ -99,8 +101,8 @@ def test_a_controller_of_another_layout_greys_what_it_lacks_and_asks_for_its_lab
     assert window.stations[4].rulers[PHASE].isEnabled()
     assert {PHASE, BATTERY} <= {edge.setting for edge in window.stations[4].chart.edges}
     assert "drive.field_weakening_a" not in {edge.setting for edge in window.stations[4].chart.edges}
-    desk.change("drive.power_w", 1500.0)
-    desk.change("battery_guard.fade_start_v", 52.0)
+    desk.draft.change("drive.power_w", 1500.0)
+    desk.draft.change("battery_guard.fade_start_v", 52.0)
     go(qtbot, window, 5)
     page = window.stations[5]
     qtbot.waitUntil(lambda: any(line.grey for line in page.change_list.lines))
@@ -125,7 +127,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     connect(qtbot, window, standin.port)
     panel = window.stations[2].backups
     panel.write(tmp_path / "b.json", window.link.contact.backup)
-    desk.change(PHASE, 105.0)
+    desk.draft.change(PHASE, 105.0)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     show(qtbot, window, "backups")
     qtbot.waitUntil(lambda: "phase current 90 A, now 105 A" in texts(panel))
@@ -138,7 +140,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     click(qtbot, find(window, "Put the backup of"))
     qtbot.waitUntil(lambda: window.current == 5 and "to put the backup" in texts(window))
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
-    assert standin.shows(PHASE) == ("90.0", "90.0") and desk.draft.setting(PHASE) == 105
+    assert standin.shows(PHASE) == ("90.0", "90.0") and desk.draft.tune.setting(PHASE) == 105
     assert any(entry.title == "Backup put back with proof" for entry in desk.garage.book.of(desk.bike_id))
 
 
@@ -147,7 +149,7 @@ def test_a_draft_is_compared_with_an_earlier_tune(qtbot, demo_window, standin):
     beside(window, standin)
     connect(qtbot, window, standin.port)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
-    desk.change("regen.phase_current_a", 25.0)
+    desk.draft.change("regen.phase_current_a", 25.0)
     go(qtbot, window, 5)
     page = window.stations[5]
     qtbot.waitUntil(lambda: page._against.isVisible() and page._against.count() >= 2)
@@ -227,7 +229,7 @@ def test_stored_rides_are_fetched_into_the_garage(qtbot, demo_window, standin):
     qtbot.waitUntil(lambda: "ride 2: 0.8 min" in texts(window), timeout=5_000)
     click(qtbot, find(window, "Fetch stored ride 2"))
     qtbot.waitUntil(lambda: len(desk.garage.rides.of(desk.bike_id)) == rides + 1, timeout=10_000)
-    assert desk.ride.name == "stored ride 2" and len(desk.ride.time_s) == 90
+    assert desk.ride.cleaned.name == "stored ride 2" and len(desk.ride.cleaned.time_s) == 90
 
 
 def test_job_sheets_are_ticked_dated_changed_and_kept_per_bike(qtbot, demo_window):
@@ -275,9 +277,9 @@ def test_a_send_that_was_killed_is_recognised_at_the_next_contact(qtbot, demo_wi
 
 def test_the_last_way_in_is_remembered_per_bike(qtbot, demo_window):
     desk = demo_window.desk
-    desk.remember_port("tcp://bridge.local:502")
+    desk.held.remember_port("tcp://bridge.local:502")
     go(qtbot, demo_window, 2)
     demo_window.stations[2].ports.look()
     qtbot.waitUntil(lambda: "tcp://bridge.local:502   where this bike was last" in texts(demo_window))
     desk.open_bike(read_bike(HERON).model_copy(update={"name": "Other"}))
-    assert desk.last_port == ""
+    assert desk.held.last_port == ""

@@ -33,8 +33,8 @@ def test_the_messy_log_needs_no_correction_and_its_flaws_are_mended(qtbot, demo_
     assert "Uhrzeit: a clock" in shown and "90 %, by its name and unit" in shown and rides.panel.unsure == 0
     assert demo_window.act_button.text() == "Take the ride"
     click(qtbot, demo_window.act_button)
-    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name == "messy-round")
-    ride = desk.ride
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name == "messy-round")
+    ride = desk.ride.cleaned
     assert not rides.mapping and 14 * 60 < ride.time_s[-1] < 15.1 * 60
     assert np.nanmax(ride.get("pack_v")) < 64 and np.nanmin(ride.get("pack_v")) > 50  # 3.1 V and 99 V are mended
     assert 40 < np.nanmax(ride.get("wheel_speed_kmh")) < 48 and 60 < np.nanmax(ride.get("motor_c")) < 70
@@ -44,13 +44,13 @@ def test_the_messy_log_needs_no_correction_and_its_flaws_are_mended(qtbot, demo_
         assert words in said, words
     box = find(demo_window, "mend spike of pack voltage")
     click(qtbot, box)
-    qtbot.waitUntil(lambda: np.nanmax(desk.ride.get("pack_v")) > 90)  # left as it is
-    assert desk.raw_ride.get("pack_v").max() > 90
+    qtbot.waitUntil(lambda: np.nanmax(desk.ride.cleaned.get("pack_v")) > 90)  # left as it is
+    assert desk.ride.recorded.get("pack_v").max() > 90
     click(qtbot, find(demo_window, "Show dropout of speed, wheel"))
     assert rides.traces.at_s == pytest.approx(205, abs=1)
     kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "messy-round")
-    desk.open_ride(kept)
-    assert desk.left_flaws == {"spike pack_v"} and np.nanmax(desk.ride.get("pack_v")) > 90
+    desk.ride.open(kept)
+    assert desk.ride.left_flaws == {"spike pack_v"} and np.nanmax(desk.ride.cleaned.get("pack_v")) > 90
 
 
 def test_twenty_generated_logs_need_no_correction(qtbot, demo_window, rides, tmp_path):
@@ -60,12 +60,12 @@ def test_twenty_generated_logs_need_no_correction(qtbot, demo_window, rides, tmp
         path.write_bytes(text_of(layout, truth))
         name = path.name.removesuffix(".gz").removesuffix(".csv")
         rides.import_file(path)
-        qtbot.waitUntil(lambda name=name: rides.mapping or desk.ride.name == name, timeout=8_000)
+        qtbot.waitUntil(lambda name=name: rides.mapping or desk.ride.cleaned.name == name, timeout=8_000)
         if rides.mapping:  # the exchange form, and columns known from an earlier log, are taken at once
             click(qtbot, demo_window.act_button)
-        qtbot.waitUntil(lambda name=name: desk.ride.name == name, timeout=8_000)
+        qtbot.waitUntil(lambda name=name: desk.ride.cleaned.name == name, timeout=8_000)
         channels = {DERIVED.get(one[0], one[0]) for one in layout.columns} & set(CHANNELS)
-        assert agrees(desk.raw_ride, truth, channels, layout.tolerance) == {}, layout.name
+        assert agrees(desk.ride.recorded, truth, channels, layout.tolerance) == {}, layout.name
     assert len(desk.garage.rides.of(desk.bike_id)) == 21
 
 
@@ -84,13 +84,13 @@ def test_a_column_set_by_hand_is_remembered_for_its_source(qtbot, demo_window, r
     qtbot.waitUntil(lambda: "set by hand" in texts(rides.panel))
     qtbot.keyClick(demo_window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     desk = demo_window.desk
-    qtbot.waitUntil(lambda: desk.ride.name == "one")
-    assert desk.ride.get("wheel_speed_kmh") == pytest.approx(true_ride(4)["wheel_speed_kmh"], abs=0.02)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "one")
+    assert desk.ride.cleaned.get("wheel_speed_kmh") == pytest.approx(true_ride(4)["wheel_speed_kmh"], abs=0.02)
     again = tmp_path / "two.csv"
     again.write_bytes(text_of(layout, true_ride(5)))
     rides.import_file(again)
-    qtbot.waitUntil(lambda: desk.ride.name == "two", timeout=8_000)  # at once, with no panel
-    assert desk.ride.get("pack_v") == pytest.approx(true_ride(5)["pack_v"], abs=0.01)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "two", timeout=8_000)  # at once, with no panel
+    assert desk.ride.cleaned.get("pack_v") == pytest.approx(true_ride(5)["pack_v"], abs=0.01)
 
 
 def test_a_log_can_be_left_and_columns_without_a_time_are_refused(qtbot, demo_window, rides, tmp_path):
@@ -101,7 +101,7 @@ def test_a_log_can_be_left_and_columns_without_a_time_are_refused(qtbot, demo_wi
     qtbot.waitUntil(lambda: "no column could be a time" in demo_window.notice.text)
     assert rides.mapping
     click(qtbot, find(demo_window, "Leave this log"))
-    assert not rides.mapping and demo_window.desk.ride.name == "Bakery round"
+    assert not rides.mapping and demo_window.desk.ride.cleaned.name == "Bakery round"
 
 
 def test_a_gps_track_is_joined_and_the_whole_exported(qtbot, demo_window, rides, tmp_path):
@@ -112,13 +112,13 @@ def test_a_gps_track_is_joined_and_the_whole_exported(qtbot, demo_window, rides,
     track = {name: truth[name][late] for name in ("lat_deg", "lon_deg", "altitude_m")}
     write_ride(Ride("b", truth["time_s"][late] - 25, track), tmp_path / "watch.gpx")
     rides.import_file(tmp_path / "log.csv")
-    qtbot.waitUntil(lambda: desk.ride.name == "log", timeout=8_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "log", timeout=8_000)
     rides.join_file(tmp_path / "watch.gpx")
-    qtbot.waitUntil(lambda: desk.ride.name == "log, joined", timeout=8_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "log, joined", timeout=8_000)
     assert (
         "joined at a shift of +25" in demo_window.notice.text or "joined at a shift of +24" in demo_window.notice.text
     )
-    assert np.nanmax(np.abs(desk.ride.get("altitude_m") - truth["altitude_m"])) < 2
+    assert np.nanmax(np.abs(desk.ride.cleaned.get("altitude_m") - truth["altitude_m"])) < 2
     rides.export_file(tmp_path / "out.parquet")
     assert read_ride(tmp_path / "out.parquet").ride.get("pack_v") == pytest.approx(truth["pack_v"])
     rides.export_file(tmp_path / "out.abc")
@@ -147,7 +147,7 @@ def test_a_clock_that_was_set_is_mended_or_left_by_choice(qtbot, demo_window, ri
         if rides.panel.steady.isChecked() != mended:
             click(qtbot, find(demo_window, "mend the clock"))
         rides.take_mapped()
-        lengths.append((len(demo_window.desk.ride), float(demo_window.desk.ride.time_s[-1])))
+        lengths.append((len(demo_window.desk.ride.cleaned), float(demo_window.desk.ride.cleaned.time_s[-1])))
     assert lengths[0] == (800, 399.5) and 400 <= lengths[1][0] < 800 and lengths[1][1] < 399
 
 
@@ -157,7 +157,7 @@ def test_long_rides_are_drawn_by_their_extremes(qtbot, demo_window, rides):
     channels["pack_v"] = channels["pack_v"].copy()
     channels["pack_v"][123_456:123_460] = 48.0  # longer than a spike
     assert set(channels) <= set(CHANNELS)
-    desk.take_ride(Ride("long", time, channels), [])
+    desk.ride.take(Ride("long", time, channels), [])
     curve = rides.traces._curves[1][0]
     assert len(curve.xData) < 5_000 and np.nanmax(curve.yData) == 48.0
     rides.traces._plots[0].setXRange(12_340, 12_350, padding=0)
@@ -184,8 +184,14 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     qtbot.waitUntil(lambda: bar.recorder.rows > 60, timeout=12_000)
     standin.do("throttle 0")
     click(qtbot, find(window, "End the recording"))
-    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name.startswith("Recorded "), timeout=8_000)
-    assert np.nanmax(desk.ride.get("wheel_speed_kmh")) > 2 and desk.ride.has("battery_a") and desk.ride_tune is not None
+    qtbot.waitUntil(
+        lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "), timeout=8_000
+    )
+    assert (
+        np.nanmax(desk.ride.cleaned.get("wheel_speed_kmh")) > 2
+        and desk.ride.cleaned.has("battery_a")
+        and desk.ride.tune is not None
+    )
     entry = next(one for one in desk.garage.book.of(desk.bike_id) if one.kind == "ride")
     noted_s = float(entry.detail.split("note at ")[1].split(" s")[0])
     assert noted_s <= pressed_s + 0.6  # it counts from the key, not from when it was typed
@@ -201,13 +207,13 @@ def test_a_recording_left_behind_by_a_crash_is_offered(qtbot, demo_window, rides
     recorder._file.close()  # what a crash does
     rides._show()
     click(qtbot, find(demo_window, "Take a recording that was left behind"))
-    qtbot.waitUntil(lambda: desk.ride.name == "Recorded 2026-11-01 10-00-00", timeout=8_000)
-    assert desk.ride.time_s[-1] > 6 and rides.recording.left() == []
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "Recorded 2026-11-01 10-00-00", timeout=8_000)
+    assert desk.ride.cleaned.time_s[-1] > 6 and rides.recording.left() == []
 
 
 def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_view(qtbot, demo_window, rides):
     desk, truth = demo_window.desk, true_ride(8, rows=1200)
-    desk.take_ride(
+    desk.ride.take(
         Ride("lake", truth["time_s"], {name: values for name, values in truth.items() if name in CHANNELS}), []
     )
     side = rides.beside
@@ -229,7 +235,7 @@ def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_v
 
 def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qtbot, demo_window, rides):
     desk, side, traces = demo_window.desk, rides.beside, rides.traces
-    lines, ride = len(traces.channels), desk.ride
+    lines, ride = len(traces.channels), desk.ride.cleaned
     traces._plots[0].setXRange(100, 300, padding=0)
     traces.setFocus()
     qtbot.keyClick(traces, Qt.Key.Key_Right)
@@ -253,7 +259,7 @@ def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qt
     side.channel.activated.emit(side.channel.currentIndex())
     light, bike = traces.values_at_cursor(), desk.bike
     heavier = bike.chassis.model_copy(update={"cargo_kg": bike.chassis.cargo_kg + 60})
-    desk.change_bike(bike.model_copy(update={"chassis": heavier}), "a heavier load")
+    desk.active.change(bike.model_copy(update={"chassis": heavier}), "a heavier load")
     assert traces.values_at_cursor() != light  # it is worked out for the bike as it is now
     demo_window.switch_theme()
     QApplication.processEvents()

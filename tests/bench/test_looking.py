@@ -54,7 +54,7 @@ def test_what_held_it_back_is_a_band_with_words(qtbot, demo_window, rides):
 
 
 def test_by_way_the_same_places_are_under_the_cursor(qtbot, demo_window, rides):
-    traces, ride = rides.traces, demo_window.desk.ride
+    traces, ride = rides.traces, demo_window.desk.ride.cleaned
     traces.show_between(200, 500)
     traces.point_at(300)
     click(qtbot, find(demo_window, "axis by way"))
@@ -157,7 +157,7 @@ def test_two_channels_against_each_other_with_the_model_behind(qtbot, demo_windo
 
 def test_the_profile_tells_what_was_climbed(qtbot, demo_window, rides):
     click(qtbot, find(demo_window, "picture profile"))
-    ride = demo_window.desk.ride
+    ride = demo_window.desk.ride.cleaned
     height = ride.get("altitude_m")
     least = np.nanmax(height) - height[np.isfinite(height)][0]
     told = rides.beside.profile.accessibleName()
@@ -172,13 +172,13 @@ def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, r
     desk, rng = demo_window.desk, np.random.default_rng(5)
     made = [a_ride(rng, 0.7, 6.0, 30, 1.01), a_ride(rng, 1.0, 5.8, 24)]
     for ride, name in zip(made, ("quick", "slow"), strict=True):
-        desk.take_ride(Ride(name, ride.time_s, {**ride.channels, "motor_c": ride.channels["place"]}), [])
+        desk.ride.take(Ride(name, ride.time_s, {**ride.channels, "motor_c": ride.channels["place"]}), [])
     box = find(demo_window, "ride to lay behind", QComboBox)
     choose(box, "behind it: quick")
     qtbot.waitUntil(lambda: rides.view.beside is not None, timeout=8_000)
     assert "quick lies behind, found by its course" in demo_window.notice.text and rides.traces.by_way
     laid = rides.view.beside
-    off_m = 1000 * np.abs(laid.ride.get("motor_c") - desk.ride.get("motor_c"))
+    off_m = 1000 * np.abs(laid.ride.get("motor_c") - desk.ride.cleaned.get("motor_c"))
     assert np.nanmedian(off_m) < 15
     assert rides.traces.channels[0] == "ahead_s" and laid.ahead_s[-1] < -100  # the slow one is behind all the way
     rides.traces.point_at(300)
@@ -188,14 +188,14 @@ def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, r
     assert rides.view.beside is None and "ahead_s" not in rides.traces.channels
     choose(box, "behind it: Bakery round")  # another way: laid start to start, or refused, but told
     qtbot.waitUntil(lambda: "Bakery round" in demo_window.notice.text, timeout=8_000)
-    demo_window.desk.open_ride(next(one for one in rides._kept if one.name == "quick"))
+    demo_window.desk.ride.open(next(one for one in rides._kept if one.name == "quick"))
     qtbot.waitUntil(lambda: not rides.view._laying.running, timeout=8_000)
-    assert rides.view.beside is None or rides.view.beside.ride.time_s is desk.ride.time_s
+    assert rides.view.beside is None or rides.view.beside.ride.time_s is desk.ride.cleaned.time_s
 
 
 def test_a_ride_that_tells_no_way_is_not_laid_behind(qtbot, demo_window, rides):
     desk, time = demo_window.desk, np.arange(0, 60, 0.5)
-    desk.take_ride(Ride("volts only", time, {"pack_v": 60 - time / 100}), [])
+    desk.ride.take(Ride("volts only", time, {"pack_v": 60 - time / 100}), [])
     assert not rides.traces.by_way
     choose(find(demo_window, "ride to lay behind", QComboBox), "behind it: Bakery round")
     qtbot.waitUntil(lambda: "need a speed or positions" in demo_window.notice.text, timeout=8_000)
@@ -205,7 +205,7 @@ def test_a_ride_that_tells_no_way_is_not_laid_behind(qtbot, demo_window, rides):
 def test_what_is_in_view_and_the_picture_are_exported(qtbot, demo_window, rides, tmp_path):
     rides.traces.show_between(300, 420)
     rides.export_file(tmp_path / "part.csv", "view")
-    part, whole = read_ride(tmp_path / "part.csv").ride, demo_window.desk.ride
+    part, whole = read_ride(tmp_path / "part.csv").ride, demo_window.desk.ride.cleaned
     rows = (whole.time_s >= 300 - 1e-6) & (whole.time_s <= 420 + 1e-6)
     assert len(part) == rows.sum() and part.time_s[0] == 0
     assert np.allclose(part.get("pack_v"), whole.get("pack_v")[rows], equal_nan=True)

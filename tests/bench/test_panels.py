@@ -78,8 +78,8 @@ def test_the_watch_list_judges_what_the_controller_does_instead(demo_window):
     gone = [Lack(name=f"regen.fade_{end}_v", value=100.0, reason="It has no such fade.") for end in ("start", "end")]
     backup = Backup(taken="2026-10-12T10:00:00", vendor="v", product="p", firmware="1", serial="s", registers=[])
     for lacks, stopped in (([], False), (gone, True), ([], False)):
-        desk.take_contact(desk.controller, backup, sluice.model_copy(update={"lacks": lacks}))
-        assert ("regen-on-full-pack" in {one.id for one in desk.warnings}) is stopped
+        desk.take_contact(desk.held.tune, backup, sluice.model_copy(update={"lacks": lacks}))
+        assert ("regen-on-full-pack" in {one.id for one in desk.watch.warnings}) is stopped
 
 
 def test_files_that_cannot_be_read_or_written_are_said(demo_window, tmp_path):

@@ -54,23 +54,27 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     told = texts(bar)
     assert "Usable: one way:" in told and "Run 2 of 2, back. Stand on a level" in told
     click(qtbot, find(window, "End the recording"))
-    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name.startswith("Recorded "), timeout=8_000)
-    assert desk.card.programme == "Full pull" and desk.card.wind == "none" and desk.card.rested_start_v > 55
+    qtbot.waitUntil(
+        lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "), timeout=8_000
+    )
+    assert (
+        desk.ride.card.programme == "Full pull" and desk.ride.card.wind == "none" and desk.ride.card.rested_start_v > 55
+    )
     entry = next(one for one in desk.garage.book.of(desk.bike_id) if one.kind == "ride")
     assert "Full pull, one way:" in entry.detail and "rested start v" in entry.detail
     qtbot.waitUntil(lambda: page.rest.isVisible())
     qtbot.waitUntil(lambda: "The pack rests" in texts(page.rest), timeout=15_000)
     click(qtbot, find(window, "Take the pack's voltage as rested"))
-    assert not page.rest.isVisible() and desk.card.rested_end_v is not None
-    kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == desk.ride.name)
-    assert kept.card == desk.card  # it is in the garage
+    assert not page.rest.isVisible() and desk.ride.card.rested_end_v is not None
+    kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == desk.ride.cleaned.name)
+    assert kept.card == desk.ride.card  # it is in the garage
 
 
 def test_the_rested_voltage_is_taken_by_itself_once_it_stands(qtbot, demo_window, rides):
     rides.rest.watch()
     for at in np.arange(0, 400, 0.5):
         demo_window.link.live_changed.emit(Live(float(at), {"pack_v": 60.0 - 0.5 * np.exp(-at / 60), "battery_a": 0.1}))
-    assert demo_window.desk.card.rested_end_v == pytest.approx(60.0, abs=0.03) and not rides.rest.isVisible()
+    assert demo_window.desk.ride.card.rested_end_v == pytest.approx(60.0, abs=0.03) and not rides.rest.isVisible()
     assert "is on the ride's card" in demo_window.notice.text
 
 
@@ -82,11 +86,15 @@ def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_
         fields[key].setFocus()
         qtbot.keyClicks(fields[key], words)
         qtbot.keyClick(fields[key], Qt.Key.Key_Return)
-    assert desk.card.tyres == "3.2 bar" and desk.card.rested_start_v == 65.9 and desk.card.rested_end_v is None
+    assert (
+        desk.ride.card.tyres == "3.2 bar"
+        and desk.ride.card.rested_start_v == 65.9
+        and desk.ride.card.rested_end_v is None
+    )
     assert "5 to 200 V is needed" in texts(rides.card)
-    assert "tyres 3.2 bar" in desk.card.in_words() and "65.9 V rested before" in desk.card.in_words()
-    desk.open_ride(desk.garage.rides.of(desk.bike_id)[0])
-    assert desk.card.tyres == "3.2 bar" and fields["rested_start_v"].text() == "65.9"
+    assert "tyres 3.2 bar" in desk.ride.card.in_words() and "65.9 V rested before" in desk.ride.card.in_words()
+    desk.ride.open(desk.garage.rides.of(desk.bike_id)[0])
+    assert desk.ride.card.tyres == "3.2 bar" and fields["rested_start_v"].text() == "65.9"
 
 
 def test_the_runs_of_a_programme_are_found_in_a_ride_and_shown(qtbot, demo_window, rides):

@@ -38,15 +38,15 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     connect(qtbot, window, standin.port)
     assert "TW60-00417" in texts(window) and "3.2.1" in texts(window)
     assert len(desk.garage.backups.of(desk.bike_id)) == 1
-    assert desk.controller.setting(BATTERY) == 30
+    assert desk.held.tune.setting(BATTERY) == 30
 
     # 4 drag the battery edge; 5 Send shows that one change
     go(qtbot, window, 4)
-    before = desk.draft_prediction.curve.wheel_force_n.copy()
+    before = desk.draft.prediction.curve.wheel_force_n.copy()
     drag_battery_edge(window, -25)
-    drafted = desk.draft.setting(BATTERY)
-    assert 31 < drafted <= 40 and desk.drafted == [BATTERY]
-    assert desk.draft_prediction.curve.wheel_force_n.max() >= before.max()
+    drafted = desk.draft.tune.setting(BATTERY)
+    assert 31 < drafted <= 40 and desk.draft.differing == [BATTERY]
+    assert desk.draft.prediction.curve.wheel_force_n.max() >= before.max()
     assert desk.undo_stack.count() == 1  # a drag is one step of undo
     go(qtbot, window, 5)
     assert [(line.label, line.before, line.after) for line in window.stations[5].change_list.lines] == [
@@ -59,17 +59,17 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
 
     # a second send, and the plug is pulled in the middle of it
     go(qtbot, window, 4)
-    desk.change("drive.phase_current_a", 75.0)
-    desk.change(BATTERY, 25.0)
-    desk.change("drive.speed_taper_kmh", 4.0)
-    unchanged = desk.draft
+    desk.draft.change("drive.phase_current_a", 75.0)
+    desk.draft.change(BATTERY, 25.0)
+    desk.draft.change("drive.speed_taper_kmh", 4.0)
+    unchanged = desk.draft.tune
     standin.do("cut-after-writes 1")
     report = send_and_wait(qtbot, window, keep=True)
     assert report.outcome is Outcome.NOT_PROVED
     assert list(report.held.values()).count(Held.UNKNOWN) == 2
     said = texts(window)
     assert "is not known" in said and "Do not ride before it has been read again" in said
-    assert (desk.draft == unchanged and window.link.contact is None) or not window.link.busy
+    assert (desk.draft.tune == unchanged and window.link.contact is None) or not window.link.busy
     qtbot.waitUntil(lambda: window.link.contact is None, timeout=5_000)
     assert "Not proved" in texts(window.stations[5])
 
@@ -80,12 +80,12 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     qtbot.waitUntil(lambda: window.link.contact is not None, timeout=10_000)
     assert window.link.contact.interrupted is not None and not window.link.contact.shown
     qtbot.waitUntil(lambda: "was interrupted" in texts(window.stations[2]))
-    assert desk.controller.setting(BATTERY) in (drafted, 25.0)
+    assert desk.held.tune.setting(BATTERY) in (drafted, 25.0)
 
     # 6 the ride, 7 the verdict
     go(qtbot, window, 6)
     window.stations[6].import_file(ROUND)
-    qtbot.waitUntil(lambda: desk.ride is not None and not window.stations[6]._import.running, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and not window.stations[6]._import.running, timeout=10_000)
     go(qtbot, window, 7)
     assert "Battery current peak 30.2 A" in texts(window)
     assert "battery peak 30.2 A" in texts(window)
@@ -105,7 +105,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
         "Ride imported: bakery-round",
     ):
         assert expected in words
-    assert again.desk.draft == unchanged
+    assert again.desk.draft.tune == unchanged
     assert again.desk.bike == read_bike(HERON)
 
 
@@ -126,7 +126,7 @@ def test_the_backup_can_be_taken_back(qtbot, demo_window, standin):
     connect(qtbot, window, standin.port)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     click(qtbot, find(window, "Draft the newest other backup"))
-    assert window.desk.draft.setting(BATTERY) == 30
+    assert window.desk.draft.tune.setting(BATTERY) == 30
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows(BATTERY) == ("30.0", "30.0")
 
@@ -135,7 +135,7 @@ def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, stan
     window = demo_window
     beside(window, standin)
     connect(qtbot, window, standin.port)
-    window.desk.change(BATTERY, 44.0)
+    window.desk.draft.change(BATTERY, 44.0)
     go(qtbot, window, 5)
     for box in window.stations[5].confirmations.values():
         click(qtbot, box)
@@ -144,7 +144,7 @@ def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, stan
     qtbot.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     assert not window.link.busy
     click(qtbot, find(window, "Lower to 40 A"))
-    qtbot.waitUntil(lambda: window.desk.draft.setting(BATTERY) == 40)
+    qtbot.waitUntil(lambda: window.desk.draft.tune.setting(BATTERY) == 40)
 
 
 def test_a_port_that_is_none_is_explained(qtbot, demo_window, tmp_path):

@@ -27,7 +27,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     # a ride is there; its finding goes into the draft
     go(qtbot, window, 7)
     click(qtbot, find(window, "Take the change of battery_a-reached into the draft"))
-    assert desk.draft.setting(BATTERY) == 33
+    assert desk.draft.tune.setting(BATTERY) == 33
 
     # sent and proved
     connect(qtbot, window, standin.port)
@@ -35,7 +35,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     assert report.outcome is Outcome.PROVED and standin.shows(BATTERY) == ("33.0", "33.0")
 
     # the second ride, on what was sent: imported through the window, with less used
-    first = desk.ride
+    first = desk.ride.cleaned
     second = Ride(
         "after",
         first.time_s,
@@ -44,8 +44,8 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     write_csv(second, tmp_path / "after.csv")
     go(qtbot, window, 6)
     window.stations[6].import_file(tmp_path / "after.csv")
-    qtbot.waitUntil(lambda: desk.ride is not None and desk.ride.name == "after", timeout=10_000)
-    assert desk.ride_tune.setting(BATTERY) == 33
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name == "after", timeout=10_000)
+    assert desk.ride.tune.setting(BATTERY) == 33
 
     # compared, and reported
     go(qtbot, window, 7)
@@ -62,10 +62,10 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     click(qtbot, find(window, "logbook tunes"))
     qtbot.waitUntil(lambda: "Ride imported: after" not in texts(book) and "Sent with proof" in texts(book))
     assert "on the bike: " in texts(book)
-    sent = desk.draft
-    desk.change(BATTERY, 20.0)
+    sent = desk.draft.tune
+    desk.draft.change(BATTERY, 20.0)
     click(qtbot, find(window, "Draft On Weir 60" if "Draft On Weir 60" in texts(window) else "Draft "))
-    assert desk.draft.setting(BATTERY) == sent.setting(BATTERY) == 33
+    assert desk.draft.tune.setting(BATTERY) == sent.setting(BATTERY) == 33
 
     # out of this garage, into an empty one
     book.export_bike(tmp_path / "heron.zip")
@@ -78,7 +78,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     go(qtbot, other, 8)
     other.stations[8].import_bike(tmp_path / "heron.zip")
     qtbot.waitUntil(lambda: "is here with its whole story" in other.notice.text, timeout=15_000)
-    assert other.desk.bike.name == "Heron" and np.nanmax(other.desk.ride.get("wheel_speed_kmh")) > 40
+    assert other.desk.bike.name == "Heron" and np.nanmax(other.desk.ride.cleaned.get("wheel_speed_kmh")) > 40
     alike(told, story(other.desk.garage, other.desk.bike_id))
 
 
@@ -112,12 +112,12 @@ def test_a_picture_is_attached_to_a_note_and_shown(qtbot, demo_window, tmp_path)
 
 def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window):
     desk = demo_window.desk
-    first = desk.controller
+    first = desk.held.tune
     stronger = first.with_setting("drive.battery_current_a", 36.0)
     gentle = first.with_setting("throttle.ramp_s", 0.9).model_copy(update={"name": "Gentle"})
     for tune in (first, stronger, gentle):
         desk.garage.tunes.keep_sent(desk.bike_id, tune)
-    desk._sent = None
+    desk.held._sent = None
     go(qtbot, demo_window, 8)
     book = demo_window.stations[8]
     click(qtbot, find(demo_window, "logbook tunes by family"))
@@ -127,7 +127,7 @@ def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window)
     assert "Gentle, from " in told and "throttle ramp 0.4 s to 0.9 s" in told and "no predicted figure moved" in told
     again = next(one for one in book.family.findChildren(QPushButton) if "Gentle" in one.accessibleName())
     click(qtbot, again)
-    assert desk.draft.throttle.ramp_s == 0.9 and desk.draft.name == "Gentle"
+    assert desk.draft.tune.throttle.ramp_s == 0.9 and desk.draft.tune.name == "Gentle"
 
 
 @pytest.mark.parametrize("kind", ["tunes", "rides", "bike", "contacts", "notes"])

@@ -63,83 +63,83 @@ def test_the_pages_are_reached_by_keyboard_and_none_hides_its_chart(qtbot, demo_
 
 def test_the_throttle_curve_by_hand_family_and_keys(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Feel").feel
-    before = desk.draft
+    before = desk.draft.tune
     handle_to(view.curve, CURVE[1], 0, 40)
-    dragged = desk.draft.throttle.share_50
+    dragged = desk.draft.tune.throttle.share_50
     assert 0.05 < dragged < 0.5 and f"{100 * dragged:.0f} %" in view.curve.accessibleName()
-    assert desk.draft.throttle.share_25 <= dragged  # its neighbour was pushed along
+    assert desk.draft.tune.throttle.share_25 <= dragged  # its neighbour was pushed along
     desk.undo_stack.undo()
-    assert desk.draft == before and not desk.undo_stack.canUndo()
+    assert desk.draft.tune == before and not desk.undo_stack.canUndo()
     view.curve.setFocus()
     press_keys(qtbot, view.curve, KEY.Key_Right, KEY.Key_Down)
-    assert view.curve.chosen == CURVE[2] and desk.draft.throttle.share_75 == 0.7
+    assert view.curve.chosen == CURVE[2] and desk.draft.tune.throttle.share_75 == 0.7
     press_keys(qtbot, view.curve, KEY.Key_Up, modifier=Qt.KeyboardModifier.ShiftModifier)
-    assert desk.draft.throttle.share_75 == 0.71
+    assert desk.draft.tune.throttle.share_75 == 0.71
     qtbot.keyClicks(view.curve, "6")
     field = next(one for one in view.curve.findChildren(QLineEdit) if one.isVisible())
     qtbot.keyClicks(field, "6,5")
     qtbot.keyClick(field, KEY.Key_Return)
-    assert desk.draft.throttle.share_75 == 0.665
+    assert desk.draft.tune.throttle.share_75 == 0.665
     press_keys(qtbot, view.curve, KEY.Key_Delete)
-    assert desk.draft.throttle.share_75 == 0.75  # back to what is on the controller
+    assert desk.draft.tune.throttle.share_75 == 0.75  # back to what is on the controller
     handle_to(view.curve, CURVE[3], 0, 60, release=False)
-    assert desk.draft.throttle.maximum < 1
+    assert desk.draft.tune.throttle.maximum < 1
     press_keys(qtbot, view.curve, KEY.Key_Escape)
-    assert desk.draft.throttle.maximum == 1 and desk.draft.throttle.share_75 == 0.75
+    assert desk.draft.tune.throttle.maximum == 1 and desk.draft.tune.throttle.share_75 == 0.75
     click(qtbot, find(demo_window, "Throttle curve: gentle start, full end"))
-    assert desk.draft.throttle.shares == family_shares("gentle start, full end", 1.0)
-    assert "throttle" in {path.partition(".")[0] for path in desk.drafted} and "drafted" in tune.caption()
+    assert desk.draft.tune.throttle.shares == family_shares("gentle start, full end", 1.0)
+    assert "throttle" in {path.partition(".")[0] for path in desk.draft.differing} and "drafted" in tune.caption()
 
 
 def test_feel_says_when_the_throttle_works_and_lays_a_kept_draft_beside(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Feel").feel
     rulers = view.rulers.rulers
     typed(qtbot, rulers["throttle.ramp_s"], "1,25")
-    assert desk.draft.throttle.ramp_s == 1.25
+    assert desk.draft.tune.throttle.ramp_s == 1.25
     rulers["throttle.start"].setFocus()
     press_keys(qtbot, rulers["throttle.start"], KEY.Key_Right)
-    assert desk.draft.throttle.start == "pedalling" and "only while pedalling" in view.meaning()[1]
+    assert desk.draft.tune.throttle.start == "pedalling" and "only while pedalling" in view.meaning()[1]
     assert not rulers["throttle.rolling_kmh"].isEnabled()
     typed(qtbot, rulers["throttle.start"], "rolling")
-    assert desk.draft.throttle.start == "rolling" and rulers["throttle.rolling_kmh"].isEnabled()
+    assert desk.draft.tune.throttle.start == "rolling" and rulers["throttle.rolling_kmh"].isEnabled()
     typed(qtbot, rulers["throttle.walk_kmh"], "7")
     qtbot.waitUntil(lambda: "Walk assist runs at 7 km/h" in texts(demo_window.watch_list))
     press_keys(qtbot, rulers["throttle.walk_kmh"], KEY.Key_Delete)
-    assert desk.draft.throttle.walk_kmh is None
+    assert desk.draft.tune.throttle.walk_kmh is None
     now = view.figures.now[0].text
     view.beside.setCurrentIndex(view.beside.findText("Gentle levels"))
     assert view.figures.now[0].text != now  # the launch of another draft
     desk.switch_units()
     qtbot.waitUntil(lambda: rulers["throttle.rolling_kmh"].scale.unit == "mph")
     typed(qtbot, rulers["throttle.rolling_kmh"], "5")
-    assert desk.draft.throttle.rolling_kmh == pytest.approx(8.04672, rel=1e-4)
+    assert desk.draft.tune.throttle.rolling_kmh == pytest.approx(8.04672, rel=1e-4)
 
 
 def test_levels_by_family_by_hand_and_by_number(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist").assist
-    before, rulers = desk.draft, view.rulers.rulers
+    before, rulers = desk.draft.tune, view.rulers.rulers
     typed(qtbot, rulers["assist.levels.count"], "8")
-    assert len(desk.draft.assist.levels) == 8 and len(view.levels.handles) == 8
-    assert [one.multiplier for one in desk.draft.assist.levels] == sorted(
-        one.multiplier for one in desk.draft.assist.levels
+    assert len(desk.draft.tune.assist.levels) == 8 and len(view.levels.handles) == 8
+    assert [one.multiplier for one in desk.draft.tune.assist.levels] == sorted(
+        one.multiplier for one in desk.draft.tune.assist.levels
     )
     typed(qtbot, rulers["family.lowest"], "0.8")
     typed(qtbot, rulers["family.exponent"], "2")
-    levels = desk.draft.assist.levels
+    levels = desk.draft.tune.assist.levels
     assert levels[0].multiplier == 0.8 and levels[-1].multiplier == 6.8
     assert levels[4].multiplier == pytest.approx(0.8 + 6.0 * (4 / 7) ** 2, abs=0.01)
     handle_to(view.levels, "assist.levels.5.multiplier", 0, -30)
-    by_hand = desk.draft.assist.levels[4].multiplier
+    by_hand = desk.draft.tune.assist.levels[4].multiplier
     assert by_hand > levels[4].multiplier and "Drawn by hand: level 5" in view.words.text()
     assert f"{by_hand:.3g}" in view.levels.accessibleName()
     click(qtbot, find(demo_window, "levels drawn by speed share"))
     view._shares.setFocus()
     press_keys(qtbot, view._shares, KEY.Key_Down, KEY.Key_Down)
-    assert desk.draft.assist.levels[0].speed_share == 0.9
+    assert desk.draft.tune.assist.levels[0].speed_share == 0.9
     assert "41 km/h" in view.table.texts() or "42 km/h" in view.table.texts()
     while desk.undo_stack.canUndo():
         desk.undo_stack.undo()
-    assert desk.draft == before
+    assert desk.draft.tune == before
 
 
 def test_the_rider_and_the_style_decide_what_a_level_gives(qtbot, demo_window, tune):
@@ -151,7 +151,7 @@ def test_the_rider_and_the_style_decide_what_a_level_gives(qtbot, demo_window, t
     qtbot.waitUntil(lambda: "…" not in view.table.texts())  # the energy comes once the hands rest
     assert "A RIDER OF 200 W" in view.meaning()[0]
     typed(qtbot, view.rulers.rulers["assist.style"], "cadence")
-    assert desk.draft.assist.style == "cadence"
+    assert desk.draft.tune.assist.style == "cadence"
     assert not view.rulers.rulers["assist.start_nm"].isEnabled() and "0 W" in view.table.texts()
     typed(qtbot, view.rulers.rulers["assist.style"], "blend")
     assert view.rulers.rulers["assist.handover_rpm"].isEnabled()
@@ -163,20 +163,20 @@ def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbo
     desk, view = demo_window.desk, show(qtbot, demo_window, "Guards").guards
     chart, start = view.fades[0], "battery_guard.fade_start_v"
     handle_to(chart, start, 60, 0)
-    value = desk.draft.battery_guard.fade_start_v
+    value = desk.draft.tune.battery_guard.fade_start_v
     assert value > 52 and f"{value:g} V" in chart.accessibleName()
     handle_to(chart, start, -160, 0)
-    guard = desk.draft.battery_guard
+    guard = desk.draft.tune.battery_guard
     assert guard.fade_start_v == guard.fade_end_v < 47  # the other end is pushed, never crossed
     desk.undo_stack.undo()
     desk.undo_stack.undo()
-    assert desk.draft.battery_guard.fade_start_v == 50 and desk.draft.battery_guard.fade_end_v == 47
+    assert desk.draft.tune.battery_guard.fade_start_v == 50 and desk.draft.tune.battery_guard.fade_end_v == 47
     chart.setFocus()
     chart.chosen = "battery_guard.fade_end_v"
     press_keys(qtbot, chart, *[KEY.Key_Up] * 6)
-    assert desk.draft.battery_guard.fade_end_v == 50
+    assert desk.draft.tune.battery_guard.fade_end_v == 50
     press_keys(qtbot, chart, *[KEY.Key_Up] * 14)
-    assert "Wh" in view.words[0].text() and desk.draft.battery_guard.fade_start_v == 57
+    assert "Wh" in view.words[0].text() and desk.draft.tune.battery_guard.fade_start_v == 57
     qtbot.waitUntil(lambda: "the fade begins after" in view.words[1].text())
     typed(qtbot, view.rulers.rulers["heat_guard.motor_fade_start_c"], "70")
     now = view.words[1].text()
@@ -185,40 +185,40 @@ def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbo
     qtbot.waitUntil(lambda: "over the pack's charge limit" in texts(demo_window.watch_list))
     typed(qtbot, view.rulers.rulers["regen.battery_current_a"], "0")
     assert "It brakes with up to 0." in view.words[2].text() and "amperes" in view.meaning()[1]
-    desk.change("drive.power_w", 1500.0)
+    desk.draft.change("drive.power_w", 1500.0)
     assert "1500 W" in view.meaning()[1]
 
 
 def test_modes_are_added_named_limited_and_taken_out(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Modes").modes
-    before = desk.draft
+    before = desk.draft.tune
     for kind in ("guest", "full", "reverse"):
         view.rulers.kind.setCurrentText(kind)
         click(qtbot, find(demo_window, "Add a mode"))
-    assert [mode.name for mode in desk.draft.modes] == ["Guest", "Full", "Reverse"]
-    assert desk.draft.modes[0].starts and desk.draft.modes[2].reverse and view.rulers.chosen == 2
+    assert [mode.name for mode in desk.draft.tune.modes] == ["Guest", "Full", "Reverse"]
+    assert desk.draft.tune.modes[0].starts and desk.draft.tune.modes[2].reverse and view.rulers.chosen == 2
     click(qtbot, find(demo_window, "mode Guest"))
     typed(qtbot, view.rulers.rulers["mode.phase_current_a"], "48")
-    assert desk.draft.modes[0].phase_current_a == 48
+    assert desk.draft.tune.modes[0].phase_current_a == 48
     qtbot.waitUntil(lambda: "48 A" in texts(view))
     view.lever.setFocus()
     qtbot.keyClicks(view.lever, "switch left")
     qtbot.keyClick(view.lever, KEY.Key_Return)
-    assert desk.draft.modes[0].selected_by == "switch left"
+    assert desk.draft.tune.modes[0].selected_by == "switch left"
     view.name.selectAll()
     qtbot.keyClicks(view.name, "Full")
     qtbot.keyClick(view.name, KEY.Key_Return)
-    assert "already" in demo_window.notice.text and desk.draft.modes[0].name == "Guest"
+    assert "already" in demo_window.notice.text and desk.draft.tune.modes[0].name == "Guest"
     click(qtbot, find(demo_window, "mode Full"))
     click(qtbot, find(demo_window, "on at start"))
-    assert [mode.starts for mode in desk.draft.modes] == [False, True, False]
+    assert [mode.starts for mode in desk.draft.tune.modes] == [False, True, False]
     qtbot.waitUntil(lambda: "starts at full power" in texts(demo_window.watch_list))
     click(qtbot, find(demo_window, "Take the chosen mode out"))
-    assert [mode.name for mode in desk.draft.modes] == ["Guest", "Reverse"]
+    assert [mode.name for mode in desk.draft.tune.modes] == ["Guest", "Reverse"]
     assert len(view.chart.picture.lines) == 3
     while desk.undo_stack.canUndo():
         desk.undo_stack.undo()
-    assert desk.draft == before
+    assert desk.draft.tune == before
 
 
 def test_local_rules_from_an_example_are_judged_in_each_road_mode(qtbot, demo_window, tune):
@@ -244,24 +244,24 @@ def test_local_rules_from_an_example_are_judged_in_each_road_mode(qtbot, demo_wi
 
 def test_drafts_are_kept_with_why_taken_up_and_let_go_and_steps_lead_to_the_goal(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Drafts").drafts
-    goal = desk.draft
+    goal = desk.draft.tune
     view.name.setFocus()
     view.name.selectAll()
     qtbot.keyClicks(view.name, "Hill days")
     view.notes.setFocus()
     qtbot.keyClicks(view.notes, "Quarry Lane with a full box")
     click(qtbot, find(demo_window, "Keep the draft"))
-    assert desk.draft.name == "Hill days" and set(desk.named_drafts()) == {"Gentle levels", "Hill days"}
+    assert desk.draft.tune.name == "Hill days" and set(desk.draft.named()) == {"Gentle levels", "Hill days"}
     click(qtbot, find(demo_window, "Take Gentle levels in hand"))
-    assert len(desk.draft.modes) == 3
+    assert len(desk.draft.tune.modes) == 3
     desk.undo_stack.undo()
     qtbot.waitUntil(lambda: "Take step 1 in hand" in texts(view))
     click(qtbot, find(demo_window, "Take step 1 in hand"))
-    assert 90 < desk.draft.drive.phase_current_a < goal.drive.phase_current_a
-    assert "step 1 of" in desk.draft.name and desk.named_drafts()["Hill days"].drive == goal.drive
+    assert 90 < desk.draft.tune.drive.phase_current_a < goal.drive.phase_current_a
+    assert "step 1 of" in desk.draft.tune.name and desk.draft.named()["Hill days"].drive == goal.drive
     qtbot.waitUntil(lambda: "Let Hill days go" in texts(view))
     click(qtbot, find(demo_window, "Let Hill days go"))
-    assert set(desk.named_drafts()) == {"Gentle levels"}
+    assert set(desk.draft.named()) == {"Gentle levels"}
     view.name.setText("  ")
     view.keep()
     assert "Give the draft a name" in demo_window.notice.text
@@ -272,7 +272,7 @@ def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_sh
     edge = next(one for one in chart.edges if one.setting == "drive.motor_rpm")
     start = chart.point(edge.kmh, edge.force_n)
     drag(chart, start, [start - QPointF(80, 0), start - QPointF(160, 0)])
-    assert desk.draft.drive.motor_rpm < 500 and desk.draft.drive.motor_rpm % 10 == 0
+    assert desk.draft.tune.drive.motor_rpm < 500 and desk.draft.tune.drive.motor_rpm % 10 == 0
     reached = next(one for one in chart.edges if one.setting == "drive.motor_rpm")
     assert reached.sets and reached.kmh == pytest.approx(chart.value(start - QPointF(160, 0))[0], abs=0.5)
     desk.undo_stack.undo()
@@ -280,20 +280,20 @@ def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_sh
     start = chart.point(edge.kmh, edge.force_n)
     aim = chart.value(start + QPointF(0, -20))
     drag(chart, start, [start + QPointF(0, -10), start + QPointF(0, -20)])
-    assert desk.draft.regen.phase_current_a < 20
-    regen = desk.draft_prediction.regen
+    assert desk.draft.tune.regen.phase_current_a < 20
+    regen = desk.draft.prediction.regen
     at = abs(regen.speed_kmh - aim[0]).argmin()
     assert regen.wheel_force_n[at] == pytest.approx(aim[1], rel=0.06)
     chart.setFocus()
     press_keys(qtbot, chart, KEY.Key_C, KEY.Key_Up)
-    assert desk.draft.regen.battery_current_a == 6
+    assert desk.draft.tune.regen.battery_current_a == 6
     tune.also.setCurrentText("Gentle levels")
     tune.also.activated.emit(tune.also.currentIndex())
     assert chart.also is not None and chart.also[0] == "Gentle levels"
     tune.also.setCurrentText("measured, open ride")
     tune.also.activated.emit(tune.also.currentIndex())
     assert chart.also is None and chart.measured is not None
-    desk.change("drive.field_weakening_a", 30.0)
+    desk.draft.change("drive.field_weakening_a", 30.0)
     qtbot.waitUntil(lambda: tune.gain is not None and "Weakening brings" in tune.meaning()[1])
     assert any(stop.name.startswith("no gain over") for stop in tune.rulers["drive.field_weakening_a"].scale.stops)
 
@@ -301,7 +301,7 @@ def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_sh
 def test_a_warning_leads_to_its_page(qtbot, demo_window, tune):
     desk = demo_window.desk
     for level in range(1, 6):
-        desk.change(f"assist.levels.{level}.multiplier", 14.0 + level)
+        desk.draft.change(f"assist.levels.{level}.multiplier", 14.0 + level)
     qtbot.waitUntil(lambda: "Level 1 pulls away" in texts(demo_window.watch_list))
     click(qtbot, find(demo_window, "Show me: lowest-level-strong"))
     assert tune.page == PAGES.index("Assist") and tune.assist.levels.hasFocus()
@@ -323,11 +323,13 @@ def test_what_is_dragged_on_a_page_is_what_the_controller_then_holds(qtbot, demo
     beside(window, standin)
     connect(qtbot, window, standin.port)
     go(qtbot, window, 4)
-    desk.open_draft(desk.controller)
+    desk.draft.open(desk.held.tune)
     view = show(qtbot, window, "Assist").assist
     handle_to(view.levels, "assist.levels.2.multiplier", 0, 18)
-    drafted = desk.draft.assist.levels[1].multiplier
-    assert drafted != desk.controller.assist.levels[1].multiplier and desk.drafted == ["assist.levels.2.multiplier"]
+    drafted = desk.draft.tune.assist.levels[1].multiplier
+    assert drafted != desk.held.tune.assist.levels[1].multiplier and desk.draft.differing == [
+        "assist.levels.2.multiplier"
+    ]
     go(qtbot, window, 5)
     work_the_lever(qtbot, window)
     send = window.stations[5]
@@ -339,4 +341,4 @@ def test_what_is_dragged_on_a_page_is_what_the_controller_then_holds(qtbot, demo
     qtbot.waitUntil(lambda: send.report is not None, timeout=15_000)
     assert send.report.outcome.value == "proved", send.report
     assert standin.shows("assist.levels.2.multiplier") == (str(drafted), str(drafted))
-    assert desk.draft.assist.levels[1].multiplier == drafted and desk.drafted == []
+    assert desk.draft.tune.assist.levels[1].multiplier == drafted and desk.draft.differing == []

@@ -33,7 +33,7 @@ def test_there_and_back_is_the_same(value, unit):
 
 def test_the_switch_turns_every_page_over_and_is_remembered(qtbot, demo_window, open_window):
     window, desk = demo_window, demo_window.desk
-    bike, draft = desk.bike, desk.draft
+    bike, draft = desk.bike, desk.draft.tune
     click(qtbot, find(window, "switch between metric and imperial units"))
     metric = re.compile(r"(?<![\w/])(km/h|°C|kg|N·m|Wh/km)(?![\w/])")
     for number in (1, 2, 4, 5, 6, 7, 8):
@@ -43,7 +43,7 @@ def test_the_switch_turns_every_page_over_and_is_remembered(qtbot, demo_window, 
         assert not found, (number, found)
     go(qtbot, window, 4)
     assert "mph" in texts(window) and "AT 16 mph" in texts(window)
-    assert (desk.bike, desk.draft) == (bike, draft)  # documents stay as they are
+    assert (desk.bike, desk.draft.tune) == (bike, draft)  # documents stay as they are
 
     go(qtbot, window, 1)
     window.stations[1].choose("chassis.rider_kg")

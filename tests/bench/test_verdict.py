@@ -22,35 +22,37 @@ def verdict(qtbot, demo_window):
 
 def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo_window, verdict):
     desk = demo_window.desk
-    fastest = desk.ride.get("wheel_speed_kmh").max()
+    fastest = desk.ride.cleaned.get("wheel_speed_kmh").max()
     click(qtbot, find(demo_window, "verdict what it says"))
     assert "1.636 m" in texts(verdict) and "bike document 1.59 m" in texts(verdict)
     click(qtbot, find(demo_window, "Learn wheel, rolled"))
     assert desk.bike.figure(WHEEL) == pytest.approx(1.636, abs=0.001) and desk.bike.sources[WHEEL].origin == "learned"
-    assert desk.ride.get("wheel_speed_kmh").max() == pytest.approx(fastest * 1.636 / 1.59, rel=1e-3)
+    assert desk.ride.cleaned.get("wheel_speed_kmh").max() == pytest.approx(fastest * 1.636 / 1.59, rel=1e-3)
     qtbot.waitUntil(lambda: "learned from 1 ride" in texts(verdict))
     assert "wheel-off" not in {one.id for one in verdict.found}
     assert verdict.verdict.circumference_m.value == pytest.approx(1.636, abs=0.001)  # not stretched once more
     assert any(entry.title.startswith(WHEEL) for entry in desk.garage.book.of(desk.bike_id))
     click(qtbot, find(demo_window, "Forget what this ride says of wheel"))
-    assert desk.bike.figure(WHEEL) == pytest.approx(1.59) and desk.ride.get("wheel_speed_kmh").max() == pytest.approx(
-        fastest
-    )
+    assert desk.bike.figure(WHEEL) == pytest.approx(1.59) and desk.ride.cleaned.get(
+        "wheel_speed_kmh"
+    ).max() == pytest.approx(fastest)
     desk.undo_stack.undo()
     assert desk.bike.figure(WHEEL) == pytest.approx(1.636, abs=0.001)
 
 
 def test_a_findings_change_goes_into_the_draft_with_its_ride_and_can_be_undone(qtbot, demo_window, verdict):
     desk = demo_window.desk
-    before = desk.draft.drive.battery_current_a
+    before = desk.draft.tune.drive.battery_current_a
     click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
-    assert desk.draft.drive.battery_current_a == 33 and "Into the draft: battery current" in demo_window.notice.text
+    assert (
+        desk.draft.tune.drive.battery_current_a == 33 and "Into the draft: battery current" in demo_window.notice.text
+    )
     entry = desk.garage.book.of(desk.bike_id)[0]
     assert "battery current" in entry.title and "By the ride Bakery round" in entry.detail
     click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
     assert "The draft has it already" in demo_window.notice.text
     desk.undo_stack.undo()
-    assert desk.draft.drive.battery_current_a == before
+    assert desk.draft.tune.drive.battery_current_a == before
 
 
 def test_a_finding_is_learned_from_its_card(qtbot, demo_window, verdict):
@@ -96,9 +98,13 @@ def laid_against(window, words):
 
 def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_window, verdict):
     desk, told = demo_window.desk, verdict.against.told
-    saving = Ride("thrifty", desk.ride.time_s, desk.ride.channels | {"battery_a": desk.ride.get("battery_a") * 0.8})
-    desk.take_ride(saving, [])
-    desk.keep_card(RideCard(air="19 °C", wind="calm", load="40 kg of bread"))
+    saving = Ride(
+        "thrifty",
+        desk.ride.cleaned.time_s,
+        desk.ride.cleaned.channels | {"battery_a": desk.ride.cleaned.get("battery_a") * 0.8},
+    )
+    desk.ride.take(saving, [])
+    desk.ride.keep_card(RideCard(air="19 °C", wind="calm", load="40 kg of bread"))
     laid_against(demo_window, "the ride Bakery round")
     qtbot.waitUntil(lambda: "% less per km than the other" in told.text(), timeout=8_000)
     assert told.text().startswith("19 ± 3 %") and "This day: 19 °C, no wind; the other: 14 °C" in told.text()
@@ -106,8 +112,8 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
     shown = texts(verdict.differences)
     assert "consumption, same road, pace, load and day" in shown and "battery current, peak" in shown
     assert shown.index("consumption, same road") < shown.index("no difference can be shown")
-    same = Ride("again", desk.ride.time_s, desk.raw_ride.channels)
-    desk.take_ride(same, [])
+    same = Ride("again", desk.ride.cleaned.time_s, desk.ride.recorded.channels)
+    desk.ride.take(same, [])
     laid_against(demo_window, "the ride thrifty")
     qtbot.waitUntil(lambda: "No difference in consumption can be shown" in told.text(), timeout=8_000)
 
@@ -132,9 +138,9 @@ def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, d
 
 def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_window, verdict):
     desk = demo_window.desk
-    weaker = Ride("before", desk.ride.time_s * 1.3, desk.ride.channels)
-    desk.take_ride(weaker, [])
-    desk.open_ride(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
+    weaker = Ride("before", desk.ride.cleaned.time_s * 1.3, desk.ride.cleaned.channels)
+    desk.ride.take(weaker, [])
+    desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
     laid_against(demo_window, "the ride before")
     qtbot.waitUntil(lambda: "power at the wheel, full throttle" in texts(verdict.differences), timeout=8_000)
     click(qtbot, find(demo_window, "chart of the ride dyno"))
@@ -154,15 +160,15 @@ def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_wind
 
 def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
     desk = demo_window.desk
-    ride = desk.ride
+    ride = desk.ride.cleaned
     times = 12
     long = np.concatenate([ride.time_s + k * (ride.time_s[-1] + 0.2) for k in range(times)])
-    desk.take_ride(Ride("long", long, {name: np.tile(values, times) for name, values in ride.channels.items()}), [])
+    desk.ride.take(Ride("long", long, {name: np.tile(values, times) for name, values in ride.channels.items()}), [])
     assert verdict.verdict is None and "it is being judged" in texts(verdict)
     qtbot.waitUntil(lambda: verdict.verdict is not None, timeout=20_000)
     assert "wheel-off" in {one.id for one in verdict.found} and "being judged" not in texts(verdict)
-    desk.open_ride(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "long"))
-    desk.open_ride(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
+    desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "long"))
+    desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
     assert verdict.verdict is not None and "Bakery round" in texts(verdict)  # the long one's answer comes too late
     qtbot.waitUntil(lambda: not verdict._judging.running)
     assert "Bakery round" in texts(verdict)

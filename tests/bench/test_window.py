@@ -63,8 +63,8 @@ def test_a_bike_alone_starts_with_a_gentle_draft_that_nothing_warns_about(qtbot,
     empty_window.stations[1].read_bike(HERON)
     go(qtbot, empty_window, 4)
     click(qtbot, empty_window.act_button)
-    assert empty_window.desk.draft.name == "Gentle start"
-    assert empty_window.desk.warnings == []
+    assert empty_window.desk.draft.tune.name == "Gentle start"
+    assert empty_window.desk.watch.warnings == []
 
 
 @pytest.mark.parametrize(
@@ -87,18 +87,18 @@ def test_a_bad_bike_file_is_explained_and_changes_nothing(qtbot, demo_window, tm
 
 def test_a_tune_file_becomes_the_draft_and_undo_brings_the_other_back(qtbot, demo_window):
     demo_window.stations[1].read_tune(FACTORY)
-    assert demo_window.desk.draft.name == "Factory" and demo_window.desk.drafted == []
+    assert demo_window.desk.draft.tune.name == "Factory" and demo_window.desk.draft.differing == []
     demo_window.desk.undo_stack.undo()
-    assert demo_window.desk.draft.name == "Daily, stronger uphill"
+    assert demo_window.desk.draft.tune.name == "Daily, stronger uphill"
 
 
 def test_switching_the_theme_keeps_the_work(qtbot, demo_window):
-    demo_window.desk.change("drive.battery_current_a", 33.0)
+    demo_window.desk.draft.change("drive.battery_current_a", 33.0)
     go(qtbot, demo_window, 7)
     qtbot.keyClick(demo_window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     assert demo_window.theme is DARK and demo_window.current == 7
     assert all(widget.theme is DARK for widget in demo_window.findChildren(QWidget) if hasattr(widget, "theme"))
-    assert demo_window.desk.draft.setting("drive.battery_current_a") == 33
+    assert demo_window.desk.draft.tune.setting("drive.battery_current_a") == 33
 
 
 def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_window, tmp_path):
@@ -115,9 +115,9 @@ def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_wi
     good.write_text("time_s,pack_v,colour\n0,60,red\n1,59,blue\n1,58,green\n")
     rides.import_file(good)
     rides._cancel_import()
-    assert demo_window.desk.ride.name == "bad"
+    assert demo_window.desk.ride.cleaned.name == "bad"
     rides.import_file(good)
-    qtbot.waitUntil(lambda: demo_window.desk.ride.name == "good")
+    qtbot.waitUntil(lambda: demo_window.desk.ride.cleaned.name == "good")
     assert "1 of 3 rows left out" in demo_window.notice.text and "colour" in demo_window.notice.text
 
 
@@ -156,7 +156,7 @@ def test_notes_are_kept_and_found(qtbot, demo_window):
 
 
 def test_everything_that_can_be_pressed_has_a_name_and_long_words_stay_inside(qtbot, demo_window):
-    demo_window.desk.draft = demo_window.desk.draft.model_copy(update={"name": "A name that goes on " * 8})
+    demo_window.desk.draft.tune = demo_window.desk.draft.tune.model_copy(update={"name": "A name that goes on " * 8})
     demo_window.desk.said.emit("warn", "A long message. " * 30)
     for number in (1, 2, 4, 5, 6, 7, 8):
         go(qtbot, demo_window, number)

@@ -50,7 +50,8 @@ def story(garage, number):
         "log": [(one.at, one.kind, one.title, one.detail) for one in garage.book.of(number)],
         "files": [one.file.read_bytes() for one in garage.book.of(number) if one.file],
         "sent": garage.tunes.sent(number), "named": garage.tunes.named(number),
-        "draft": garage.tunes.newest(number, "draft"), "controller": garage.tunes.newest(number, "controller"), "backups": garage.backups.of(number),
+        "draft": garage.tunes.newest(number, "draft"), "controller": garage.tunes.newest(number, "controller"),
+        "backups": garage.backups.of(number),
         "calibrations": garage.calibrations.of(number), "jobs": [(one.title, one.steps, one.opened_at) for one in garage.jobs.of(number)],
         "rides": [one[:4] for one in rides], "channels": [one[4] for one in rides],
     }  # fmt: skip

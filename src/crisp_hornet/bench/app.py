@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.boundary import Boundary, guard, log_into
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window

@@ -21,7 +21,7 @@ def take_shots(folder: Path) -> Iterator[Path]:
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
-    from crisp_hornet.bench.desk import Desk
+    from crisp_hornet.bench.desk.desk import Desk
     from crisp_hornet.bench.window import Window
 
     try:
@@ -114,14 +114,14 @@ def _script(
     yield "tune-road"
     tune.show_chain()
     yield "tune-chain"
-    window.desk.open_draft(window.desk.named_drafts()["Gentle levels"])
+    window.desk.draft.open(window.desk.draft.named()["Gentle levels"])
     for page, name in ((1, "tune-feel"), (2, "tune-assist"), (3, "tune-guards")):
         tune.show_page(page)
         tune.own[page].refresh_slow()
         yield name
     window.desk.undo_stack.undo()
     tune.show_pull()
-    window.desk.change("drive.battery_current_a", 44.0)
+    window.desk.draft.change("drive.battery_current_a", 44.0)
     window.switch_theme()
     wait(lambda: tune.chart.band is not None)
     yield "tune-pull-stop-dark"

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from crisp_hornet.bench import theme as themes
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.build.page import BuildPage
@@ -198,13 +198,13 @@ class Window(QMainWindow):
 
     def _listen(self) -> None:
         for signal in (
-            self.desk.draft_changed,
-            self.desk.controller_changed,
+            self.desk.draft.changed,
+            self.desk.held.changed,
             self.desk.bike_changed,
-            self.desk.rides_changed,
+            self.desk.ride.changed,
             self.desk.logbook_changed,
             self.desk.units_changed,
-            self.desk.watch_changed,
+            self.desk.watch.changed,
             self.desk.undo_stack.indexChanged,
             self.link.changed,
         ):
@@ -291,7 +291,7 @@ class Window(QMainWindow):
 
     def _mend(self, warning: Warning_) -> None:
         if warning.setting is not None:
-            self.desk.try_change(warning.setting, warning.mended_value)
+            self.desk.draft.try_change(warning.setting, warning.mended_value)
 
     def _show_me(self, warning: Warning_) -> None:
         self.show_station(4)
@@ -322,8 +322,8 @@ class Window(QMainWindow):
         self._units_link.setText("miles, °F, lb" if units.metric else "metric units")
         for number, station in self.stations.items():
             self.job_line.buttons[number].show_state(station.state(), units.text(station.caption()))
-        empty = "Nothing to watch in this draft." if self.desk.draft else "No draft yet."
-        self.watch_list.show_warnings([_in_units(one, units) for one in self.desk.warnings], empty)
+        empty = "Nothing to watch in this draft." if self.desk.draft.tune else "No draft yet."
+        self.watch_list.show_warnings([_in_units(one, units) for one in self.desk.watch.warnings], empty)
         station = self.stations[self.current]
         head, words = (units.text(one) for one in station.meaning())
         self._head.setText(head)
@@ -377,7 +377,7 @@ class Window(QMainWindow):
         if self.link.busy:
             self.link.stop()
         wait_until(lambda: not self.link.busy and not rides.finishing, LONGEST_END_S)
-        self.desk.keep_draft()
+        self.desk.draft.keep()
         self.link.close()
 
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.prediction import in_units
+from crisp_hornet.bench.desk.prediction import in_units
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
 from crisp_hornet.bench.units import Units
 from crisp_hornet.core.road.consequences import Consequence

@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
@@ -197,4 +197,4 @@ class EntryPanel(QWidget):
         except ValidationError as error:
             self._desk.said.emit("stop", str(document_error(error, bike.name)))
             return
-        self._desk.change_bike(changed, SHOWN[path].label)
+        self._desk.active.change(changed, SHOWN[path].label)

@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
 from crisp_hornet.garage.bikes import KeptBike
@@ -43,7 +43,7 @@ class GaragePanel(QWidget):
     def show_bikes(self) -> None:
         """List the bikes as they are kept."""
         clear(self._bikes)
-        for kept in self._desk.garage.bikes.all():
+        for kept in self._desk.bikes():
             if kept.id == self._desk.bike_id and not kept.archived:
                 name = label(f"{kept.name}, on the stand", wrap=True)
                 name.setStyleSheet("font-weight: 600;")
@@ -91,7 +91,7 @@ class GaragePanel(QWidget):
             self._desk.open_bike(self._desk.bike.model_copy(update={"name": name}))
 
     def _free_name(self, wanted: str) -> str:
-        taken = {kept.name for kept in self._desk.garage.bikes.all()}
+        taken = {kept.name for kept in self._desk.bikes()}
         wanted = wanted[:180]
         number = 2
         name = wanted

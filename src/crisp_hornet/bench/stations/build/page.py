@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
@@ -56,7 +56,7 @@ class BuildPage(Station):
         self._view_links: list[QPushButton] = []
         self._lay_out()
         desk.bike_changed.connect(self._show)
-        desk.draft_changed.connect(self._show_pack)
+        desk.draft.changed.connect(self._show_pack)
         desk.units_changed.connect(self._show)
         self.show_view(0)
         self._show()
@@ -162,7 +162,7 @@ class BuildPage(Station):
             self.desk.said.emit("note", "Open a bike first: a tune belongs to a bike.")
             return
         try:
-            self.desk.open_draft(store.read_tune(path))
+            self.desk.draft.open(store.read_tune(path))
         except DocumentError as error:
             self.desk.said.emit("stop", str(error))
 
@@ -204,12 +204,12 @@ class BuildPage(Station):
         self.news.emit()
 
     def _show_pack(self) -> None:
-        bike, prediction = self.desk.bike, self.desk.draft_prediction
+        bike, prediction = self.desk.bike, self.desk.draft.prediction
         if bike is None:
             return
-        self._pack.show_pack(bike, self.desk.draft)
+        self._pack.show_pack(bike, self.desk.draft.tune)
         if self._views.currentIndex() == 1:
-            picture, words = pack_picture(bike, self.desk.draft, self.desk.conditions.rested_v)
+            picture, words = pack_picture(bike, self.desk.draft.tune, self.desk.conditions.rested_v)
             self._pack_chart.show_picture(picture)
             self._pack_words.setText(self.desk.units.text(words))
         elif self._views.currentIndex() == 2:

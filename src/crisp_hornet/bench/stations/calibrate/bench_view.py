@@ -9,10 +9,11 @@ from datetime import datetime
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.figures import figure as typed_figure
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words
 from crisp_hornet.bench.stations.calibrate.scope import Scope
@@ -139,7 +140,7 @@ class InstrumentView(QWidget):
 
     def judge_ride(self) -> None:
         """Judge from the ride on the desk."""
-        instrument, contact, ride = self.instrument, self._link.contact, self._desk.ride
+        instrument, contact, ride = self.instrument, self._link.contact, self._desk.ride.cleaned
         if instrument is None or instrument.ride is None or contact is None or self._desk.bike is None:
             return
         if ride is None:
@@ -196,7 +197,7 @@ class InstrumentView(QWidget):
 
     def _keep(self, instrument: Instrument, judged: Judgement, serial: str, written: bool = False) -> None:
         figures = {name: value for name, value in judged.figures.items() if math.isfinite(value)}
-        self._desk.keep_calibration(
+        self._desk.story.keep_calibration(
             Calibration(
                 kind=instrument.kind, taken=datetime.now().isoformat(timespec="seconds"), serial=serial,
                 verdict=judged.verdict.value, reason=judged.reason, next=judged.next, figures=figures, written=written,
@@ -285,7 +286,7 @@ class InstrumentView(QWidget):
         for figure, path in instrument.takes_over:
             if judged.figures.get(figure, 0.0) > 0:
                 bike = bike.with_figure(path, float(f"{judged.figures[figure]:.5g}"), "measured")
-        self._desk.change_bike(bike, f"{instrument.title.lower()} taken over")
+        self._desk.active.change(bike, f"{instrument.title.lower()} taken over")
         self._desk.said.emit(
             "settled", "Taken over into the bike's figures, as measured. Undo brings the earlier ones back."
         )
@@ -349,7 +350,7 @@ class InstrumentView(QWidget):
         """The calibrations before, and how far the first figure has drifted since."""
         if self.instrument is None or self._desk.bike is None:
             return ""
-        past = self._desk.garage.calibrations.of(self._desk.bike_id, self.instrument.kind)[:MOST_HISTORY]
+        past = self._desk.story.calibrations(self.instrument.kind)[:MOST_HISTORY]
         lines = []
         for one in past:
             told = ", ".join(f"{in_words(name)} {value:.4g}" for name, value in list(one.figures.items())[:2])

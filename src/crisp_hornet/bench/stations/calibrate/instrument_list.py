@@ -8,8 +8,9 @@ from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.marks import paint_check, paint_severity
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.documents.calibration import Calibration
@@ -90,7 +91,7 @@ class InstrumentList(QWidget):
     def refresh(self) -> None:
         """How each did last."""
         newest: dict[str, Calibration] = {}
-        for one in self._desk.garage.calibrations.of(self._desk.bike_id) if self._desk.bike is not None else []:
+        for one in self._desk.story.calibrations():
             newest.setdefault(one.kind, one)
         for row in self.rows:
             row.show_newest(newest.get(row.instrument.kind))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import ContactMade, Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.calibrate.bench_view import InstrumentView
@@ -64,7 +64,7 @@ class CalibratePage(Station):
         link.live_changed.connect(self._take_live)
         link.contact_made.connect(self._take_contact)
         link.changed.connect(self._show)
-        desk.calibrations_changed.connect(self._show)
+        desk.story.calibrations_changed.connect(self._show)
         desk.bike_changed.connect(self._show)
         self.show_view(0)
         self.choose(INSTRUMENTS[0])
@@ -171,17 +171,17 @@ class CalibratePage(Station):
     # --- the job line and the footer ------------------------------------------------------------------------
 
     def state(self) -> BoltState:
-        verdicts = list(self.desk.sensors.values())
+        verdicts = list(self.desk.watch.sensors.values())
         if "failed" in verdicts:
             return BoltState.NEEDS_A_LOOK
         if not verdicts:
             return BoltState.UNTOUCHED
         kinds = {one.kind for one in INSTRUMENTS}
-        done = kinds <= set(self.desk.sensors) and all(one == "passed" for one in verdicts)
+        done = kinds <= set(self.desk.watch.sensors) and all(one == "passed" for one in verdicts)
         return BoltState.DONE if done else BoltState.IN_WORK
 
     def caption(self) -> str:
-        verdicts = self.desk.sensors
+        verdicts = self.desk.watch.sensors
         failed = [kind for kind, verdict in verdicts.items() if verdict == "failed"]
         if failed:
             return f"{failed[0]} failed"

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
 from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger

@@ -9,8 +9,9 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.documents import store
@@ -35,7 +36,7 @@ class BackupsPanel(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(8)
         desk.bike_changed.connect(self._show)
-        desk.controller_changed.connect(self._show)
+        desk.held.changed.connect(self._show)
         link.changed.connect(self._show)
         self._show()
 
@@ -52,7 +53,7 @@ class BackupsPanel(QWidget):
         except DocumentError as error:
             self._desk.said.emit("stop", str(error))
             return
-        self._desk.kept(lambda: self._desk.garage.backups.keep(self._desk.bike_id, backup))
+        self._desk.story.keep_backup(backup)
         self._desk.log("backup", f"Backup imported: {backup.product}, taken {backup.taken}", str(path.name))
         self._show()
 
@@ -71,9 +72,9 @@ class BackupsPanel(QWidget):
 
     def _show(self) -> None:
         clear(self._column)
-        backups = self._desk.garage.backups.of(self._desk.bike_id) if self._desk.bike is not None else []
+        backups = self._desk.story.backups()
         head = QHBoxLayout()
-        unreadable = len(self._desk.garage.store.unreadable.get("backup", ()))
+        unreadable = self._desk.story.unreadable_backups
         told = f"{_count(backups)}, {unreadable} unreadable" if unreadable else _count(backups)
         head.addWidget(label(told, "quiet"), 1)
         head.addWidget(button("Import one", self.import_file, "link", "Import a backup"))

@@ -8,7 +8,8 @@ from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
@@ -31,12 +32,12 @@ class JobsPanel(QWidget):
 
     def jobs(self) -> list[Job]:
         """The sheets in work."""
-        return self._desk.garage.jobs.of(self._desk.bike_id) if self._desk.bike is not None else []
+        return self._desk.story.jobs()
 
     def start(self, title: str) -> None:
         """Lay out a sheet."""
         steps = [JobStep(text, caution) for text, caution in SHEETS[title]]
-        job = self._desk.garage.jobs.start(self._desk.bike_id, title, steps)
+        job = self._desk.story.start_job(title, steps)
         self._desk.log("job", f"Job begun: {title}", f"{len(steps)} steps")
         self._open = job.id
         self._show()
@@ -62,13 +63,13 @@ class JobsPanel(QWidget):
     def close_job(self, job: Job) -> None:
         """The job is done, or given up."""
         done = sum(one.done_at is not None for one in job.steps)
-        self._desk.garage.jobs.keep(replace(job, closed=True))
+        self._desk.story.keep_job(replace(job, closed=True))
         self._desk.log("job", f"Job closed: {job.title}", f"{done} of {len(job.steps)} steps done")
         self._open = None
         self._show()
 
     def _keep(self, job: Job) -> None:
-        self._desk.garage.jobs.keep(job)
+        self._desk.story.keep_job(job)
         self._show()
 
     def _choose(self, job_id: int | None) -> None:

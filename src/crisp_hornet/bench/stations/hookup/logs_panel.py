@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import ContactMade, Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
@@ -72,7 +72,7 @@ class LogsPanel(QWidget):
             return
         channels = {name: np.array(values) for name, values in result.items() if name != "time_s"}
         ride = Ride(f"stored ride {log.number + 1}", np.array(result["time_s"]), channels)
-        self._desk.take_ride(ride, ["fetched from the controller"])
+        self._desk.ride.take(ride, ["fetched from the controller"])
         self._desk.said.emit("settled", f"Stored ride {log.number + 1} is on Rides.")
 
     def _take_progress(self, progress: Progress) -> None:

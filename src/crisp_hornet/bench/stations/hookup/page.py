@@ -9,9 +9,10 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.hookup.backups_panel import BackupsPanel
 from crisp_hornet.bench.stations.hookup.faults_panel import FaultsPanel
@@ -167,7 +168,7 @@ class HookUpPage(Station):
             self.desk.log("link", "Another bike's controller answered", made.blocked)
             return  # what it holds is not this bike's
         self._backup_at = datetime.now()
-        self.desk.remember_port(made.port)
+        self.desk.held.remember_port(made.port)
         self.desk.take_contact(made.tune, made.backup, made.map)
         if made.interrupted is not None:
             self.desk.log("send", "An interrupted send was found", made.interrupted.text)
@@ -177,7 +178,7 @@ class HookUpPage(Station):
         if contact is not None and bool(contact.shown) == self.identify.isVisibleTo(self):
             self._show()
         if contact is not None and contact.shown and not contact.blocked:
-            self.desk.remember_serial(contact.identity.serial)
+            self.desk.held.remember_serial(contact.identity.serial)
 
     def _take_failure(self, why: str) -> None:
         self.live_values.take(None)
@@ -188,7 +189,7 @@ class HookUpPage(Station):
         self.live_values.show_units(self.desk.units)
 
     def _take_bike(self) -> None:
-        backups = self.desk.garage.backups.of(self.desk.bike_id) if self.desk.bike else []
+        backups = self.desk.story.backups()
         self._backup_at = backups[0][0] if backups else None
         self._show()
 
@@ -290,7 +291,7 @@ class HookUpPage(Station):
 
     def _adopt(self, contact: ContactMade) -> None:
         """The bike was given this controller: remember it, and connect as its own."""
-        self.desk.remember_serial(contact.identity.serial)
+        self.desk.held.remember_serial(contact.identity.serial)
         self.connect_to(contact.port)
 
     # --- the job line and the footer ------------------------------------------------------------------------

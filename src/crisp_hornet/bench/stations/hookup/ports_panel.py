@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -68,7 +68,7 @@ class PortsPanel(QWidget):
         clear(self._ports)
         beside = [Port(port, BESIDE) for port in self._simulated.ports]
         found = self._several + beside + self._in_reach + serial_ports()
-        last = self._desk.last_port if self._desk.bike is not None else ""
+        last = self._desk.held.last_port if self._desk.bike is not None else ""
         if last and last not in {one.address for one in found} and "://" in last:
             found.append(Port(last, "where this bike was last"))
         for port in found:

@@ -7,8 +7,9 @@ from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
-from crisp_hornet.bench.prediction import in_units, predict
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.desk.prediction import in_units, predict
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.widgets.text import button, clear, label, rule
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.core.tunes.family import depths, parents
@@ -31,7 +32,7 @@ class FamilyView(QWidget):
     def refresh(self) -> None:
         """Show the tunes as they are now."""
         clear(self._rows)
-        sent = self._desk.sent_tunes()[::-1]
+        sent = self._desk.held.sent()[::-1]
         tunes = [tune for _, tune in sent]
         family = parents(tunes)
         lines = list(zip(sent, family, depths(family), strict=True))

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QDesktopServices, QPixmap
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
@@ -109,7 +109,7 @@ class LogbookPage(Station):
     def export_bike(self, path: Path) -> None:
         """Write the bike with its whole story, off the interface thread."""
         garage, number = self.desk.garage, self.desk.bike_id
-        self.desk.keep_draft()
+        self.desk.draft.keep()
 
         def work() -> str:
             export_bike(garage, number, path)
@@ -124,7 +124,7 @@ class LogbookPage(Station):
 
     def import_bike(self, path: Path) -> None:
         """Take a bike with its story into the garage and open it."""
-        self.desk.keep_draft()
+        self.desk.draft.keep()
         garage = self.desk.garage
         self._packing.start(lambda: import_bike(garage, path))
 
@@ -138,7 +138,7 @@ class LogbookPage(Station):
     # --- what is shown --------------------------------------------------------------------------------------
 
     def _read(self) -> None:
-        self.entries = self.desk.garage.book.of(self.desk.bike_id) if self.desk.bike else []
+        self.entries = self.desk.story.lines()
         self._show()
 
     def _keep_note(self) -> None:
@@ -158,7 +158,7 @@ class LogbookPage(Station):
             self.desk.said.emit("note", "Open a bike first: a note belongs to a bike.")
             return
         try:
-            self.desk.attach(path, self.note.text().strip())
+            self.desk.story.attach(path, self.note.text().strip())
         except DocumentError as error:
             self.desk.said.emit("stop", str(error))
             return
@@ -218,17 +218,17 @@ class LogbookPage(Station):
         row = QHBoxLayout()
         row.addWidget(label(f"{day:%A}, {day.day} {day:%B %Y}".upper(), "caps"))
         row.addStretch(1)
-        on_it = next((tune for at, tune in self.desk.sent_tunes() if at.date() <= day), None)
+        on_it = next((tune for at, tune in self.desk.held.sent() if at.date() <= day), None)
         if on_it is not None:
             row.addWidget(label(f"on the bike: {on_it.name}", "quiet"))
         return row
 
     def _sent_tune(self, entry: Entry) -> Tune | None:
-        near = [tune for at, tune in self.desk.sent_tunes() if abs(at - entry.at) <= SAME_MOMENT]
+        near = [tune for at, tune in self.desk.held.sent() if abs(at - entry.at) <= SAME_MOMENT]
         return near[0] if entry.kind == "send" and near else None
 
     def _draft_again(self, tune: Tune) -> None:
-        self.desk.open_draft(tune)
+        self.desk.draft.open(tune)
         self.desk.said.emit("settled", f"{tune.name} is the draft again; Send shows what that would change.")
 
     def _line(self, entry: Entry) -> QHBoxLayout:

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -35,12 +35,12 @@ class FlawsPanel(QWidget):
     def refresh(self) -> None:
         """List the flaws of the open ride."""
         clear(self._list)
-        for flaw in self._desk.flaws:
+        for flaw in self._desk.ride.flaws:
             name = WORDS.get(flaw.channel, "times")
             row = QHBoxLayout()
             if flaw.mends:
                 box = Confirm(self.theme, f"mend {flaw.kind} of {name}")
-                box.setChecked(flaw.id not in self._desk.left_flaws)
+                box.setChecked(flaw.id not in self._desk.ride.left_flaws)
                 box.toggled.connect(partial(self._switch, flaw.id))
                 row.addWidget(box)
             row.addWidget(label(self._desk.units.text(f"{name}: {flaw.text}"), wrap=True), 1)
@@ -50,6 +50,6 @@ class FlawsPanel(QWidget):
         self._list.addStretch(1)
 
     def _switch(self, flaw: str, mend: bool) -> None:
-        left = set(self._desk.left_flaws)
+        left = set(self._desk.ride.left_flaws)
         (left.discard if mend else left.add)(flaw)
-        self._desk.leave_flaws(left)
+        self._desk.ride.leave_flaws(left)

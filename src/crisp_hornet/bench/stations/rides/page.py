@@ -9,9 +9,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.stations.rides.export import EXPORTS, export
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
@@ -63,7 +64,7 @@ class RidesPage(Station):
         self.recording.told.connect(self.news)
         self.rest = RestRow(desk, link)
         self.card = CardFields("card of the ride", after=True)
-        self.card.changed.connect(lambda: self.desk.keep_card(self.card.card))
+        self.card.changed.connect(lambda: self.desk.ride.keep_card(self.card.card))
         self.runs = RunsPanel(desk, theme)
         self.runs.shown_between.connect(lambda low, high: self.traces.show_between(low - 3, high + 3))
         self._card_link = button("Card", lambda: self._switch(self.card), "link", "Show the card of the ride")
@@ -91,7 +92,7 @@ class RidesPage(Station):
         self.traces = self.view.traces
         self.beside = RideSide(desk, theme, self.view)
         self._lay_out()
-        desk.rides_changed.connect(self._show)
+        desk.ride.changed.connect(self._show)
         desk.bike_changed.connect(self._show)
         desk.units_changed.connect(self._show)
         self._show()
@@ -143,7 +144,7 @@ class RidesPage(Station):
         if self.desk.bike is None:
             self.desk.said.emit("note", "Open a bike first: a ride belongs to a bike.")
             return
-        kept = self.desk.garage.settings.get
+        kept = self.desk.remembered
         self._import.start(lambda: opened(path, kept))
         self._show()
 
@@ -184,7 +185,7 @@ class RidesPage(Station):
 
     def _take_import(self, loaded: Loaded, card: RideCard | None = None) -> None:
         try:
-            self.desk.take_ride(loaded.ride, loaded.notes, card)
+            self.desk.ride.take(loaded.ride, loaded.notes, card)
         except DocumentError as error:
             self._take_failure(error)
             return
@@ -199,7 +200,7 @@ class RidesPage(Station):
     def _open_item(self, item: QListWidgetItem) -> None:
         kept = self._kept[self._list.row(item)]
         try:
-            self.desk.open_ride(kept)
+            self.desk.ride.open(kept)
         except DocumentError as error:
             self.desk.said.emit("stop", str(error))
 
@@ -207,15 +208,19 @@ class RidesPage(Station):
 
     def _show(self) -> None:
         self._cancel.setVisible(self._import.running)
-        self._kept = self.desk.garage.rides.of(self.desk.bike_id) if self.desk.bike else []
+        self._kept = self.desk.ride.kept()
         self._list.clear()
         for kept in self._kept:
             item = QListWidgetItem(f"{kept.name}\n{time_words(kept.at)}")
             item.setToolTip(kept.name)
             self._list.addItem(item)
-            if self.desk.ride is not None and kept.name == self.desk.ride.name and self._list.currentRow() < 0:
+            if (
+                self.desk.ride.cleaned is not None
+                and kept.name == self.desk.ride.cleaned.name
+                and self._list.currentRow() < 0
+            ):
                 self._list.setCurrentItem(item)
-        ride = self.desk.ride
+        ride = self.desk.ride.cleaned
         title = (
             f"What the columns of {self.panel.path.name} are" if self.mapping else ride.name if ride else "No ride yet"
         )
@@ -224,12 +229,12 @@ class RidesPage(Station):
         left = len(self.recording.left()) if self.desk.bike is not None else 0
         self._left_link.setText(f"{left} recording{'s' if left != 1 else ''} left behind")
         self._left_link.setVisible(left > 0)
-        self._flaws_link.setText(f"{len(self.desk.flaws)} found wrong")
-        self._flaws_link.setVisible(bool(self.desk.flaws) and not self.mapping)
-        self.flaws.setVisible(self.flaws.isVisibleTo(self) and bool(self.desk.flaws))
+        self._flaws_link.setText(f"{len(self.desk.ride.flaws)} found wrong")
+        self._flaws_link.setVisible(bool(self.desk.ride.flaws) and not self.mapping)
+        self.flaws.setVisible(self.flaws.isVisibleTo(self) and bool(self.desk.ride.flaws))
         self.flaws.refresh()
         self.runs.refresh()
-        self.card.show_card(self.desk.card)
+        self.card.show_card(self.desk.ride.card)
         for panel in self._panels if ride is None else ():
             panel.hide()
         for link in (self._card_link, self._runs_link, self._join_link, self._export_link):
@@ -248,13 +253,13 @@ class RidesPage(Station):
         return self.beside
 
     def _summary(self) -> str:
-        ride = self.desk.ride
+        ride = self.desk.ride.cleaned
         assert ride is not None
         words = [clock(float(ride.time_s[-1])), f"{len(ride)} rows"]
         used = energy(ride)
         if used is not None:
             words += [f"{used.distance_km:.1f} km by the wheel", f"{used.wh_out - used.wh_back:.0f} Wh"]
-        words.append(f"ridden on {self.desk.ride_tune.name}" if self.desk.ride_tune else "tune not known")
+        words.append(f"ridden on {self.desk.ride.tune.name}" if self.desk.ride.tune else "tune not known")
         return self.desk.units.text(" · ".join(words))
 
     def state(self) -> BoltState:
@@ -279,7 +284,7 @@ class RidesPage(Station):
                 f"<b>{unsure} column{'s are' if unsure != 1 else ' is'} guessed</b>: look at them. " if unsure else ""
             )
             return "WHAT IS WHAT", f"{told}What is set here is remembered for the next log of this source."
-        if self.desk.ride is None:
+        if self.desk.ride.cleaned is None:
             return "A RIDE IS EVIDENCE", "With a log, what the tune really did can be laid over what was predicted."
         return (
             "LOOKING",
@@ -310,7 +315,7 @@ class RidesPage(Station):
         path, card, loaded = found
         ride = replace(loaded.ride, name=path.name.removesuffix(ENDING))
         self._take_import(Loaded(ride, loaded.notes), card)
-        if self.desk.raw_ride is not None and self.desk.raw_ride.name == ride.name:
+        if self.desk.ride.recorded is not None and self.desk.ride.recorded.name == ride.name:
             path.unlink(missing_ok=True)
             if card is not None:
                 self.rest.watch()
@@ -354,7 +359,7 @@ class RidesPage(Station):
 
     def join_file(self, path: Path) -> None:
         """Join another log of the same ride, a GPS watch's for instance, to the open one."""
-        first = self.desk.raw_ride
+        first = self.desk.ride.recorded
         if first is None:
             return
         self._joining.start(lambda: joined(first, path))
@@ -372,10 +377,10 @@ class RidesPage(Station):
 
     def export_file(self, path: Path, what: str = "whole") -> None:
         """Write the open ride, mended as shown; of ``what`` "view" only what the traces show, of "picture" how they show it."""
-        if self.desk.ride is None:
+        if self.desk.ride.cleaned is None:
             return
         try:
-            export(self.desk.ride, self.view, path, what)
+            export(self.desk.ride.cleaned, self.view, path, what)
         except DocumentError as error:
             self._take_failure(error)
             return

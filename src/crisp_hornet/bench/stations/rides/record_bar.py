@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
@@ -95,17 +95,17 @@ class RecordBar(QWidget):
         QShortcut(QKeySequence("F3"), self).activated.connect(self.begin_note)
         link.live_changed.connect(self._take)
         link.changed.connect(self.refresh)
-        desk.controller_changed.connect(self.refresh)
+        desk.held.changed.connect(self.refresh)
         self.refresh()
 
     @property
     def folder(self) -> Path:
         """Where recordings are written until they are rides."""
-        return self._desk.garage.folder / RECORDINGS
+        return self._desk.folder / RECORDINGS
 
     @property
     def _programmes(self) -> tuple[Programme, ...]:
-        tune = self._desk.controller
+        tune = self._desk.held.tune
         return programmes(len(tune.assist.levels) if tune is not None else 5, _kilograms(self.flywheel.text()))
 
     @property
@@ -127,7 +127,7 @@ class RecordBar(QWidget):
         self.lead = Lead(programme, bike) if programme is not None and bike is not None else None
         self._link.want_rate(RECORDING, FAST_MS)
         self._desk.pin(RECORDING)
-        tune = self._desk.controller.name if self._desk.controller is not None else "not known"
+        tune = self._desk.held.tune.name if self._desk.held.tune is not None else "not known"
         self._card = self._rested(self.card.card).model_copy(update={"programme": programme.title if programme else ""})
         known = {name.replace("_", " "): str(value) for name, value in self._card.model_dump().items() if value}
         self.recorder.card(known | {"tune": tune})

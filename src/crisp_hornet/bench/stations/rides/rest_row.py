@@ -6,7 +6,7 @@ import math
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_axes import clock
@@ -37,7 +37,7 @@ class RestRow(QWidget):
         """Wait for the pack of the open ride to come to rest."""
         if self._desk.bike is None:
             return
-        self._resting, self._ride_id = Resting(self._desk.bike.battery.series), self._desk.ride_id
+        self._resting, self._ride_id = Resting(self._desk.bike.battery.series), self._desk.ride.id
         self._told.setText("Waiting for the pack to rest: keep it connected, throttle closed.")
         self._take_now.setEnabled(False)
         self.show()
@@ -67,7 +67,7 @@ class RestRow(QWidget):
         if self._resting is None or math.isnan(self._resting.volts):
             return
         volts, lasted = round(self._resting.volts, 2), self._resting.lasts_s
-        if self._ride_id == self._desk.ride_id:
-            self._desk.keep_card(self._desk.card.model_copy(update={"rested_end_v": volts}))
+        if self._ride_id == self._desk.ride.id:
+            self._desk.ride.keep_card(self._desk.ride.card.model_copy(update={"rested_end_v": volts}))
             self._desk.said.emit("settled", f"Rested voltage {volts:g} V after {clock(lasted)} is on the ride's card.")
         self.leave()

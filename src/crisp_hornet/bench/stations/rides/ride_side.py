@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
-from crisp_hornet.bench.prediction import axis_speeds
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.desk.prediction import axis_speeds
 from crisp_hornet.bench.stations.rides.against import Against
 from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.stations.rides.profile import Profile
@@ -89,7 +89,7 @@ class RideSide(QWidget):
 
     def refresh(self) -> None:
         """Show the open ride."""
-        ride = self._desk.ride
+        ride = self._desk.ride.cleaned
         self.offer(ride is not None)
         if ride is None:
             return
@@ -112,11 +112,11 @@ class RideSide(QWidget):
     def _names(self, ride: Ride) -> list[str]:
         present = [name for name in WORDS if name in UNITS and name not in UNSEEN and ride.has(name)]
         known = self._desk.bike is not None
-        return present + (derivable(ride, self._desk.ride_tune is not None) if known else [])
+        return present + (derivable(ride, self._desk.ride.tune is not None) if known else [])
 
     def _ride(self, *names: str) -> Ride:
         """The ride, with what is worked out from it where one of the channels is."""
-        ride = self._desk.ride
+        ride = self._desk.ride.cleaned
         assert ride is not None
         whole = self._view.worked_out.ride if any(name not in UNITS for name in names) else ride
         return whole if whole is not None else ride
@@ -128,7 +128,7 @@ class RideSide(QWidget):
     def _show_picture(self) -> None:
         self._stack.setCurrentIndex(self.pictures.at)
         self._stack.setFixedHeight(self._pages[self.pictures.at].sizeHint().height())
-        if self._desk.ride is None:
+        if self._desk.ride.cleaned is None:
             return
         (self._show_bars, self._show_against, self._show_profile)[self.pictures.at]()
 
@@ -152,7 +152,7 @@ class RideSide(QWidget):
 
     def _model(self, across: str, name: str) -> tuple[Array, Array] | None:
         """The full pull of the tune it was ridden on, as these two channels; None where the model does not know both."""
-        bike, tune, ride = self._desk.bike, self._desk.ride_tune, self._desk.ride
+        bike, tune, ride = self._desk.bike, self._desk.ride.tune, self._desk.ride.cleaned
         conditions = conditions_at_start(ride, bike) if ride is not None and bike is not None else None
         if bike is None or tune is None or conditions is None:
             return None
@@ -181,7 +181,7 @@ class RideSide(QWidget):
 
     def _point_at(self, at_s: float) -> None:
         self.track.point_at(at_s)
-        ride = self._desk.ride
+        ride = self._desk.ride.cleaned
         if (
             self.pictures.at == PICTURES.index("profile")
             and ride is not None
@@ -203,7 +203,7 @@ class RideSide(QWidget):
         return turned(self._name, values, self._desk.units)
 
     def _show_figures(self) -> None:
-        if self._desk.ride is None:
+        if self._desk.ride.cleaned is None:
             return
         low, high = self._view.traces.in_view
         told = f"{clock(low)} to {clock(high)}: {self._figures(self._ride(self._name), low, high)}"

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.stations.rides.worked_out import WorkedOut
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
@@ -93,7 +93,7 @@ class RideView(QWidget):
         self._stale = not self.isVisible()
         if self._stale:
             return
-        ride = self._desk.ride
+        ride = self._desk.ride.cleaned
         for widget in (self.groups, self.axis, self.other, self.overview):
             widget.setVisible(ride is not None)
         self._offer_others()
@@ -129,8 +129,8 @@ class RideView(QWidget):
     # --- another ride behind --------------------------------------------------------------------------------
 
     def _offer_others(self) -> None:
-        every = self._desk.garage.rides.of(self._desk.bike_id) if self._desk.bike is not None else []
-        kept = [one for one in every if one.id != self._desk.ride_id]
+        every = self._desk.ride.kept()
+        kept = [one for one in every if one.id != self._desk.ride.id]
         if [one.id for one in kept] == [one.id for one in self._kept]:
             return
         at = self.other.currentIndex() - 1
@@ -148,7 +148,7 @@ class RideView(QWidget):
     def _lay_behind(self) -> None:
         """Lay the chosen ride behind the open one, off the interface thread."""
         self.beside = self._beside_of = None
-        at, first = self.other.currentIndex() - 1, self._desk.ride
+        at, first = self.other.currentIndex() - 1, self._desk.ride.cleaned
         if not 0 <= at < len(self._kept) or first is None or self._desk.bike is None:
             self._laying.cancel()
             return
@@ -156,7 +156,7 @@ class RideView(QWidget):
         self._beside_of = (first, kept.id)
 
         def work() -> tuple[Ride, Beside]:
-            second = desk.as_shown_now(desk.garage.rides.load(kept), kept.card)
+            second = desk.ride.load(kept)
             whole = Ride(second.name, second.time_s, second.channels | derived(second, bike, kept.tune))
             try:
                 return first, beside(first, whole)
@@ -167,7 +167,7 @@ class RideView(QWidget):
 
     def _take_beside(self, found: tuple[Ride, Beside]) -> None:
         first, laid = found
-        if first is not self._desk.ride:
+        if first is not self._desk.ride.cleaned:
             return  # another ride was opened meanwhile
         self.beside = laid
         self.axis.choose(1)

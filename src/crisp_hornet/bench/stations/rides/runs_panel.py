@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
@@ -48,12 +48,12 @@ class RunsPanel(QWidget):
 
     @property
     def _levels(self) -> int:
-        tune = self._desk.ride_tune or self._desk.controller
+        tune = self._desk.ride.tune or self._desk.held.tune
         return len(tune.assist.levels) if tune is not None else 5
 
     def refresh(self) -> None:
         """Look for the chosen programme in the open ride, off the interface thread."""
-        ride, bike = self._desk.ride, self._desk.bike
+        ride, bike = self._desk.ride.cleaned, self._desk.bike
         wanted = (ride, self.choice.currentIndex())
         if not self.isVisible() or ride is None or bike is None or wanted == self._of:
             return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.documents.bike import Bike
@@ -27,7 +27,7 @@ class WorkedOut:
     @property
     def ride(self) -> Ride | None:
         """The open ride with what is worked out from it; shares its times."""
-        ride, bike, tune = self._desk.ride, self._desk.bike, self._desk.ride_tune
+        ride, bike, tune = self._desk.ride.cleaned, self._desk.bike, self._desk.ride.tune
         if ride is None or bike is None:
             return ride
         made = self._made

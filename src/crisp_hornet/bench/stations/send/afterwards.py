@@ -7,8 +7,9 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -59,9 +60,7 @@ class Afterwards(QWidget):
 
     def _offer_backup(self, contact: ContactMade) -> None:
         """The newest backup that differs from what the controller holds."""
-        others = [
-            (at, one) for at, one in self._desk.garage.backups.of(self._desk.bike_id) if one.raws() != contact.raws
-        ]
+        others = [(at, one) for at, one in self._desk.story.backups() if one.raws() != contact.raws]
         if not others:
             return
         at, backup = others[0]
@@ -79,6 +78,6 @@ class Afterwards(QWidget):
 
     def _draft(self, backup: Backup, contact: ContactMade) -> None:
         try:
-            self._desk.open_draft(tune_of(contact.map, backup.raws(), "From the backup"))
+            self._desk.draft.open(tune_of(contact.map, backup.raws(), "From the backup"))
         except DocumentError as error:
             self._desk.said.emit("stop", f"That backup does not fit this controller: {error}")

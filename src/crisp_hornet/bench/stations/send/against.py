@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.documents.tune import Tune
 
@@ -34,4 +35,4 @@ class Against(Chooser):
         return None if index < 1 or self.isHidden() else self._sent()[index - 1][1]
 
     def _sent(self) -> list[tuple[datetime, Tune]]:
-        return self._desk.garage.tunes.sent(self._desk.bike_id) if self._desk.bike is not None else []
+        return self._desk.held.sent()

@@ -7,7 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.simulated import Simulated
@@ -72,9 +72,9 @@ class SendPage(Station):
         self.power_cycle = PowerCycle(link)  # hears of a contact after the earlier report was let go
         self._afterwards = Afterwards(desk, link, self.power_cycle)
         self._lay_out()
-        for signal in (desk.controller_changed, desk.bike_changed, desk.units_changed, link.changed):
+        for signal in (desk.held.changed, desk.bike_changed, desk.units_changed, link.changed):
             signal.connect(self._show)
-        desk.draft_changed.connect(self._draft_changed)
+        desk.draft.changed.connect(self._draft_changed)
         self._afterwards.keep_asked.connect(self._forget_report)
         self._afterwards.restore_asked.connect(self.restore)
         self._afterwards.draft_asked.connect(self._leave_backup)
@@ -131,7 +131,7 @@ class SendPage(Station):
 
     def target(self) -> Target:
         """What leads from what the controller holds to the draft, or to the backup."""
-        contact, draft = self.link.contact, self.desk.draft
+        contact, draft = self.link.contact, self.desk.draft.tune
         if contact is None:
             return Target()
         if self.backup is not None:
@@ -153,7 +153,7 @@ class SendPage(Station):
         """What the watch list stops; a backup ran before, it is what one goes back to."""
         if self.backup is not None:
             return []
-        return [one for one in self.desk.warnings if one.strength is Strength.STOP]
+        return [one for one in self.desk.watch.warnings if one.strength is Strength.STOP]
 
     @property
     def _blocked(self) -> str:
@@ -167,9 +167,9 @@ class SendPage(Station):
         if desk.bike is None or not target.writes:
             return None
         speeds = tuple(float(one) for one in desk.speeds) if desk.speeds is not None else None
-        watched = Watched(desk.bike, desk.conditions, speeds, desk.sensors)
+        watched = Watched(desk.bike, desk.conditions, speeds, desk.watch.sensors)
         operation = target.operation(desk.bike, watched, self.keep.isChecked())
-        return replace(operation, warnings=tuple(desk.warnings)) if isinstance(operation, SendTune) else operation
+        return replace(operation, warnings=tuple(desk.watch.warnings)) if isinstance(operation, SendTune) else operation
 
     def _to_confirm(self, target: Target) -> list[Question]:
         contact, operation = self.link.contact, self._operation(target)
@@ -212,7 +212,12 @@ class SendPage(Station):
         ready = (bool(target.changes) or (target.unkept and self.report is None)) and not self._sending
         self._title.setText(
             words.headline(
-                self.report, self.link.contact, self.backup, target.changes, len(self.desk.drafted), target.unkept
+                self.report,
+                self.link.contact,
+                self.backup,
+                target.changes,
+                len(self.desk.draft.differing),
+                target.unkept,
             )
         )
         note = target.misfit or words.restore_note(target.restore)
@@ -221,7 +226,9 @@ class SendPage(Station):
         self._against.refresh(self.backup is None and self.report is None and not self._sending)
         self._show_lines(target)
         self._sensors.setVisible(self.backup is not None and not self._sending and self.report is None)
-        self._show_meant(self.backup is None and (ready or (self.link.contact is None and bool(self.desk.drafted))))
+        self._show_meant(
+            self.backup is None and (ready or (self.link.contact is None and bool(self.desk.draft.differing)))
+        )
         self.identify.setVisible(ready and not self._blocked)
         if self.link.contact is not None:
             self.identify.refresh()
@@ -236,7 +243,7 @@ class SendPage(Station):
         self.news.emit()
 
     def _show_lines(self, target: Target) -> None:
-        contact, draft, earlier = self.link.contact, self.desk.draft, self._against.earlier()
+        contact, draft, earlier = self.link.contact, self.desk.draft.tune, self._against.earlier()
         if self.report is not None and self._sent:
             lines = change_lines(self._sent, self.report.held)
         elif earlier is not None and draft is not None:
@@ -244,8 +251,8 @@ class SendPage(Station):
             lines = lines_between(earlier, draft, note, contact.map if contact else None)
         elif contact is not None:
             lines = change_lines(target.changes) + left_out_lines(target.left_out)
-        elif draft is not None and self.desk.controller is not None:
-            lines = lines_between(self.desk.controller, draft, "as last read; connect to send")
+        elif draft is not None and self.desk.held.tune is not None:
+            lines = lines_between(self.desk.held.tune, draft, "as last read; connect to send")
         else:
             lines = []
         turn = self.desk.units.text
@@ -253,7 +260,7 @@ class SendPage(Station):
         self.change_list.show_lines([_turned(one, turn(one.before), turn(one.after), turn(one.note)) for one in lines])
 
     def _show_meant(self, wanted: bool) -> None:
-        drafted, now = self.desk.draft_prediction, self.desk.controller_prediction
+        drafted, now = self.desk.draft.prediction, self.desk.held.prediction
         self._meant.show_figures(
             drafted.consequences if drafted else [], now.consequences if now else [], self.desk.units
         )
@@ -299,13 +306,13 @@ class SendPage(Station):
         running, kept = self._running(tune), report.kept is not Kept.NO
         back = self._target.restore is not None
         if report.outcome is Outcome.PROVED and running is not None:
-            take = self.desk.take_restored if back else self.desk.take_sent
+            take = self.desk.held.take_restored if back else self.desk.take_sent
             take(running, report.message, in_words or ["kept what ran"], kept)
         else:
             what = "backup" if back else tune.name
             self.desk.log("send", f"Send {report.outcome.value}: {what}", f"{'; '.join(in_words)}. {report.message}")
             if running is not None:
-                self.desk.take_running(running)
+                self.desk.held.take_running(running)
         self.report = report
         self.questions.forget()  # confirmations count once
         self._show()
@@ -334,11 +341,11 @@ class SendPage(Station):
     def state(self) -> BoltState:
         if self.report is not None and self.report.outcome is not Outcome.PROVED:
             return BoltState.NEEDS_A_LOOK
-        if (self._stops and self.desk.drafted) or self._blocked:
+        if (self._stops and self.desk.draft.differing) or self._blocked:
             return BoltState.NEEDS_A_LOOK
-        if self._sending or self.desk.drafted or (self.link.contact is not None and self.link.contact.unkept):
+        if self._sending or self.desk.draft.differing or (self.link.contact is not None and self.link.contact.unkept):
             return BoltState.IN_WORK if self.link.contact else BoltState.UNTOUCHED
-        sent = self.desk.controller and self.desk.garage.tunes.newest(self.desk.bike_id, "sent")
+        sent = self.desk.held.tune and self.desk.held.sent()
         return BoltState.DONE if sent else BoltState.UNTOUCHED
 
     def caption(self) -> str:
@@ -348,7 +355,7 @@ class SendPage(Station):
             return self.report.outcome.value
         if self.backup is not None:
             return "a backup to put back"
-        drafted = len(self.desk.drafted)
+        drafted = len(self.desk.draft.differing)
         if not drafted and self.link.contact is not None and self.link.contact.unkept:
             return "runs, not kept"
         return f"{drafted} to send" if drafted else "nothing to send"
@@ -381,7 +388,7 @@ class SendPage(Station):
 
     def act_text(self) -> str:
         if self.link.contact is None:
-            return "Hook up the controller" if self.desk.drafted else ""
+            return "Hook up the controller" if self.desk.draft.differing else ""
         if self._sending:
             return "Sending"
         if self.power_cycle.waiting:
@@ -411,13 +418,13 @@ class SendPage(Station):
         if self.link.contact is None:
             self.go.emit(2)
             return
-        target, tune = self.target(), self.desk.draft or self.desk.controller
+        target, tune = self.target(), self.desk.draft.tune or self.desk.held.tune
         if not target.changes and not (target.unkept and self.report is None):
             self.go.emit(6)
             return
         if tune is None:
             return
-        self.desk.judge_worst()
+        self.desk.watch.judge_worst()
         operation = self._operation(target)
         self.questions.ask(self._to_confirm(target), target.about)
         if operation is None or self._stops or self.questions.left:  # found only now, at a corner

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.ride.measured_pull import measured_pull
@@ -32,9 +32,9 @@ class AlsoShown(QComboBox):
     def refresh(self) -> None:
         """List what there is now."""
         desk = self._desk
-        sent = desk.sent_tunes() if desk.bike is not None else []
-        tunes = {f"{tune.name}, sent {at:%d %b}": tune for at, tune in sent} | desk.named_drafts()
-        names = [NOTHING, *([MEASURED] if desk.ride is not None else []), *tunes]
+        sent = desk.held.sent() if desk.bike is not None else []
+        tunes = {f"{tune.name}, sent {at:%d %b}": tune for at, tune in sent} | desk.draft.named()
+        names = [NOTHING, *([MEASURED] if desk.ride.cleaned is not None else []), *tunes]
         self._tunes = tunes
         if [self.itemText(at) for at in range(self.count())] != names:
             now = self.currentText()
@@ -46,10 +46,12 @@ class AlsoShown(QComboBox):
         """Lay what is chosen over the chart."""
         desk, name = self._desk, self.currentText()
         bike, speeds = desk.bike, desk.speeds
-        key = (name, bike, desk.conditions, self._tunes.get(name), desk.ride)
+        key = (name, bike, desk.conditions, self._tunes.get(name), desk.ride.cleaned)
         if key == self._shown or bike is None or speeds is None:
             return
         self._shown = key
         tune = self._tunes.get(name)
         chart.show_also(name, pull_curve(bike, tune, speeds[::EVERY], desk.conditions) if tune is not None else None)
-        chart.show_measured(measured_pull(desk.ride, bike) if name == MEASURED and desk.ride is not None else None)
+        chart.show_measured(
+            measured_pull(desk.ride.cleaned, bike) if name == MEASURED and desk.ride.cleaned is not None else None
+        )

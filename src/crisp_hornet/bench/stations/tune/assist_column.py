@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import pyqtSignal
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import WIDE, RulerColumn
 from crisp_hornet.bench.theme import Theme
@@ -73,7 +73,7 @@ class AssistColumn(RulerColumn):
             "family.lowest": _counts_in("torque", "power", "blend"),
             "family.highest": _counts_in("torque", "power", "blend"),
         }
-        self._rider_rulers = {key: Ruler(scale, theme, desk.token) for key, scale in RIDER.items()}
+        self._rider_rulers = {key: Ruler(scale, theme, desk.draft.token) for key, scale in RIDER.items()}
         at = self.column.count() - 1
         for widget in (label("DRAWN FOR", "caps"), *self._rider_rulers.values()):
             self.column.insertWidget(at, widget)
@@ -107,11 +107,11 @@ class AssistColumn(RulerColumn):
         return super().known(now, "assist.levels.count" if path.startswith("family.") else path)
 
     def take(self, path: str, value: float | None, token: int) -> None:
-        draft = self._desk.draft
+        draft = self._desk.draft.tune
         if draft is None or value is None or not (path.startswith("family.") or path == "assist.levels.count"):
             super().take(path, value, token)
             return
-        self._desk.change_many(family_settings(draft, path, value), "assist levels", token)
+        self._desk.draft.change_many(family_settings(draft, path, value), "assist levels", token)
 
 
 def _counts_in(*styles: str) -> Callable[[Tune], str]:

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
@@ -42,9 +42,9 @@ class AssistView(TuneView):
         self.rulers.rider_changed.connect(self._rider_changed)
         self.quantity = PageChoice(("multiplier", "power share", "speed share"), "levels drawn by")
         self.quantity.chosen.connect(lambda _at: self.refresh())
-        self.levels = HandleChart(theme, desk.token, "Assist levels")
+        self.levels = HandleChart(theme, desk.draft.token, "Assist levels")
         self.listen(self.levels, {"multiplier": (0.1, 0.01)})
-        self._shares = HandleChart(theme, desk.token, "Assist levels")
+        self._shares = HandleChart(theme, desk.draft.token, "Assist levels")
         self.listen(self._shares, {"_share": (0.05, 0.01)}, back=lambda percent: percent / 100)
         self.watts, self.start, self.stroke = PlainChart(theme), PlainChart(theme), PlainChart(theme)
         self.table = PaintedTable(theme, "A RIDER ON THE ROAD", HEADS)
@@ -86,7 +86,7 @@ class AssistView(TuneView):
 
     def refresh(self) -> None:
         self.rulers.refresh()
-        draft, prediction = self.desk.draft, self.desk.draft_prediction
+        draft, prediction = self.desk.draft.tune, self.desk.draft.prediction
         if draft is None or prediction is None:
             return
         rider = self.rulers.rider
@@ -103,7 +103,7 @@ class AssistView(TuneView):
 
     def refresh_slow(self) -> None:
         """Energy takes a search per level: shown once the hands rest."""
-        draft, prediction, rides = self.desk.draft, self.desk.draft_prediction, self._rides
+        draft, prediction, rides = self.desk.draft.tune, self.desk.draft.prediction, self._rides
         if draft is None or prediction is None or rides is None:
             return
         rested_v = self.desk.conditions.rested_v
@@ -122,7 +122,7 @@ class AssistView(TuneView):
         self.levels.setVisible(not by_share)
         self._shares.setVisible(by_share)
         chart, factor = (self._shares, 100.0) if by_share else (self.levels, 1.0)
-        now = self.desk.controller
+        now = self.desk.held.tune
         held = now.assist.levels if now is not None and now.holds("assist.levels.count") else []
         places = np.arange(1, len(draft.assist.levels) + 1, dtype=np.float64)
         values = np.array([factor * getattr(level, key) for level in draft.assist.levels])
@@ -187,7 +187,7 @@ class AssistView(TuneView):
         self.words.setText(f"{told} {self._by_hand()}".strip())
 
     def _by_hand(self) -> str:
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         assert draft is not None
         off = nearest_family([level.multiplier for level in draft.assist.levels]).by_hand
         return f"Drawn by hand: level {', '.join(str(at + 1) for at in off)}." if off else ""
@@ -210,7 +210,7 @@ class AssistView(TuneView):
         self.table.show_rows([row(at, level) for at, level in enumerate(motive.assist.levels)], units)
 
     def meaning(self) -> tuple[str, str] | None:
-        draft, prediction, rides = self.desk.draft, self.desk.draft_prediction, self._rides
+        draft, prediction, rides = self.desk.draft.tune, self.desk.draft.prediction, self._rides
         if draft is None or prediction is None or rides is None:
             return None
         motive, rider = Motive.of(prediction.curve, draft), self.rulers.rider

@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPdfWriter, QTextDocument
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
@@ -139,13 +139,13 @@ class ChainView(QWidget):
 
     def _change(self, chain: list[ChainLink], what: str) -> None:
         assert self._desk.bike is not None
-        self._desk.change_bike(self._desk.bike.model_copy(update={"chain": chain}), what)
+        self._desk.active.change(self._desk.bike.model_copy(update={"chain": chain}), what)
 
     # --- the card -------------------------------------------------------------------------------------------
 
     def card_lines(self) -> list[CardLine]:
         """What is to be keyed in."""
-        bike, draft = self._desk.bike, self._desk.draft
+        bike, draft = self._desk.bike, self._desk.draft.tune
         if bike is None or draft is None:
             return []
         contact = self._link.contact
@@ -180,7 +180,7 @@ class ChainView(QWidget):
 
     def refresh(self) -> None:
         """Show what the desk holds now; does nothing while hidden."""
-        bike, draft = self._desk.bike, self._desk.draft
+        bike, draft = self._desk.bike, self._desk.draft.tune
         if self.isHidden() or bike is None or draft is None:
             return
         clear(self._table)
@@ -221,7 +221,7 @@ class ChainView(QWidget):
             )
 
     def _show_gauge(self) -> None:
-        bike, draft = self._desk.bike, self._desk.draft
+        bike, draft = self._desk.bike, self._desk.draft.tune
         if bike is None or draft is None:
             return
         clear(self._gauge)

@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QTextEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
@@ -57,28 +57,28 @@ class DraftsView(TuneView):
         if not name or len(name) > 200:
             self.desk.said.emit("note", "Give the draft a name of up to 200 characters.")
             return
-        self.desk.keep_named(name, self.notes.toPlainText().strip()[:4000])
+        self.desk.draft.keep_named(name, self.notes.toPlainText().strip()[:4000])
         self.desk.said.emit("settled", f"Kept: {name}.")
 
     def open(self, name: str) -> None:
         """Take a kept draft in hand; undoable."""
-        self.desk.open_draft(self.desk.named_drafts()[name])
+        self.desk.draft.open(self.desk.draft.named()[name])
 
     def take_step(self, step: Step) -> None:
         """Take a step of the plan in hand. The goal is kept by name first, so that the plan can be gone on with."""
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is None:
             return
-        if step.tune != draft and draft.name not in self.desk.named_drafts():
-            self.desk.keep_named(draft.name, draft.notes)
-        self.desk.open_draft(step.tune)
+        if step.tune != draft and draft.name not in self.desk.draft.named():
+            self.desk.draft.keep_named(draft.name, draft.notes)
+        self.desk.draft.open(step.tune)
         self.desk.log("draft", f"Step taken in hand: {step.tune.name}", " ".join(step.checks))
 
     # --- showing it -----------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        draft, now = self.desk.draft, self.desk.controller
-        drafts = self.desk.named_drafts()
+        draft, now = self.desk.draft.tune, self.desk.held.tune
+        drafts = self.desk.draft.named()
         if draft is None or self._of == (draft, now, drafts, self.desk.units):
             return
         self._of = (draft, now, drafts, self.desk.units)
@@ -100,7 +100,7 @@ class DraftsView(TuneView):
         row = QHBoxLayout(acts)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(button("Take it in hand", partial(self.open, name), "link", f"Take {name} in hand"))
-        row.addWidget(button("let it go", partial(self.desk.drop_named, name), "link", f"Let {name} go"))
+        row.addWidget(button("let it go", partial(self.desk.draft.drop_named, name), "link", f"Let {name} go"))
         row.addStretch(1)
         lines = [label(name), label(words, "quiet", wrap=True)]
         if tune.notes:

@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
@@ -56,7 +56,7 @@ class FeelView(TuneView):
         self.rulers.needs["throttle.rolling_kmh"] = lambda tune: (
             "" if tune.throttle.start == "rolling" else "Counts where it works only while rolling"
         )
-        self.curve = HandleChart(theme, desk.token, "Throttle curve")
+        self.curve = HandleChart(theme, desk.draft.token, "Throttle curve")
         self.listen(self.curve, {"": (0.05, 0.01)}, back=lambda percent: percent / 100)
         self.launch = PlainChart(theme)
         self.speed = PlainChart(theme)
@@ -88,9 +88,9 @@ class FeelView(TuneView):
 
     def take_family(self, name: str) -> None:
         """Set all four points to a family, up to the present share at full twist."""
-        if self.desk.draft is not None:
-            shares = family_shares(name, self.desk.draft.throttle.maximum)
-            self.desk.change_many(dict(zip(CURVE, shares, strict=True)), f"throttle curve: {name}")
+        if self.desk.draft.tune is not None:
+            shares = family_shares(name, self.desk.draft.tune.throttle.maximum)
+            self.desk.draft.change_many(dict(zip(CURVE, shares, strict=True)), f"throttle curve: {name}")
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -98,9 +98,9 @@ class FeelView(TuneView):
         """What the draft is laid beside: what is on the controller, or a kept draft."""
         desk, name = self.desk, self.beside.currentText()
         if name in ("", BESIDE_CONTROLLER):
-            prediction = desk.controller_prediction
-            return BESIDE_CONTROLLER, desk.controller, prediction.curve if prediction else None
-        tune = desk.named_drafts().get(name)
+            prediction = desk.held.prediction
+            return BESIDE_CONTROLLER, desk.held.tune, prediction.curve if prediction else None
+        tune = desk.draft.named().get(name)
         if tune is None or desk.bike is None or desk.speeds is None:
             return name, None, None
         key = (tune, desk.bike, desk.conditions)
@@ -109,7 +109,7 @@ class FeelView(TuneView):
         return name, tune, self._other_curve[1]
 
     def _show_beside(self) -> None:
-        wanted = [BESIDE_CONTROLLER, *self.desk.named_drafts()]
+        wanted = [BESIDE_CONTROLLER, *self.desk.draft.named()]
         if [self.beside.itemText(at) for at in range(self.beside.count())] != wanted:
             self.beside.blockSignals(True)
             self.beside.clear()
@@ -119,7 +119,7 @@ class FeelView(TuneView):
     def refresh(self) -> None:
         self.rulers.refresh()
         self._show_beside()
-        draft, prediction = self.desk.draft, self.desk.draft_prediction
+        draft, prediction = self.desk.draft.tune, self.desk.draft.prediction
         if draft is None or prediction is None:
             return
         name, other, other_curve = self._other()
@@ -154,7 +154,7 @@ class FeelView(TuneView):
         return self._made[2], self._made[3]
 
     def meaning(self) -> tuple[str, str] | None:
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is None:
             return None
         throttle = draft.throttle

@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
@@ -41,7 +41,7 @@ class GuardsView(TuneView):
         super().__init__(desk, link, theme)
         self.column = self.rulers = RulerColumn(desk, link, theme, RULERS)
         names = ("Low-voltage fade", "Heat fades", "Regen fade")
-        self.fades = [HandleChart(theme, desk.token, name) for name in names]
+        self.fades = [HandleChart(theme, desk.draft.token, name) for name in names]
         for chart, unit in zip(self.fades, ("V", "°C", "V"), strict=True):
             back = partial(self._in_document, unit)
             self.listen(chart, {"_v": (0.5, 0.1), "_c": (5.0, 1.0)}, sideways=True, back=back)
@@ -67,7 +67,7 @@ class GuardsView(TuneView):
 
     def refresh(self) -> None:
         self.rulers.refresh()
-        bike, draft = self.desk.bike, self.desk.draft
+        bike, draft = self.desk.bike, self.desk.draft.tune
         if bike is None or draft is None:
             return
         for name, depends, show in (
@@ -75,21 +75,21 @@ class GuardsView(TuneView):
             ("heat", (draft.heat_guard,), self._show_heat_fades),
             ("regen", (draft.regen,), self._show_regen),
         ):
-            key = (bike, self.desk.controller, self.desk.units, *depends)
+            key = (bike, self.desk.held.tune, self.desk.units, *depends)
             if self._made.get(name) != key:  # a drag of one fade leaves the others as they are
                 self._made[name] = key
                 show(bike, draft)
 
     def refresh_slow(self) -> None:
         """The climb: some hundred steps, once the hands rest."""
-        bike, draft = self.desk.bike, self.desk.draft
+        bike, draft = self.desk.bike, self.desk.draft.tune
         if bike is not None and draft is not None:
             self._show_climb(bike, draft)
 
     def _show_pack(self, bike: Bike, draft: Tune) -> None:
         guard, battery = draft.battery_guard, bike.battery
         low, high = battery.bms_trip_v - 0.12 * battery.series, full_v(battery)
-        now = self.desk.controller
+        now = self.desk.held.tune
         self.fades[0].show_picture(
             Picture(
                 "volts under load", "share of the battery current, %",
@@ -125,7 +125,7 @@ class GuardsView(TuneView):
         ))  # fmt: skip
 
     def _show_heat_fades(self, bike: Bike, draft: Tune) -> None:
-        guard, now = draft.heat_guard, self.desk.controller
+        guard, now = draft.heat_guard, self.desk.held.tune
         high = max(bike.motor.max_winding_c + 15, guard.motor_fade_end_c, guard.controller_fade_end_c)
         lines = [
             replace(_rising(40.0, guard.motor_fade_start_c, guard.motor_fade_end_c, high, "drafted"), name="motor"),
@@ -185,7 +185,7 @@ class GuardsView(TuneView):
         ))  # fmt: skip
 
     def _show_regen(self, bike: Bike, draft: Tune) -> None:
-        regen, battery, now = draft.regen, bike.battery, self.desk.controller
+        regen, battery, now = draft.regen, bike.battery, self.desk.held.tune
         low = min(regen.fade_start_v, full_v(battery) * 0.9) - 1
         high = max(regen.fade_end_v, battery.bms_over_v or full_v(battery)) + 0.06 * battery.series
         lines = [_rising(low, regen.fade_start_v, regen.fade_end_v, high, "drafted")]
@@ -228,7 +228,7 @@ class GuardsView(TuneView):
         ))  # fmt: skip
 
     def meaning(self) -> tuple[str, str] | None:
-        bike, draft = self.desk.bike, self.desk.draft
+        bike, draft = self.desk.bike, self.desk.draft.tune
         if bike is None or draft is None:
             return None
         power = draft.drive.power_w

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import ValidationError
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
@@ -97,7 +97,7 @@ class LocalPanel(QWidget):
 
     def _keep(self, rules: LocalRules | None, name: str) -> None:
         if self._desk.bike is not None and self._desk.bike.local != rules:
-            self._desk.change_bike(self._desk.bike.model_copy(update={"local": rules}), f"local rules: {name}")
+            self._desk.active.change(self._desk.bike.model_copy(update={"local": rules}), f"local rules: {name}")
             self._desk.log(
                 "bike", f"Local rules: {name}", "" if rules is None else "As entered; the local code decides."
             )

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.theme import Theme
@@ -64,7 +64,7 @@ class ModesColumn(RulerColumn):
         self.chosen_changed.emit()
 
     def refresh(self) -> None:
-        draft = self._desk.draft
+        draft = self._desk.draft.tune
         if draft is None:
             return
         self.chosen = min(self.chosen, max(len(draft.modes) - 1, 0))

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.local_panel import LocalPanel
 from crisp_hornet.bench.stations.tune.modes_column import ModesColumn
@@ -113,7 +113,7 @@ class ModesView(TuneView):
 
     def add_mode(self, kind: str) -> None:
         """A new mode of a kind."""
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is None or len(draft.modes) >= MOST_MODES:
             return
         mode, names = mode_of_kind(draft, kind), [one.name for one in draft.modes]
@@ -123,7 +123,7 @@ class ModesView(TuneView):
 
     def drop_mode(self) -> None:
         """Take the chosen mode out."""
-        draft, at = self.desk.draft, self.rulers.chosen
+        draft, at = self.desk.draft.tune, self.rulers.chosen
         if draft is not None and at < len(draft.modes):
             self._put([one for k, one in enumerate(draft.modes) if k != at], f"{draft.modes[at].name} out")
 
@@ -136,7 +136,7 @@ class ModesView(TuneView):
         self._change({key: on})
 
     def _change(self, what: dict[str, object]) -> None:
-        draft, at = self.desk.draft, self.rulers.chosen
+        draft, at = self.desk.draft.tune, self.rulers.chosen
         if draft is None or at >= len(draft.modes):
             return
         modes = list(draft.modes)
@@ -150,17 +150,17 @@ class ModesView(TuneView):
         self._put(modes, f"{modes[at].name} changed")
 
     def _put(self, modes: list[Mode], what: str) -> None:
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is not None and modes != draft.modes:
             data = draft.model_dump(mode="json", by_alias=True, exclude_unset=True)
             data["modes"] = [mode.model_dump(mode="json", exclude_unset=True) for mode in modes]
-            self.desk.open_draft(Tune.model_validate(data), what)
+            self.desk.draft.open(Tune.model_validate(data), what)
 
     # --- showing it -----------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         self.rulers.refresh()
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is None:
             return
         self.local.refresh()
@@ -183,7 +183,7 @@ class ModesView(TuneView):
             box.update()
 
     def _show_chart(self, draft: Tune) -> None:
-        prediction, bike, units = self.desk.draft_prediction, self.desk.bike, self.desk.units
+        prediction, bike, units = self.desk.draft.prediction, self.desk.bike, self.desk.units
         if prediction is None or bike is None or self.desk.speeds is None:
             return
         whole = prediction.curve
@@ -222,7 +222,7 @@ class ModesView(TuneView):
         self.table.show_rows(rows, self.desk.units)
 
     def meaning(self) -> tuple[str, str] | None:
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is None:
             return None
         if not draft.modes:

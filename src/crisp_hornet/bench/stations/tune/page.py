@@ -8,10 +8,10 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.desk.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
-from crisp_hornet.bench.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.also_shown import AlsoShown
 from crisp_hornet.bench.stations.tune.assist_view import AssistView
@@ -57,18 +57,18 @@ class TunePage(Station):
         self.rulers: dict[str, Ruler] = {}
         self._left = QVBoxLayout()
         self._left.setSpacing(0)
-        self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.token)
+        self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.draft.token)
         self._charge.changed.connect(self._take_charge)
         self._charge.refused.connect(lambda why: desk.said.emit("warn", why))
         self._charge_words = label("", "quiet", wrap=True)
         self.switch = PageChoice(PAGES, "page", 16)
         self.switch.chosen.connect(self.show_page)
         self._axes = label("", "quiet")
-        self.chart = PullChart(theme, desk.token)
+        self.chart = PullChart(theme, desk.draft.token)
         self.chart.dragged.connect(self._take_drag)
         self.chart.stepped.connect(self._take_step)
         self.chart.returned.connect(self._return)
-        self.chart.cancelled.connect(lambda _setting, token: desk.cancel(token))
+        self.chart.cancelled.connect(lambda _setting, token: desk.draft.cancel(token))
         self.chart.pointed.connect(lambda _kmh: self.news.emit())
         self.also = AlsoShown(desk)
         self.also.changed.connect(lambda: self.also.show_on(self.chart))
@@ -99,8 +99,8 @@ class TunePage(Station):
         self._lay_out()
         self.show_pull()
         desk.bike_changed.connect(self._take_bike)
-        desk.draft_changed.connect(self._show)
-        desk.controller_changed.connect(self._show)
+        desk.draft.changed.connect(self._show)
+        desk.held.changed.connect(self._show)
         desk.conditions_changed.connect(self._show)
         desk.units_changed.connect(self._show)
         link.contact_made.connect(self._show)
@@ -201,9 +201,11 @@ class TunePage(Station):
         wanted = pull_scales(bike, self.desk.units)
         if not self.rulers:
             for setting, scale in wanted.items():
-                ruler = Ruler(scale, self.theme, self.desk.token)
+                ruler = Ruler(scale, self.theme, self.desk.draft.token)
                 ruler.setFixedWidth(240)
-                ruler.changed.connect(lambda value, token, setting=setting: self.desk.try_change(setting, value, token))
+                ruler.changed.connect(
+                    lambda value, token, setting=setting: self.desk.draft.try_change(setting, value, token)
+                )
                 ruler.refused.connect(lambda why: self.desk.said.emit("warn", why))
                 self.rulers[setting] = ruler
                 self._left.addWidget(ruler)
@@ -225,16 +227,16 @@ class TunePage(Station):
         desk = self.desk
         if desk.bike is None or not self.rulers:
             return
-        self.rulers[SPEED].set_scale(scale_of(SPEED, desk.bike, desk.draft, desk.units))
+        self.rulers[SPEED].set_scale(scale_of(SPEED, desk.bike, desk.draft.tune, desk.units))
         if self.page in self.own and self.page != DRAFTS:  # the pull is made up when it comes into view again
             self._rest.start(OWN_REST_MS)
             self.own[self.page].refresh()
             self.news.emit()
             return
         for setting, ruler in self.rulers.items():
-            value = desk.draft.setting(setting) if desk.draft else None
-            now = desk.controller.setting(setting) if desk.controller else None
-            ruler.show_value(value, now, desk.controller is not None)
+            value = desk.draft.tune.setting(setting) if desk.draft.tune else None
+            now = desk.held.tune.setting(setting) if desk.held.tune else None
+            ruler.show_value(value, now, desk.held.tune is not None)
             lack = self.link.contact.map.lack(setting) if self.link.contact is not None else None
             ruler.show_lack(lack.reason if lack is not None else "")
         self._charge.show_value(desk.conditions.rested_v)
@@ -246,7 +248,7 @@ class TunePage(Station):
         self._charge_words.setText(desk.units.text(words))
         self._axes.setText(desk.units.text("newtons against km/h; drag a ring"))
         self.chart.show_units(desk.units)
-        drafted, now_predicted = desk.draft_prediction, desk.controller_prediction
+        drafted, now_predicted = desk.draft.prediction, desk.held.prediction
         if self.chart.dragging is None:  # the axis stays put through a drag
             self.chart.show_regen(None, None)
         self.chart.show_regen(drafted.regen if drafted else None, now_predicted.regen if now_predicted else None)
@@ -255,7 +257,7 @@ class TunePage(Station):
             now_predicted.curve if now_predicted else None,
             hold_scale=self.chart.dragging is not None,
         )
-        handles = edges(drafted.curve, desk.draft, drafted.regen) if drafted and desk.draft else []
+        handles = edges(drafted.curve, desk.draft.tune, drafted.regen) if drafted and desk.draft.tune else []
         self.chart.show_edges([edge for edge in handles if not self._lacks(edge.setting)])
         if drafted and drafted.curve is not None:
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
@@ -275,8 +277,8 @@ class TunePage(Station):
 
     def _start_slow(self) -> None:
         """The hands rest: work out band and what can be held for ever, beside."""
-        bike, draft, speeds, conditions = self.desk.bike, self.desk.draft, self.desk.speeds, self.desk.conditions
-        prediction = self.desk.draft_prediction
+        bike, draft, speeds, conditions = self.desk.bike, self.desk.draft.tune, self.desk.speeds, self.desk.conditions
+        prediction = self.desk.draft.prediction
         if bike is None or draft is None or speeds is None or prediction is None or prediction.curve is None:
             self.chart.show_held(None)
             return
@@ -292,7 +294,7 @@ class TunePage(Station):
 
     def _show_gain(self) -> None:
         """What weakening brings, and from where on nothing more comes."""
-        bike, draft, speeds = self.desk.bike, self.desk.draft, self.desk.speeds
+        bike, draft, speeds = self.desk.bike, self.desk.draft.tune, self.desk.speeds
         assert bike is not None and draft is not None and speeds is not None
         ruler = self.rulers[WEAKENING]
         self.gain = weakening_gain(bike, draft, speeds[::4], self.desk.conditions, ruler.scale.high)
@@ -310,7 +312,7 @@ class TunePage(Station):
     # --- what the hands do ----------------------------------------------------------------------------------
 
     def _take_drag(self, setting: str, kmh: float, force: float, token: int) -> None:
-        prediction, draft = self.desk.draft_prediction, self.desk.draft
+        prediction, draft = self.desk.draft.prediction, self.desk.draft.tune
         if prediction is None or prediction.curve is None or draft is None:
             return
         highest = self._scale(setting).high
@@ -318,48 +320,54 @@ class TunePage(Station):
         self._set(setting, value, token)
 
     def _take_step(self, setting: str, steps: float, fine: bool, token: int) -> None:
-        draft = self.desk.draft
+        draft = self.desk.draft.tune
         if draft is not None:
             scale = self._scale(setting)
             self._set(setting, (draft.setting(setting) or 0.0) + steps * (scale.fine if fine else scale.step), token)
 
     def _set(self, setting: str, value: float, token: int) -> None:
         scale = self._scale(setting)
-        self.desk.try_change(setting, min(max(value, scale.low), scale.high), token)
+        self.desk.draft.try_change(setting, min(max(value, scale.low), scale.high), token)
 
     def _scale(self, setting: str) -> Scale:
         """What the ruler of a setting on the pull chart measures; those of regen stand on Guards."""
         if setting in self.rulers:
             return self.rulers[setting].scale
         assert self.desk.bike is not None
-        return scale_of(setting, self.desk.bike, self.desk.draft, self.desk.units)
+        return scale_of(setting, self.desk.bike, self.desk.draft.tune, self.desk.units)
 
     def _lacks(self, setting: str) -> bool:
         return self.link.contact is not None and self.link.contact.map.lack(setting) is not None
 
     def _return(self, setting: str) -> None:
-        if self.desk.controller is not None:
-            self.desk.change(setting, self.desk.controller.setting(setting))
+        if self.desk.held.tune is not None:
+            self.desk.draft.change(setting, self.desk.held.tune.setting(setting))
 
     def _take_charge(self, value: float | None, _token: int) -> None:
         if value is not None:
-            self.desk.set_conditions(dataclasses.replace(self.desk.conditions, rested_v=value))
+            self.desk.active.set_conditions(dataclasses.replace(self.desk.conditions, rested_v=value))
 
     # --- the job line and the footer ------------------------------------------------------------------------
 
     def state(self) -> BoltState:
-        if self.desk.draft is None:
+        if self.desk.draft.tune is None:
             return BoltState.UNTOUCHED
-        if any(warning.strength is Strength.STOP for warning in self.desk.warnings):
+        if any(warning.strength is Strength.STOP for warning in self.desk.watch.warnings):
             return BoltState.NEEDS_A_LOOK
-        return BoltState.IN_WORK if self.desk.drafted else BoltState.DONE if self.desk.controller else BoltState.IN_WORK
+        return (
+            BoltState.IN_WORK
+            if self.desk.draft.differing
+            else BoltState.DONE
+            if self.desk.held.tune
+            else BoltState.IN_WORK
+        )
 
     def caption(self) -> str:
-        if self.desk.draft is None:
+        if self.desk.draft.tune is None:
             return "no draft"
-        if self.desk.controller is None:
-            return self.desk.draft.name
-        drafted = len(self.desk.drafted)
+        if self.desk.held.tune is None:
+            return self.desk.draft.tune.name
+        drafted = len(self.desk.draft.differing)
         return f"{drafted} drafted" if drafted else "as on the controller"
 
     def meaning(self) -> tuple[str, str]:
@@ -367,9 +375,9 @@ class TunePage(Station):
         if own is not None:
             return own
         head, words = reading(
-            self.desk.draft_prediction, self.desk.controller_prediction, self.desk.draft, self.chart.at_kmh
+            self.desk.draft.prediction, self.desk.held.prediction, self.desk.draft.tune, self.chart.at_kmh
         )
-        gain, draft = self.gain, self.desk.draft
+        gain, draft = self.gain, self.desk.draft.tune
         if gain is not None and draft is not None and draft.drive.field_weakening_a > 0:
             words += (
                 f" Weakening brings <b>{gain.with_kmh - gain.without_kmh:+.1f} km/h</b> on the flat, for {gain.extra_w:.0f} W and "
@@ -378,16 +386,16 @@ class TunePage(Station):
         return head, words
 
     def act_text(self) -> str:
-        if self.desk.draft is None:
+        if self.desk.draft.tune is None:
             return "Start a gentle draft" if self.desk.bike else ""
-        drafted = len(self.desk.drafted)
+        drafted = len(self.desk.draft.differing)
         return f"Review {drafted} change{'s' if drafted != 1 else ''}" if drafted else "Nothing to review"
 
     def act_enabled(self) -> bool:
-        return self.desk.draft is None or bool(self.desk.drafted)
+        return self.desk.draft.tune is None or bool(self.desk.draft.differing)
 
     def act(self) -> None:
-        if self.desk.draft is None and self.desk.bike is not None:
-            self.desk.set_draft(starting_tune(self.desk.bike))
+        if self.desk.draft.tune is None and self.desk.bike is not None:
+            self.desk.draft.set(starting_tune(self.desk.bike))
         else:
             self.go.emit(5)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.efficiency_cells import EfficiencyCells
@@ -134,7 +134,7 @@ class RoadView(QWidget):
     def refresh(self) -> None:
         """Show what the desk holds now; does nothing while hidden."""
         desk = self._desk
-        bike, draft, drafted, now = desk.bike, desk.draft, desk.draft_prediction, desk.controller_prediction
+        bike, draft, drafted, now = desk.bike, desk.draft.tune, desk.draft.prediction, desk.held.prediction
         if self.isHidden() or bike is None or draft is None or drafted is None:
             return
         rested_v, units = desk.conditions.rested_v, desk.units
@@ -153,5 +153,5 @@ class RoadView(QWidget):
         self._work.start(lambda: efficiency_map(curve.bike, speeds, forces, rested_v))
 
     def _take_map(self, found: EfficiencyMap) -> None:
-        prediction = self._desk.draft_prediction
+        prediction = self._desk.draft.prediction
         self.cells.show_map(found, prediction.curve if prediction else None, self._desk.units)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.scales import scale_of
 from crisp_hornet.bench.theme import Theme
@@ -36,7 +36,7 @@ class RulerColumn(QWidget):
                 self.column.addSpacing(4)
                 self.column.addWidget(label(heading, "caps"))
             for path in paths:
-                ruler = Ruler(Scale(path, "", 0, 1, 1, 1), theme, desk.token)
+                ruler = Ruler(Scale(path, "", 0, 1, 1, 1), theme, desk.draft.token)
                 ruler.setFixedWidth(WIDE)
                 ruler.changed.connect(lambda value, token, path=path: self.take(path, value, token))
                 ruler.refused.connect(lambda why: desk.said.emit("warn", why))
@@ -63,11 +63,11 @@ class RulerColumn(QWidget):
 
     def take(self, path: str, value: float | None, token: int) -> None:
         """A ruler was moved."""
-        self._desk.try_change(path, value, token)
+        self._desk.draft.try_change(path, value, token)
 
     def refresh(self) -> None:
         """Show what the desk holds now."""
-        bike, draft, now = self._desk.bike, self._desk.draft, self._desk.controller
+        bike, draft, now = self._desk.bike, self._desk.draft.tune, self._desk.held.tune
         if bike is None or draft is None:
             return
         contact = self._link.contact

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.handle_chart import HandleChart
@@ -48,25 +48,27 @@ class TuneView(QWidget):
             return next(step for end, step in steps.items() if setting.endswith(end))
 
         def take(setting: str, x: float, y: float, token: int) -> None:
-            if self.desk.draft is not None:
+            if self.desk.draft.tune is not None:
                 fine = step_of(setting)[1]
-                self.desk.try_change(setting, round(round(back(x if sideways else y) / fine) * fine, 6), token)
+                self.desk.draft.try_change(setting, round(round(back(x if sideways else y) / fine) * fine, 6), token)
 
         def step(setting: str, steps_: float, fine: bool, token: int) -> None:
-            if self.desk.draft is not None:
+            if self.desk.draft.tune is not None:
                 by = step_of(setting)[1 if fine else 0]
-                self.desk.try_change(setting, round((self.desk.draft.setting(setting) or 0.0) + steps_ * by, 6), token)
+                self.desk.draft.try_change(
+                    setting, round((self.desk.draft.tune.setting(setting) or 0.0) + steps_ * by, 6), token
+                )
 
         def give_back(setting: str) -> None:
-            if self.desk.controller is not None and self.desk.controller.holds(setting):
-                self.desk.try_change(setting, self.desk.controller.setting(setting))
+            if self.desk.held.tune is not None and self.desk.held.tune.holds(setting):
+                self.desk.draft.try_change(setting, self.desk.held.tune.setting(setting))
 
         def take_typed(setting: str, shown: float) -> None:
-            self.desk.try_change(setting, round(back(shown), 6))
+            self.desk.draft.try_change(setting, round(back(shown), 6))
 
         chart.typed.connect(take_typed)
         chart.refused.connect(lambda why: self.desk.said.emit("warn", why))
         chart.dragged.connect(take)
         chart.stepped.connect(step)
         chart.returned.connect(give_back)
-        chart.cancelled.connect(lambda _setting, token: self.desk.cancel(token))
+        chart.cancelled.connect(lambda _setting, token: self.desk.draft.cancel(token))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.bench.prediction import Prediction
+from crisp_hornet.bench.desk.prediction import Prediction
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.vehicle import G_MPS2, road_load_n

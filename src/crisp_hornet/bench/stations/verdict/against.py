@@ -9,7 +9,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
-from crisp_hornet.bench.desk import Desk, time_words
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import label, shortened
 from crisp_hornet.core.arrays import Array
@@ -102,13 +103,13 @@ class AgainstRow(QWidget):
         if self._open is None or desk.bike is None:
             return []
         offered: list[tuple[str, Callable[[Judged], Against]]] = [(PREDICTION, _along_the_way)]
-        for kept in desk.garage.rides.of(desk.bike_id):
-            if kept.id != desk.ride_id:
+        for kept in desk.ride.kept():
+            if kept.id != desk.ride.id:
                 offered.append((f"against the ride {shortened(kept.name, 40)}", self._with_ride(kept)))
-        tunes = {"the draft": desk.draft, "what the controller holds": desk.controller} | {
-            f"the draft {name}": tune for name, tune in desk.named_drafts().items()
+        tunes = {"the draft": desk.draft.tune, "what the controller holds": desk.held.tune} | {
+            f"the draft {name}": tune for name, tune in desk.draft.named().items()
         }
-        tunes |= {f"{tune.name}, sent {time_words(when)}": tune for when, tune in desk.sent_tunes()}
+        tunes |= {f"{tune.name}, sent {time_words(when)}": tune for when, tune in desk.held.sent()}
         own = self._open.tune
         for name, tune in tunes.items():
             if tune is not None and tune.differing(own):
@@ -119,7 +120,7 @@ class AgainstRow(QWidget):
         desk = self._desk
 
         def work(one: Judged) -> Against:
-            other = desk.as_shown_now(desk.garage.rides.load(kept), kept.card)
+            other = desk.ride.load(kept)
             return against_ride(one, other, kept.tune or one.tune, Day.of(kept.card))
 
         return work

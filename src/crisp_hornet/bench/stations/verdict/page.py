@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayou
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import unforeseen
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.desk.prediction import Prediction, predict
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
-from crisp_hornet.bench.prediction import Prediction, predict
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.verdict.against import Against, AgainstRow, Judged
 from crisp_hornet.bench.stations.verdict.charts import Charts
@@ -117,7 +117,7 @@ class VerdictPage(Station):
         self._cards.setSpacing(8)
         self._side = column_scroll(inside)
         self._lay_out()
-        desk.rides_changed.connect(self._judge)
+        desk.ride.changed.connect(self._judge)
         desk.bike_changed.connect(self._judge)
         desk.units_changed.connect(self._judge)
         self._judge()
@@ -164,9 +164,9 @@ class VerdictPage(Station):
         self._judging.cancel()
         self._soon.stop()
         self._work = None
-        ride, bike = self.desk.ride, self.desk.bike
+        ride, bike = self.desk.ride.cleaned, self.desk.bike
         self.found, self.peaks, self._prediction, self.verdict, self._seen = [], [], None, None, None
-        tune = self.desk.ride_tune or self.desk.controller
+        tune = self.desk.ride.tune or self.desk.held.tune
         if ride is None or bike is None or tune is None or self.desk.speeds is None:
             self._title.setText("No ride to judge")
             self._about.setText("Import a log on Rides; connect once, so that the tune it was ridden on is known.")
@@ -176,12 +176,12 @@ class VerdictPage(Station):
             self.charts.show_ride(None, None, None, self.desk.units)
             self._show_judged()
             return
-        rested_v = self.desk.card.rested_start_v
+        rested_v = self.desk.ride.card.rested_start_v
         told = Conditions(rested_v) if rested_v is not None else self.desk.conditions
         conditions = conditions_at_start(ride, bike) or told
         self._prediction = predict(bike, tune, conditions, self.desk.speeds)
         self._show_head(ride, tune, conditions)
-        curve, day, with_tune = self._prediction.curve, Day.of(self.desk.card), self.desk.ride_tune
+        curve, day, with_tune = self._prediction.curve, Day.of(self.desk.ride.card), self.desk.ride.tune
         flywheel_kg = self.charts.flywheel_kg
 
         def work() -> Seen:
@@ -223,7 +223,7 @@ class VerdictPage(Station):
     def showEvent(self, event: QShowEvent | None) -> None:
         """What was put off while nobody looked."""
         super().showEvent(event)
-        ride = self.desk.ride
+        ride = self.desk.ride.cleaned
         if self._work is not None and ride is not None and self._seen is None and len(ride) <= LONG_ROWS:
             self._soon.stop()
             self._judging.cancel()
@@ -233,7 +233,7 @@ class VerdictPage(Station):
 
     def _show_head(self, ride: Ride, tune: Tune, conditions: Conditions) -> None:
         assert self._prediction is not None
-        guessed = "" if self.desk.ride_tune else " (the tune it was ridden on is not known)"
+        guessed = "" if self.desk.ride.tune else " (the tune it was ridden on is not known)"
         self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
         self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
         state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
@@ -242,7 +242,7 @@ class VerdictPage(Station):
         self.chart.show_curves(None, self._prediction.curve)
 
     def _take_judged(self, seen: Seen) -> None:
-        if seen.judged.ride is not self.desk.ride:
+        if seen.judged.ride is not self.desk.ride.cleaned:
             return  # another ride was opened meanwhile
         self._seen = seen
         self.verdict, self.found, self.peaks = seen.judged.verdict, seen.found, seen.peaks
@@ -272,11 +272,11 @@ class VerdictPage(Station):
         self.chart.show_units(self.desk.units)
         self._traces.show_units(self.desk.units)
         turn = self.desk.units.text
-        lines = peak_lines(self.peaks, self.desk.ride)
+        lines = peak_lines(self.peaks, self.desk.ride.cleaned)
         self.table.show_lines(
             [replace(one, value=turn(one.value), against=turn(one.against), word=turn(one.word)) for one in lines]
         )
-        name = self.desk.ride.name if self.desk.ride is not None else ""
+        name = self.desk.ride.cleaned.name if self.desk.ride.cleaned is not None else ""
         self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units)
         self.against.show_judged(self._seen.judged if self._seen is not None else None)
         self._report.setVisible(self.verdict is not None)
@@ -307,7 +307,7 @@ class VerdictPage(Station):
             jump: Callable[[], None] = partial(self._traces.point_at, one.at_s)
             links.append(button(f"Show {clock(one.at_s)}", jump, "link", f"Show the moment of {one.id}"))
         change = one.suggest
-        if change is not None and not change.bike and self.desk.draft is not None:
+        if change is not None and not change.bike and self.desk.draft.tune is not None:
             words = self.desk.units.text(
                 f"{label_of(change.path)} {in_words(change.path, change.value)} into the draft"
             )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
-from crisp_hornet.bench.desk import Desk
+from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.learning import forget, learn
@@ -15,41 +15,43 @@ from crisp_hornet.documents.setting_words import in_words, label_of
 def into_draft(desk: Desk, finding: Finding) -> None:
     """Put a finding's change into the draft, undoably, and write down which ride spoke for it."""
     change = finding.suggest
-    if change is None or change.bike or desk.draft is None or desk.ride is None:
+    if change is None or change.bike or desk.draft.tune is None or desk.ride.cleaned is None:
         return
-    before = desk.draft.setting(change.path)
-    desk.try_change(change.path, change.value)
-    after = desk.draft.setting(change.path)
+    before = desk.draft.tune.setting(change.path)
+    desk.draft.try_change(change.path, change.value)
+    after = desk.draft.tune.setting(change.path)
     if after == before:
         desk.said.emit("note", f"The draft has it already: {label_of(change.path)} {in_words(change.path, after)}.")
         return
     told = f"{label_of(change.path)} {in_words(change.path, before)} to {in_words(change.path, after)}"
-    desk.log("finding", f"Into the draft: {told}", f"{finding.text}. By the ride {desk.ride.name}")
+    desk.log("finding", f"Into the draft: {told}", f"{finding.text}. By the ride {desk.ride.cleaned.name}")
     desk.said.emit("settled", f"Into the draft: {told}. {change.effect[:1].upper()}{change.effect[1:]}.")
 
 
 def learn_figure(desk: Desk, path: str, estimate: Estimate) -> None:
     """Take what the open ride says of a figure into the bike, combined with what other rides said."""
-    if desk.bike is None or desk.ride is None:
+    if desk.bike is None or desk.ride.cleaned is None:
         return
     try:
-        bike = learn(desk.bike, path, desk.ride.name, estimate)
+        bike = learn(desk.bike, path, desk.ride.cleaned.name, estimate)
     except (KeyError, ValueError) as error:  # ValidationError is a ValueError
         reason = error.errors()[0]["msg"] if isinstance(error, ValidationError) else str(error)
         desk.said.emit("stop", f"{path} cannot be learned: {reason}. Nothing was changed.")
         return
-    _changed(desk, bike, path, f"{estimate.in_words(4)} by the ride {desk.ride.name}")
+    _changed(desk, bike, path, f"{estimate.in_words(4)} by the ride {desk.ride.cleaned.name}")
 
 
 def forget_figure(desk: Desk, path: str) -> None:
     """Take back what the open ride said of a figure."""
-    if desk.bike is not None and desk.ride is not None:
-        _changed(desk, forget(desk.bike, path, desk.ride.name), path, f"without the ride {desk.ride.name}")
+    if desk.bike is not None and desk.ride.cleaned is not None:
+        _changed(
+            desk, forget(desk.bike, path, desk.ride.cleaned.name), path, f"without the ride {desk.ride.cleaned.name}"
+        )
 
 
 def _changed(desk: Desk, bike: Bike, path: str, why: str) -> None:
     assert desk.bike is not None
     before, after = desk.bike.figure(path), bike.figure(path)
-    desk.change_bike(bike, path)
+    desk.active.change(bike, path)
     desk.log("bike", f"{path}: {before:.5g} to {after:.5g}", why)
     desk.said.emit("settled", f"{path} is {after:.5g} now, before {before:.5g}: {why}.")

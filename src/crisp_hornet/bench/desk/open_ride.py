@@ -1,0 +1,144 @@
+"""The open ride: as it was recorded, without its flaws, and what is known of it besides."""
+
+from __future__ import annotations
+
+from collections.abc import Set
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand
+
+from crisp_hornet.bench.desk.held import Held
+from crisp_hornet.bench.desk.open_bike import OpenBike
+from crisp_hornet.bench.desk.story import Story
+from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.cleaning import Flaw, cleaned, flaws
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.rides import KeptRide
+
+MOST_TRIED = 20
+
+
+class OpenRide(QObject):
+    """``recorded`` as the log says; ``cleaned`` without its flaws, but for ``left_flaws``; ``tune`` is what it was ridden on."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, bike: OpenBike, held: Held, story: Story) -> None:
+        super().__init__()
+        self._bike, self._held, self._story = bike, held, story
+        self._clear()
+        bike.recompute.connect(self._rolls_otherwise)
+
+    def _clear(self) -> None:
+        self.cleaned: Ride | None = None
+        self.recorded: Ride | None = None
+        self.flaws: list[Flaw] = []
+        self.left_flaws: frozenset[str] = frozenset()
+        self.id = 0
+        self.card = RideCard()
+        self.tune: Tune | None = None
+        self._circumference_m = 0.0
+
+    def reload(self) -> None:
+        """Take up the newest ride of the active bike that can be read."""
+        self._clear()
+        for kept in self.kept()[:MOST_TRIED]:
+            try:
+                self.open(kept)
+            except DocumentError as error:  # its file is gone or damaged: the one before it may be sound
+                self._bike.said.emit("warn", str(error))
+            else:
+                break
+
+    def kept(self) -> list[KeptRide]:
+        """All rides of the active bike, the newest first."""
+        return self._bike.garage.rides.of(self._bike.id) if self._bike.document is not None else []
+
+    def load(self, kept: KeptRide) -> Ride:
+        """Another ride, as it is shown now. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
+        return self.as_shown_now(self._bike.garage.rides.load(kept), kept.card)
+
+    def _rolls_otherwise(self) -> None:
+        bike = self._bike.document
+        if (
+            bike is not None
+            and self.recorded is not None
+            and bike.drivetrain.wheel_circumference_m != self._circumference_m
+        ):
+            self._clean()
+
+    def take(self, ride: Ride, notes: list[str], card: RideCard | None = None) -> None:
+        """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
+        shown_by = self._bike.document.drivetrain.wheel_circumference_m if self._bike.document is not None else None
+        card = (card or RideCard()).model_copy(update={"wheel_m": shown_by})
+        kept = self._bike.garage.rides.keep(self._bike.id, ride, self._held.tune, card)
+        minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
+        self._story.log(
+            "ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes])
+        )
+        self.open(kept)
+
+    def open(self, kept: KeptRide) -> None:
+        """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
+        self.recorded, self.tune, self.id = self._bike.garage.rides.load(kept), kept.tune, kept.id
+        self.card = kept.card
+        left = self._bike.garage.settings.get(f"flaws left in ride {kept.id}")
+        self.left_flaws = (
+            frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
+        )
+        self.flaws = flaws(self.recorded)
+        self._clean()
+
+    def keep_card(self, card: RideCard) -> None:
+        """What is known of the open ride besides its log."""
+        if self.recorded is not None and card != self.card:
+            self._bike.undo_stack.push(_CardChange(self, self.id, self.card, card))
+
+    def set_card(self, ride_id: int, card: RideCard) -> None:
+        """The card of a ride as it now is; called by undo and redo too."""
+        self._bike.kept(lambda: self._bike.garage.rides.keep_card(ride_id, card))
+        if ride_id == self.id:
+            self.card = card
+        self.changed.emit()
+
+    def leave_flaws(self, left: Set[str]) -> None:
+        """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
+        self.left_flaws = frozenset(left)
+        self._bike.remember(f"flaws left in ride {self.id}", sorted(left))
+        self._clean()
+
+    def _clean(self) -> None:
+        assert self.recorded is not None
+        bike = self._bike.document
+        self._circumference_m = bike.drivetrain.wheel_circumference_m if bike is not None else 0.0
+        mended = any(flaw.mends and flaw.id not in self.left_flaws for flaw in self.flaws)
+        self.cleaned = self.as_shown_now(
+            cleaned(self.recorded, self.left_flaws) if mended else self.recorded, self.card
+        )
+        self.changed.emit()
+
+    def as_shown_now(self, ride: Ride, card: RideCard) -> Ride:
+        """A ride's wheel speed as the bike document's circumference shows it, which may have been learned since."""
+        if self._bike.document is None or card.wheel_m is None or not ride.has("wheel_speed_kmh"):
+            return ride
+        stretch = self._bike.document.drivetrain.wheel_circumference_m / card.wheel_m
+        if abs(stretch - 1) < 1e-9:
+            return ride
+        return replace(ride, channels=ride.channels | {"wheel_speed_kmh": ride.get("wheel_speed_kmh") * stretch})
+
+
+class _CardChange(QUndoCommand):
+    """One change of a ride's card."""
+
+    def __init__(self, ride: OpenRide, ride_id: int, before: RideCard, after: RideCard) -> None:
+        super().__init__("card of the ride")
+        self._ride, self._ride_id, self._before, self._after = ride, ride_id, before, after
+
+    def redo(self) -> None:
+        self._ride.set_card(self._ride_id, self._after)
+
+    def undo(self) -> None:
+        self._ride.set_card(self._ride_id, self._before)

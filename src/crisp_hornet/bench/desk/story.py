@@ -1,0 +1,86 @@
+"""The story of the active bike as it is written down: logbook, backups, calibrations, job sheets."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from crisp_hornet.bench.desk.open_bike import OpenBike
+from crisp_hornet.documents.backup import Backup
+from crisp_hornet.documents.calibration import Calibration
+from crisp_hornet.garage.book import Entry
+from crisp_hornet.garage.jobs import Job, JobStep
+
+
+class Story(QObject):
+    """``changed``: a line came into the logbook; ``calibrations_changed``: a sensor was judged."""
+
+    changed = pyqtSignal()
+    calibrations_changed = pyqtSignal()
+
+    def __init__(self, bike: OpenBike) -> None:
+        super().__init__()
+        self._bike, self._garage = bike, bike.garage
+
+    # --- logbook ----------------------------------------------------------------------------------------
+
+    def lines(self) -> list[Entry]:
+        """The logbook, the newest line first."""
+        return self._garage.book.of(self._bike.id) if self._bike.document is not None else []
+
+    def log(self, kind: str, title: str, detail: str = "") -> Entry | None:
+        """A line into the logbook."""
+        entry = self._bike.kept(lambda: self._garage.book.log(self._bike.id, kind, title, detail))
+        self.changed.emit()
+        return entry
+
+    def attach(self, path: Path, text: str) -> Entry:
+        """A note with a copy of a file. Raises :class:`~crisp_hornet.documents.errors.DocumentError`."""
+        entry = self._garage.book.attach(self._bike.id, path, text)
+        self.changed.emit()
+        return entry
+
+    # --- backups and calibrations -----------------------------------------------------------------------
+
+    def backups(self) -> list[tuple[datetime, Backup]]:
+        """What the bike's controllers held, the newest first."""
+        return self._garage.backups.of(self._bike.id) if self._bike.document is not None else []
+
+    @property
+    def unreadable_backups(self) -> int:
+        """How many of them cannot be read."""
+        return len(self._garage.store.unreadable.get("backup", ()))
+
+    def keep_backup(self, backup: Backup) -> None:
+        """Keep what a controller held."""
+        self._bike.kept(lambda: self._garage.backups.keep(self._bike.id, backup))
+
+    def calibrations(self, kind: str | None = None) -> list[Calibration]:
+        """How the sensors did, or one of them, the newest first."""
+        return self._garage.calibrations.of(self._bike.id, kind) if self._bike.document is not None else []
+
+    def keep_calibration(self, calibration: Calibration) -> None:
+        """Keep how a sensor was judged, and write it into the logbook."""
+        self._bike.kept(lambda: self._garage.calibrations.keep(self._bike.id, calibration))
+        self.log(
+            "calibration",
+            f"{calibration.kind.capitalize()}: {calibration.verdict}",
+            f"{calibration.reason}. {calibration.next}".strip(),
+        )
+        self.calibrations_changed.emit()
+
+    # --- job sheets -------------------------------------------------------------------------------------
+
+    def jobs(self) -> list[Job]:
+        """The job sheets in work, the newest first."""
+        return self._garage.jobs.of(self._bike.id) if self._bike.document is not None else []
+
+    def start_job(self, title: str, steps: list[JobStep]) -> Job:
+        """Lay out a new job sheet."""
+        return self._garage.jobs.start(self._bike.id, title, steps)
+
+    def keep_job(self, job: Job) -> None:
+        """Keep a job sheet as it now is."""
+        self._garage.jobs.keep(job)
