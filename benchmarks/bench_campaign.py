@@ -76,7 +76,7 @@ def kills(count: int) -> list[str]:
                 lines = [process.stdout.readline() for _ in range(rng.randrange(1, 30))]
                 process.send_signal(signal.SIGKILL)
             garage = Garage(place)
-            found = garage.bikes.last()
+            found = garage.glance.last_bike()
             titles = {entry.title for entry in garage.book.of(found[0])} if found else set()
             if found is None or found[1] != a_bike() or not {f"line {int(line)}" for line in lines} <= titles:
                 broken.append(f"kill {attempt}: something that was said to be kept is gone")

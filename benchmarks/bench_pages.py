@@ -26,7 +26,7 @@ DRAGS = {
 def main() -> None:
     from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
     from crisp_hornet.bench.desk.desk import Desk
-    from crisp_hornet.bench.stations.tune.page import PAGES
+    from crisp_hornet.bench.stations.tune.tune_page import PAGES
     from crisp_hornet.bench.window import Window
 
     app = make_application()
@@ -35,8 +35,8 @@ def main() -> None:
         window = Window(desk, link, simulated=simulated)
         window.resize(1280, 800)
         window.show()
-        window.show_station(4)
-        tune = window.stations[4]
+        window.show_station("tune")
+        tune = window.stations["tune"]
         for kind in ("guest", "daily", "reverse"):
             tune.modes.add_mode(kind)
         desk.draft.change_many({"assist.levels.count": 12.0}, "levels")

@@ -23,7 +23,7 @@ def main() -> None:
         desk, link = Desk(garage), link_of(garage)
         window = Window(desk, link, simulated=simulated)
         window.show()
-        window.show_station(4)
+        window.show_station("tune")
         app.processEvents()
         for weakening in (0.0, 20.0):
             desk.draft.change("drive.field_weakening_a", weakening)
@@ -42,7 +42,7 @@ def drag(desk, window, app) -> None:
         computed.append(time.perf_counter() - begin)
         app.processEvents()  # paints what the change marked for painting: chart, rulers, cards, job line, words
         painted.append(time.perf_counter() - begin)
-    chart, rested = window.stations[4].chart, []
+    chart, rested = window.stations["tune"].chart, []
     for step in range(24):
         desk.draft.change("drive.battery_current_a", 20.0 + step, token)
         begin = time.perf_counter()

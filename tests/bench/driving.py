@@ -10,10 +10,12 @@ def press_keys(qtbot, widget, *keys, modifier=Qt.KeyboardModifier.NoModifier):
         qtbot.keyClick(widget, key, modifier)
 
 
-def go(qtbot, window, number):
-    """Ctrl+number, as from the keyboard."""
-    qtbot.keyClick(window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier)
-    qtbot.waitUntil(lambda: window.current == number)
+def go(qtbot, window, station):
+    """Ctrl and the number of a station (which may be named), as from the keyboard."""
+    keys = list(window.stations)
+    key = station if station in keys else keys[station - 1]
+    qtbot.keyClick(window, getattr(Qt.Key, f"Key_{keys.index(key) + 1}"), Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: window.current == key)
 
 
 def click(qtbot, widget):

@@ -9,8 +9,8 @@ from tests.bench.driving import click, find, go
 def beside(window, standin):
     """The stand-in runs beside the window: offered as a port, with hands on it."""
     simulated = Simulated(ports=tuple(standin.ports), act=standin.do)
-    window.stations[2].offer_simulated(simulated)
-    window.stations[5].offer_hands(simulated)
+    window.stations["hookup"].offer(simulated)
+    window.stations["send"].offer(simulated)
 
 
 def connect(qtbot, window, port):
@@ -40,7 +40,7 @@ def show_bike(qtbot, window, standin):
 
 
 def send_and_wait(qtbot, window, keep):
-    page = window.stations[5]
+    page = window.stations["send"]
     go(qtbot, window, 5)
     qtbot.waitUntil(lambda: bool(page.confirmations))
     if not window.link.contact.shown:

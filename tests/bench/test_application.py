@@ -108,5 +108,5 @@ def test_scales_and_defaults_fit_every_chemistry_and_the_axis_every_gear(open_wi
     for chemistry, low, high in (("lfp", 3.25, 3.4), ("nmc", 3.8, 4.0), ("custom", 3.8, 4.0)):
         window.desk.open_bike(a_bike(battery__chemistry=chemistry, battery__bms_trip_v=40.0))
         assert low < window.desk.conditions.rested_v / 16 < high
-        charge = window.stations[4]._charge.scale
+        charge = window.stations["tune"]._charge.scale
         assert charge.low == 40 and charge.low < window.desk.conditions.rested_v < charge.high

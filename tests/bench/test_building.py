@@ -26,7 +26,7 @@ def choose(qtbot, window, path):
     qtbot.waitUntil(lambda: any(row.isVisible() for row in window.findChildren(FigureRow)))
     row = tab_to(qtbot, window, lambda one: isinstance(one, FigureRow) and one.figure.path == path)
     qtbot.keyClick(row, Qt.Key.Key_Space)
-    entry = window.stations[1]._entry
+    entry = window.stations["build"]._entry
     qtbot.waitUntil(
         lambda: entry.path == path and all(field.isVisible() for way in entry.entries for field in way.fields)
     )
@@ -77,7 +77,7 @@ def test_from_new_bike_to_a_valid_document_by_keyboard_alone(qtbot, empty_window
 
     store.write(tmp_path / "plover.json", desk.bike)
     assert store.read_bike(tmp_path / "plover.json") == desk.bike
-    assert desk.garage.bikes.last()[1] == desk.bike
+    assert desk.garage.glance.last_bike()[1] == desk.bike
 
 
 @pytest.mark.parametrize("path", SHOWN)
@@ -108,7 +108,7 @@ def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_wind
 
 
 def test_a_figure_that_makes_no_bike_is_refused_with_its_reason(qtbot, demo_window):
-    page, before = demo_window.stations[1], demo_window.desk.bike
+    page, before = demo_window.stations["build"], demo_window.desk.bike
     page.choose("drivetrain.wheel_circumference_m")
     page._entry.entries[0].fields[0].setText("-2")
     page._entry.entries[0].take()
@@ -116,7 +116,7 @@ def test_a_figure_that_makes_no_bike_is_refused_with_its_reason(qtbot, demo_wind
 
 
 def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
-    window, desk, garage = demo_window, demo_window.desk, demo_window.stations[1]._garage
+    window, desk, garage = demo_window, demo_window.desk, demo_window.stations["build"]._garage
     heron, draft = desk.bike, desk.draft.tune
     garage.duplicate()
     assert desk.bike.name == "Heron 2" and desk.bike.motor == heron.motor and desk.draft.tune is None
@@ -137,11 +137,11 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     assert desk.draft.tune == draft and desk.ride.cleaned.name == "Bakery round"
     for _ in range(2):
         desk.archive_bike()
-    assert desk.bike is None and "No bike yet" in texts(window.stations[1])
+    assert desk.bike is None and "No bike yet" in texts(window.stations["build"])
 
 
 def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
-    page = demo_window.stations[1]
+    page = demo_window.stations["build"]
     qtbot.mouseClick(find(demo_window, "Show its pack"), Qt.MouseButton.LeftButton)
     assert "% charge" in page._pack_words.text() and "Wh are left" in page._pack_words.text()
     qtbot.mouseClick(find(demo_window, "Show its motor"), Qt.MouseButton.LeftButton)

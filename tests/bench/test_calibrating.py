@@ -23,7 +23,7 @@ def bench(qtbot, demo_window, standin):
     beside(demo_window, standin)
     connect(qtbot, demo_window, standin.port)
     go(qtbot, demo_window, 3)
-    page = demo_window.stations[3]
+    page = demo_window.stations["calibrate"]
     click(qtbot, page.confirm)
     record(qtbot, demo_window, "brake", lambda: lever(qtbot, demo_window, standin))
     assert page.view.judgement.verdict.value == "passed", page.view.judgement
@@ -43,7 +43,7 @@ def channel_is(qtbot, window, name, check):
 
 
 def record(qtbot, window, kind, act, **answers):
-    page = window.stations[3]
+    page = window.stations["calibrate"]
     page.choose(next(one for one in INSTRUMENTS if one.kind == kind))
     for name, value in answers.items():
         page.view.fields[name].setText(str(value))
@@ -63,7 +63,7 @@ def settle(qtbot, page, samples=16):
 
 
 def twist(qtbot, window, standin, times=4):
-    page = window.stations[3]
+    page = window.stations["calibrate"]
     standin.do("brake 1")  # held: the motor stays cut
     for _ in range(times):
         for share in (0, 1):
@@ -83,11 +83,11 @@ def write(qtbot, window):
 def test_nothing_is_recorded_before_the_cautions_and_nothing_turns_before_the_lever(qtbot, demo_window, standin):
     window = demo_window
     go(qtbot, window, 3)
-    assert "Hook up the controller" in window.stations[3].meaning()[1]
+    assert "Hook up the controller" in window.stations["calibrate"].meaning()[1]
     beside(window, standin)
     connect(qtbot, window, standin.port)
     go(qtbot, window, 3)
-    page = window.stations[3]
+    page = window.stations["calibrate"]
     assert not window.act_button.isEnabled() and "stands safe" in page.meaning()[1]
     click(qtbot, page.confirm)
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
@@ -111,13 +111,13 @@ def test_the_throttle_is_found_written_and_then_reads_the_whole_way(qtbot, bench
 
 def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):
     standin.do("sensor torque_rest_v 0.78")  # clearly not what the controller holds: there is something to write
-    rest = record(qtbot, bench, "torque", lambda: settle(qtbot, bench.stations[3], 90))
+    rest = record(qtbot, bench, "torque", lambda: settle(qtbot, bench.stations["calibrate"], 90))
     assert rest.verdict.value == "passed", rest
     write(qtbot, bench)
 
     def hang():
         standin.do(f"pedal {12 * 9.80665 * 0.165:.3f}")
-        settle(qtbot, bench.stations[3], 40)
+        settle(qtbot, bench.stations["calibrate"], 40)
 
     standin.do("brake 1")
     hang()  # the weight hangs before the recording begins
@@ -126,7 +126,7 @@ def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):
 
 
 def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
 
     def crank():
         standin.do("cadence 20")
@@ -152,7 +152,7 @@ def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
 
 def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench, standin):
     standin.do("sensor current_zero_a 0.9")
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
     first = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert first.verdict.value == "doubtful" and first.figures["zero_a"] == pytest.approx(0.98, abs=0.1)
     click(qtbot, find(bench, "Zero it on the controller"))
@@ -180,7 +180,7 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
 def test_a_planted_fault_ends_in_the_right_sentence_and_in_the_watch_list(qtbot, bench, standin, acts, kind, words):
     for act in acts:
         standin.do(act)
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
     seen = []  # the recording must not begin with what the sensor told before the fault
     bench.link.live_changed.connect(seen.append)
     qtbot.waitUntil(lambda: len(seen) > 10, timeout=6_000)
@@ -206,12 +206,12 @@ def hold_to_the_end(qtbot, window, press, release):
         if window.link.live.values["detect_state"] == 2:
             return
         release()
-        settle(qtbot, window.stations[3], 10)
+        settle(qtbot, window.stations["calibrate"], 10)
     raise AssertionError("stopped by the dead-man five times")
 
 
 def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
     qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
     qtbot.mousePress(page.view.hold, Qt.MouseButton.LeftButton)
@@ -238,7 +238,7 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
 
 def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written(qtbot, bench, standin):
     standin.do("sensor direction 1")
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
     qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
     hold, left = page.view.hold, Qt.MouseButton.LeftButton
@@ -261,7 +261,7 @@ def test_a_proportional_lever_is_seen_to_go_all_the_way(qtbot, bench, standin):
             for at in (0.3, 0.6, most, 0.6, 0.3, 0.0):
                 standin.do(f"brake {at}")
                 channel_is(qtbot, bench, "brake", lambda shown, at=at: abs(shown - at) < 0.002)
-                settle(qtbot, bench.stations[3], 3)
+                settle(qtbot, bench.stations["calibrate"], 3)
 
     found = record(qtbot, bench, "brake", lambda: pull(1.0))
     assert found.verdict.value == "passed" and "proportional" in found.reason and found.figures["most"] == 1
@@ -273,9 +273,9 @@ def test_the_lever_cuts_a_motor_that_drives(qtbot, bench, standin):
     def drive_and_cut():
         standin.do("throttle 0.35")
         channel_is(qtbot, bench, "phase_a", lambda amps: amps > 6)
-        settle(qtbot, bench.stations[3], 8)
+        settle(qtbot, bench.stations["calibrate"], 8)
         standin.do("brake 1")
-        settle(qtbot, bench.stations[3], 40)
+        settle(qtbot, bench.stations["calibrate"], 40)
 
     found = record(qtbot, bench, "brake cut", drive_and_cut)
     assert found.verdict.value == "passed" and found.figures["cut_s"] <= 0.35, found
@@ -283,7 +283,7 @@ def test_the_lever_cuts_a_motor_that_drives(qtbot, bench, standin):
 
 
 def test_leaving_the_station_or_losing_the_line_stops_what_turns(qtbot, bench, standin):
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
     page.setFocus()
     qtbot.keyPress(page, Qt.Key.Key_Space)
@@ -294,7 +294,7 @@ def test_leaving_the_station_or_losing_the_line_stops_what_turns(qtbot, bench, s
 
 
 def test_the_scope_triggers_freezes_measures_and_exports(qtbot, bench, standin, tmp_path):
-    page = bench.stations[3]
+    page = bench.stations["calibrate"]
     click(qtbot, find(bench, "Show the live scope"))
     view = page.scope_view
     settle(qtbot, page, 30)

@@ -16,7 +16,7 @@ PHASE, BATTERY, POWER = "drive.phase_current_a", "drive.battery_current_a", "dri
 @pytest.fixture
 def tune(qtbot, demo_window):
     go(qtbot, demo_window, 4)
-    return demo_window.stations[4]
+    return demo_window.stations["tune"]
 
 
 def wheel(widget, turns):
@@ -135,7 +135,7 @@ def test_the_draft_is_kept_by_itself_and_other_conditions_move_the_curve(qtbot, 
     desk = tune.desk
     tune.rulers[PHASE].setFocus()
     qtbot.keyClick(tune.rulers[PHASE], Qt.Key.Key_Right)
-    qtbot.waitUntil(lambda: desk.garage.tunes.newest(desk.bike_id, "draft").setting(PHASE) == 116)
+    qtbot.waitUntil(lambda: desk.garage.glance.tune(desk.bike_id, "draft").setting(PHASE) == 116)
     top = desk.draft.prediction.consequences[1].value
     tune._charge.setFocus()
     qtbot.keyClick(tune._charge, Qt.Key.Key_PageDown)
@@ -156,7 +156,7 @@ def test_reading_names_the_limit_and_the_front_wheel_rule_shows_its_cause(qtbot,
 
 
 def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_window):
-    desk, tune = demo_window.desk, demo_window.stations[4]
+    desk, tune = demo_window.desk, demo_window.stations["tune"]
     go(qtbot, demo_window, 4)
     click(qtbot, find(demo_window, "page On the road"))
     road = tune.road
@@ -175,7 +175,7 @@ def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_w
 
 
 def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
-    desk, tune = demo_window.desk, demo_window.stations[4]
+    desk, tune = demo_window.desk, demo_window.stations["tune"]
     go(qtbot, demo_window, 4)
     click(qtbot, find(demo_window, "page Who is in charge"))
     view = tune.chain

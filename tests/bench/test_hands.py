@@ -3,10 +3,10 @@
 import time
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.core.build.kinds import KINDS
@@ -24,6 +24,28 @@ def connected(qtbot, demo_window, standin):
     connect(qtbot, demo_window, standin.port)
     show_bike(qtbot, demo_window, standin)
     return demo_window
+
+
+class Opened(QObject):
+    """Hears of every window that opens."""
+
+    def __init__(self):
+        super().__init__()
+        self.windows = []
+
+    def eventFilter(self, watched, event):
+        if event.type() == QEvent.Type.Show and isinstance(watched, QWidget) and watched.isWindow():
+            self.windows.append(watched)
+        return False
+
+
+def test_a_station_first_looked_at_while_connected_opens_no_window_of_its_own(qtbot, connected):
+    opened = Opened()
+    QApplication.instance().installEventFilter(opened)
+    for station in connected.stations:
+        go(qtbot, connected, station)
+    QApplication.instance().removeEventFilter(opened)
+    assert opened.windows == [] and QApplication.activeWindow() is connected
 
 
 def another_bike(desk):
@@ -46,7 +68,7 @@ def test_with_another_bike_open_the_contact_ends_and_its_proof_with_it(qtbot, co
 
 
 def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, connected, standin):
-    desk, rides = connected.desk, connected.stations[6]
+    desk, rides = connected.desk, connected.stations["rides"]
     bike = desk.bike_id
     go(qtbot, connected, 6)
     rides.recording.waits.setChecked(False)
@@ -58,7 +80,7 @@ def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, conn
         act()
         assert desk.bike_id == bike and "being recorded" in connected.notice.text
     assert connected.link.contact is not None
-    qtbot.waitUntil(lambda: "recording" in connected.job_line.buttons[6].caption, timeout=5_000)
+    qtbot.waitUntil(lambda: "recording" in connected.job_line.buttons["rides"].caption, timeout=5_000)
     go(qtbot, connected, 3)
     go(qtbot, connected, 4)  # Calibrate was visited: the rate stays what the recording wants
     assert min(connected.link._rates.values()) == 20
@@ -70,7 +92,7 @@ def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, conn
 
 
 def test_ticks_belong_to_one_difference_and_one_look_at_it(qtbot, connected, standin):
-    page = connected.stations[5]
+    page = connected.stations["send"]
     go(qtbot, connected, 5)
     confirm_all(qtbot, page)
     qtbot.waitUntil(connected.act_button.isEnabled)
@@ -80,17 +102,17 @@ def test_ticks_belong_to_one_difference_and_one_look_at_it(qtbot, connected, sta
     QTest.keyClick(connected, Qt.Key.Key_Return, CTRL)  # Tune's act leads to Send
     QTest.keyClick(connected, Qt.Key.Key_Return, CTRL)  # and the second press must not send
     QApplication.processEvents()
-    assert connected.current == 5 and not connected.link.writing and not page.questions.confirmed
+    assert connected.current == "send" and not connected.link.writing and not page.questions.confirmed
     qtbot.waitUntil(lambda: connected.settled)
     QTest.keyClick(connected, Qt.Key.Key_Return, CTRL)
     assert not connected.link.writing and standin.shows(BATTERY) == ("30.0", "30.0")
     confirm_all(qtbot, page)
     connected.desk.draft.change(BATTERY, 34.0)  # under the ticks
-    assert not page.questions.confirmed and not connected.stations[5].act_enabled()
+    assert not page.questions.confirmed and not connected.stations["send"].act_enabled()
 
 
 def test_a_press_right_after_a_page_came_up_and_a_held_key_do_nothing(qtbot, connected):
-    page = connected.stations[5]
+    page = connected.stations["send"]
     go(qtbot, connected, 5)
     confirm_all(qtbot, page)
     connected._shown_at_s = time.monotonic()
@@ -103,7 +125,7 @@ def test_a_press_right_after_a_page_came_up_and_a_held_key_do_nothing(qtbot, con
 
 
 def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
-    page, desk = connected.stations[5], connected.desk
+    page, desk = connected.stations["send"], connected.desk
     go(qtbot, connected, 5)
     confirm_all(qtbot, page)
     qtbot.waitUntil(lambda: connected.settled and connected.act_button.isEnabled())
@@ -122,7 +144,7 @@ def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
 
 
 def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_cycle(qtbot, connected, standin):
-    page, desk = connected.stations[5], connected.desk
+    page, desk = connected.stations["send"], connected.desk
     desk.draft.open(desk.held.tune)
     desk.draft.change(BATTERY, 33.0)
     report = send_and_wait(qtbot, connected, keep=False)
@@ -148,7 +170,7 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
 
 
 def test_what_a_power_cycle_lost_is_named(qtbot, connected, standin):
-    page = connected.stations[5]
+    page = connected.stations["send"]
     standin.do("unkept-says 0")
     standin.do("ignore-keep 1")
     report = send_and_wait(qtbot, connected, keep=True)
@@ -174,7 +196,7 @@ def test_a_wheel_that_passes_over_a_chooser_changes_nothing(qtbot):
 
 
 def test_closing_asks_while_something_is_under_way_and_lets_it_end(qtbot, connected, standin):
-    page, desk = connected.stations[5], connected.desk
+    page, desk = connected.stations["send"], connected.desk
     go(qtbot, connected, 5)
     confirm_all(qtbot, page)
     click(qtbot, connected.act_button)
@@ -191,7 +213,7 @@ def test_closing_asks_while_something_is_under_way_and_lets_it_end(qtbot, connec
 
 
 def test_closing_while_recording_keeps_the_ride(qtbot, connected):
-    rides, desk = connected.stations[6], connected.desk
+    rides, desk = connected.stations["rides"], connected.desk
     before = len(desk.garage.rides.of(desk.bike_id))
     go(qtbot, connected, 6)
     rides.recording.waits.setChecked(False)
@@ -215,18 +237,18 @@ def test_drafts_cards_and_bikes_can_be_brought_back_and_a_new_bike_is_made_once(
     assert desk.ride.card.wind == "12 km/h"
     desk.undo_stack.undo()
     assert desk.ride.card == was and desk.garage.rides.of(desk.bike_id)[0].card == was
-    bike, bikes = desk.bike.name, len(desk.garage.bikes.all()) + 1
+    bike, bikes = desk.bike.name, len(desk.garage.glance.bikes()) + 1
     another_bike(desk)
     desk.archive_bike()
     assert "bring it back" in demo_window.notice.text and desk.bike.name != bike
-    page = demo_window.stations[1]
+    page = demo_window.stations["build"]
     page._garage.start(next(iter(KINDS)))
     page._garage.start(next(iter(KINDS)))
-    assert len(desk.garage.bikes.all()) == bikes + 1 and "Type another name" in demo_window.notice.text
+    assert len(desk.garage.glance.bikes()) == bikes + 1 and "Type another name" in demo_window.notice.text
 
 
 def test_a_recording_left_behind_goes_to_the_bike_it_began_with(qtbot, connected):
-    rides, desk = connected.stations[6], connected.desk
+    rides, desk = connected.stations["rides"], connected.desk
     rides.recording.waits.setChecked(False)
     rides.recording.start()
     qtbot.waitUntil(lambda: rides.recording.recorder.rows > 60, timeout=10_000)

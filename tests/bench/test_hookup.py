@@ -43,7 +43,7 @@ def test_the_whole_path_again_over_the_network_and_by_radio(qtbot, bus, demo_win
     port = next(one for one in standin.ports if one.startswith(f"{way}://"))
     if way == "ble":
         go(qtbot, window, 2)
-        window.stations[2].ports.offer_simulated(window.simulated)
+        window.stations["hookup"].ports.offer_simulated(window.simulated)
         click(qtbot, find(window, "Look for controllers by Bluetooth"))
         qtbot.waitUntil(lambda: "Weir 60, -58 dBm" in texts(window), timeout=15_000)
     connect(qtbot, window, port)
@@ -69,7 +69,7 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     assert len(desk.garage.backups.of(desk.bike_id)) == backups
     go(qtbot, window, 5)
     qtbot.waitUntil(lambda: "Nothing is written to this controller" in texts(window))
-    assert not window.act_button.isEnabled() and not window.stations[5].confirmations
+    assert not window.act_button.isEnabled() and not window.stations["send"].confirmations
     go(qtbot, window, 2)
     click(qtbot, find(window, "This is its new controller"))
     qtbot.waitUntil(lambda: window.link.contact is not None and not window.link.contact.doubts, timeout=10_000)
@@ -96,15 +96,15 @@ def test_a_controller_of_another_layout_greys_what_it_lacks_and_asks_for_its_lab
     beside(window, standin)
     connect(qtbot, window, standin.port)
     go(qtbot, window, 4)
-    weakening = window.stations[4].rulers["drive.field_weakening_a"]
+    weakening = window.stations["tune"].rulers["drive.field_weakening_a"]
     assert not weakening.isEnabled() and "does not weaken the field" in weakening.accessibleName()
-    assert window.stations[4].rulers[PHASE].isEnabled()
-    assert {PHASE, BATTERY} <= {edge.setting for edge in window.stations[4].chart.edges}
-    assert "drive.field_weakening_a" not in {edge.setting for edge in window.stations[4].chart.edges}
+    assert window.stations["tune"].rulers[PHASE].isEnabled()
+    assert {PHASE, BATTERY} <= {edge.setting for edge in window.stations["tune"].chart.edges}
+    assert "drive.field_weakening_a" not in {edge.setting for edge in window.stations["tune"].chart.edges}
     desk.draft.change("drive.power_w", 1500.0)
     desk.draft.change("battery_guard.fade_start_v", 52.0)
     go(qtbot, window, 5)
-    page = window.stations[5]
+    page = window.stations["send"]
     qtbot.waitUntil(lambda: any(line.grey for line in page.change_list.lines))
     grey = next(line for line in page.change_list.lines if line.grey and "power" in line.label)
     assert "limits current only" in grey.note and "not on this controller" in grey.group
@@ -125,7 +125,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     window, desk = demo_window, demo_window.desk
     beside(window, standin)
     connect(qtbot, window, standin.port)
-    panel = window.stations[2].backups
+    panel = window.stations["hookup"].backups
     panel.write(tmp_path / "b.json", window.link.contact.backup)
     desk.draft.change(PHASE, 105.0)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
@@ -138,7 +138,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     assert "backup" in window.notice.text
     qtbot.waitUntil(lambda: "put back" in texts(panel))
     click(qtbot, find(window, "Put the backup of"))
-    qtbot.waitUntil(lambda: window.current == 5 and "to put the backup" in texts(window))
+    qtbot.waitUntil(lambda: window.current == "send" and "to put the backup" in texts(window))
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows(PHASE) == ("90.0", "90.0") and desk.draft.tune.setting(PHASE) == 105
     assert any(entry.title == "Backup put back with proof" for entry in desk.garage.book.of(desk.bike_id))
@@ -151,7 +151,7 @@ def test_a_draft_is_compared_with_an_earlier_tune(qtbot, demo_window, standin):
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     desk.draft.change("regen.phase_current_a", 25.0)
     go(qtbot, window, 5)
-    page = window.stations[5]
+    page = window.stations["send"]
     qtbot.waitUntil(lambda: page._against.isVisible() and page._against.count() >= 2)
     page._against.setFocus()
     qtbot.keyClick(page._against, Qt.Key.Key_Down)
@@ -165,7 +165,7 @@ def test_a_fault_is_shown_explained_cleared_and_in_the_logbook(qtbot, demo_windo
     beside(window, standin)
     connect(qtbot, window, standin.port)
     standin.do("fault 12")
-    qtbot.waitUntil(lambda: "fault 12" in window.stations[2].caption(), timeout=5_000)
+    qtbot.waitUntil(lambda: "fault 12" in window.stations["hookup"].caption(), timeout=5_000)
     show(qtbot, window, "faults")
     qtbot.waitUntil(lambda: "throttle signal out of range" in texts(window))
     assert "Measure the signal at the plug" in texts(window)
@@ -184,7 +184,7 @@ def test_live_values_that_stand_still_never_look_fresh(qtbot, demo_window, stand
     window = demo_window
     beside(window, standin)
     connect(qtbot, window, standin.port)
-    values = window.stations[2].live_values
+    values = window.stations["hookup"].live_values
     qtbot.waitUntil(lambda: "read 0." in values._age.text(), timeout=5_000)
     standin.do("freeze 1")
     qtbot.waitUntil(lambda: values._age.text().startswith("stale"), timeout=5_000)
@@ -200,7 +200,7 @@ def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     for name, hardware in (("good", "weir-60-b"), ("other", "boat-9")):
         (tmp_path / name).write_bytes(make_firmware(hardware, "3.3.0", b"image" * 200))
     show(qtbot, window, "firmware")
-    panel = window.stations[2].firmware
+    panel = window.stations["hookup"].firmware
     panel.read(tmp_path / "other")
     assert "This image is for boat-9" in texts(window) and not panel._go.isVisible()
     panel.read(HERON)
@@ -215,7 +215,7 @@ def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     qtbot.waitUntil(lambda: "lies in the second slot" in texts(window), timeout=20_000)
     standin.do("key-off")
     connect(qtbot, window, standin.port)
-    qtbot.waitUntil(lambda: "fault 41" in window.stations[2].caption(), timeout=5_000)
+    qtbot.waitUntil(lambda: "fault 41" in window.stations["hookup"].caption(), timeout=5_000)
     assert window.link.contact.identity.firmware == "3.3.0"
 
 
@@ -235,7 +235,7 @@ def test_stored_rides_are_fetched_into_the_garage(qtbot, demo_window, standin):
 def test_job_sheets_are_ticked_dated_changed_and_kept_per_bike(qtbot, demo_window):
     window, desk = demo_window, demo_window.desk
     show(qtbot, window, "job sheets")
-    panel = window.stations[2].jobs
+    panel = window.stations["hookup"].jobs
     click(qtbot, find(window, "Lay out: Fit a pack"))
     qtbot.waitUntil(lambda: "Polarity measured at the plug" in texts(window))
     assert "A damaged lithium pack burns" in texts(window)
@@ -265,21 +265,21 @@ def test_a_send_that_was_killed_is_recognised_at_the_next_contact(qtbot, demo_wi
     register = next(one for one in window.link.maps if one.name == "Weir 60").register(PHASE)
     marker = Marker(at="2026-10-12T10:00:00", product="Weir 60", serial="TW60-00417", keep=True,
                     registers=[MarkedRegister(name=PHASE, before=register.encode(70), after=register.encode(80))])  # fmt: skip
-    window.link._worker.journal.begin(marker)  # as a process that was killed leaves it
+    window.link._worker._journal().begin(marker)  # as a process that was killed leaves it
     connect(qtbot, window, standin.port)
     assert "phase current reads 90 A, neither the old 70 A nor the new 80 A" in texts(window)
     assert any(entry.title == "An interrupted send was found" for entry in desk.garage.book.of(desk.bike_id))
     go(qtbot, window, 5)
-    qtbot.waitUntil(lambda: "interrupted" in window.stations[5].confirmations)
+    qtbot.waitUntil(lambda: "interrupted" in window.stations["send"].confirmations)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
-    assert window.link._worker.journal.found("TW60-00417") is None
+    assert window.link._worker._journal().found("TW60-00417") is None
 
 
 def test_the_last_way_in_is_remembered_per_bike(qtbot, demo_window):
     desk = demo_window.desk
     desk.held.remember_port("tcp://bridge.local:502")
     go(qtbot, demo_window, 2)
-    demo_window.stations[2].ports.look()
+    demo_window.stations["hookup"].ports.look()
     qtbot.waitUntil(lambda: "tcp://bridge.local:502   where this bike was last" in texts(demo_window))
     desk.open_bike(read_bike(HERON).model_copy(update={"name": "Other"}))
     assert desk.held.last_port == ""

@@ -18,7 +18,7 @@ from tests.rides.test_layouts import DERIVED, agrees
 @pytest.fixture
 def rides(qtbot, demo_window):
     go(qtbot, demo_window, 6)
-    return demo_window.stations[6]
+    return demo_window.stations["rides"]
 
 
 def open_log(qtbot, rides, path):
@@ -169,7 +169,7 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     beside(window, standin)
     connect(qtbot, window, standin.port)
     go(qtbot, window, 6)
-    bar = window.stations[6].recording
+    bar = window.stations["rides"].recording
     bar.fields["tyres"].setText("3.5 bar")
     click(qtbot, find(window, "Record the ride"))
     qtbot.waitUntil(lambda: "waits for the first movement" in texts(bar))

@@ -17,7 +17,7 @@ BIKE = read_bike(HERON)
 
 @pytest.fixture
 def link(qtbot, qapp, tmp_path):
-    made = Link(shipped_maps(), FileJournal(tmp_path / "sending"))
+    made = Link(lambda: (shipped_maps(), []), lambda: FileJournal(tmp_path / "sending"))
     yield made
     made.close()
     assert made._thread.isFinished()

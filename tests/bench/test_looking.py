@@ -18,7 +18,7 @@ from tests.core.test_along import a_ride
 @pytest.fixture
 def rides(qtbot, demo_window):
     go(qtbot, demo_window, 6)
-    return demo_window.stations[6]
+    return demo_window.stations["rides"]
 
 
 def choose(box, words):

@@ -32,17 +32,17 @@ def test_an_empty_garage_says_on_each_panel_what_to_do(qtbot, empty_window, view
 
 def test_an_empty_garage_has_nothing_to_calibrate_and_no_ports_to_press(qtbot, empty_window):
     go(qtbot, empty_window, 3)
-    assert "Hook up the controller" in empty_window.stations[3].meaning()[1]
+    assert "Hook up the controller" in empty_window.stations["calibrate"].meaning()[1]
     click(qtbot, find(empty_window, "Show the live scope"))
     go(qtbot, empty_window, 2)
-    page = empty_window.stations[2]
+    page = empty_window.stations["hookup"]
     page.ports._typed.setText("/dev/ttyUSB9")
     press_keys(qtbot, page.ports._typed, Qt.Key.Key_Return)
     assert not empty_window.link.busy
 
 
 def test_bluetooth_results_and_failures_are_shown(qtbot, demo_window):
-    panel = demo_window.stations[2].ports
+    panel = demo_window.stations["hookup"].ports
     go(qtbot, demo_window, 2)
     panel._take_heard([Port("ble://00:11:22:33:44:55", "Weir 60, -71 dBm")])
     qtbot.waitUntil(lambda: "Weir 60, -71 dBm" in texts(demo_window))
@@ -61,15 +61,15 @@ def test_a_backup_of_another_type_is_never_put_back(qtbot, demo_window, standin,
     maker = {"vendor": "Tarnholm Mill Electrics", "product": "Sluice 40", "firmware": "2.1", "serial": "S1"}
     other = Backup(taken="2026-10-12T10:00:00", registers=[], **maker)
     write(tmp_path / "other.json", other)
-    window.stations[2].backups.read(tmp_path / "other.json")
+    window.stations["hookup"].backups.read(tmp_path / "other.json")
     click(qtbot, find(window, "Show backups"))
     qtbot.waitUntil(lambda: "of another type" in texts(window))
-    window.stations[5].restore(other)
+    window.stations["send"].restore(other)
     go(qtbot, window, 5)
     qtbot.waitUntil(lambda: "This backup is of another type" in texts(window))
-    assert window.stations[5].target().changes == []
+    assert window.stations["send"].target().changes == []
     click(qtbot, find(window, "Back to the draft"))
-    assert window.stations[5].backup is None
+    assert window.stations["send"].backup is None
 
 
 def test_the_watch_list_judges_what_the_controller_does_instead(demo_window):
@@ -83,14 +83,14 @@ def test_the_watch_list_judges_what_the_controller_does_instead(demo_window):
 
 
 def test_files_that_cannot_be_read_or_written_are_said(demo_window, tmp_path):
-    page = demo_window.stations[2]
+    page = demo_window.stations["hookup"]
     page.backups.read(tmp_path / "none.json")
     assert "no such file" in demo_window.notice.text
     page.firmware.read(tmp_path)
     assert "directory" in demo_window.notice.text
     page.backups.read(HERON)
     assert "expected 'crisp-hornet/backup'" in demo_window.notice.text
-    demo_window.stations[3].scope_view.export(tmp_path / "no" / "scope.csv")
+    demo_window.stations["calibrate"].scope_view.export(tmp_path / "no" / "scope.csv")
     assert "cannot be written" in demo_window.notice.text
 
 
@@ -99,8 +99,8 @@ def test_the_panels_follow_the_theme_and_the_units(qtbot, demo_window, standin):
     beside(window, standin)
     connect(qtbot, window, standin.port)
     standin.do("fault 21")
-    qtbot.waitUntil(lambda: window.stations[2].faults.standing is not None, timeout=5_000)
-    for number in (2, 3, 5):
+    qtbot.waitUntil(lambda: window.stations["hookup"].faults.standing is not None, timeout=5_000)
+    for number in ("hookup", "calibrate", "send"):
         go(qtbot, window, number)
         qtbot.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
         assert window.stations[number].theme is window.theme
@@ -129,13 +129,13 @@ def test_from_port_to_job_sheet_by_keyboard_alone(qtbot, demo_window, standin):
     qtbot.keyClick(tab_to("Lay out: Fit a display"), Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: "The key wire carries pack voltage" in texts(window))
     qtbot.keyClick(tab_to("Pack off and unplugged"), Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: window.stations[2].jobs.jobs()[0].steps[0].done_at is not None)
+    qtbot.waitUntil(lambda: window.stations["hookup"].jobs.jobs()[0].steps[0].done_at is not None)
     qtbot.keyClick(tab_to("Let go of the controller"), Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: window.link.contact is None)
 
 
 def test_a_controller_description_that_cannot_be_used_is_told(qtbot, demo_window):
-    demo_window.link.refused_maps = ["own.toml: line 3, name: must be text. Mend it there."]
-    demo_window.stations[2]._show()
+    demo_window.link.refused_maps[:] = ["own.toml: line 3, name: must be text. Mend it there."]
+    demo_window.stations["hookup"]._show()
     go(qtbot, demo_window, 2)
     qtbot.waitUntil(lambda: "Not used: own.toml: line 3" in texts(demo_window))

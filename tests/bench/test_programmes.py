@@ -16,7 +16,7 @@ from tests.bench.test_looking import choose
 @pytest.fixture
 def rides(qtbot, demo_window):
     go(qtbot, demo_window, 6)
-    return demo_window.stations[6]
+    return demo_window.stations["rides"]
 
 
 def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltages(qtbot, demo_window, standin):
@@ -24,7 +24,7 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     beside(window, standin)
     connect(qtbot, window, standin.port)
     go(qtbot, window, 6)
-    bar, page = window.stations[6].recording, window.stations[6]
+    bar, page = window.stations["rides"].recording, window.stations["rides"]
     choose(find(window, "test programme to be led through", QComboBox), "Full pull")
     assert "Local codes decide" in texts(bar) and "pull against the predicted edge" in texts(bar)
     assert not bar.flywheel.isVisible()

@@ -16,7 +16,7 @@ BATTERY = "drive.battery_current_a"
 
 
 def drag_battery_edge(window, by_px):
-    chart = window.stations[4].chart
+    chart = window.stations["tune"].chart
     edge = next(one for one in chart.edges if one.setting == BATTERY)
     start = chart.point(edge.kmh, edge.force_n)
     drag(chart, start, [start + QPointF(0, by_px * step / 5) for step in range(1, 6)])
@@ -31,8 +31,8 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
 
     # 1 know the bike
     assert "no bike yet" in texts(window)
-    window.stations[1].read_bike(HERON)
-    qtbot.waitUntil(lambda: "Heron" in window.stations[1].caption())
+    window.stations["build"].read_bike(HERON)
+    qtbot.waitUntil(lambda: "Heron" in window.stations["build"].caption())
 
     # 2 hook up: identity and backup by themselves
     connect(qtbot, window, standin.port)
@@ -49,7 +49,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     assert desk.draft.prediction.curve.wheel_force_n.max() >= before.max()
     assert desk.undo_stack.count() == 1  # a drag is one step of undo
     go(qtbot, window, 5)
-    assert [(line.label, line.before, line.after) for line in window.stations[5].change_list.lines] == [
+    assert [(line.label, line.before, line.after) for line in window.stations["send"].change_list.lines] == [
         ("battery current", "30 A", f"{drafted:g} A")
     ]
 
@@ -71,7 +71,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     assert "is not known" in said and "Do not ride before it has been read again" in said
     assert (desk.draft.tune == unchanged and window.link.contact is None) or not window.link.busy
     qtbot.waitUntil(lambda: window.link.contact is None, timeout=5_000)
-    assert "Not proved" in texts(window.stations[5])
+    assert "Not proved" in texts(window.stations["send"])
 
     # plugged in again: the contact is taken up by itself, what it really holds is read, nothing was kept
     go(qtbot, window, 2)
@@ -79,13 +79,15 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     standin.do("plug")
     qtbot.waitUntil(lambda: window.link.contact is not None, timeout=10_000)
     assert window.link.contact.interrupted is not None and not window.link.contact.shown
-    qtbot.waitUntil(lambda: "was interrupted" in texts(window.stations[2]))
+    qtbot.waitUntil(lambda: "was interrupted" in texts(window.stations["hookup"]))
     assert desk.held.tune.setting(BATTERY) in (drafted, 25.0)
 
     # 6 the ride, 7 the verdict
     go(qtbot, window, 6)
-    window.stations[6].import_file(ROUND)
-    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and not window.stations[6]._import.running, timeout=10_000)
+    window.stations["rides"].import_file(ROUND)
+    qtbot.waitUntil(
+        lambda: desk.ride.cleaned is not None and not window.stations["rides"]._import.running, timeout=10_000
+    )
     go(qtbot, window, 7)
     assert "Battery current peak 30.2 A" in texts(window)
     assert "battery peak 30.2 A" in texts(window)
@@ -95,7 +97,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     open_window.close(window)
     again = open_window(Garage(folder))
     go(qtbot, again, 8)
-    assert [one.title for one in again.stations[8].entries] == events
+    assert [one.title for one in again.stations["logbook"].entries] == events
     words = texts(again)
     for expected in (
         "Heron opened",
@@ -117,7 +119,7 @@ def test_the_wheel_turning_stops_a_send_and_says_so(qtbot, demo_window, standin)
     report = send_and_wait(qtbot, window, keep=False)
     assert report.outcome is Outcome.STOPPED
     assert standin.shows(BATTERY) == ("30.0", "30.0")
-    qtbot.waitUntil(lambda: "holds what it held before" in texts(window.stations[5]))
+    qtbot.waitUntil(lambda: "holds what it held before" in texts(window.stations["send"]))
 
 
 def test_the_backup_can_be_taken_back(qtbot, demo_window, standin):
@@ -137,7 +139,7 @@ def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, stan
     connect(qtbot, window, standin.port)
     window.desk.draft.change(BATTERY, 44.0)
     go(qtbot, window, 5)
-    for box in window.stations[5].confirmations.values():
+    for box in window.stations["send"].confirmations.values():
         click(qtbot, box)
     assert not window.act_button.isEnabled()
     assert "Nothing overrides a stop" in texts(window)
@@ -148,7 +150,7 @@ def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, stan
 
 
 def test_a_port_that_is_none_is_explained(qtbot, demo_window, tmp_path):
-    page = demo_window.stations[2]
+    page = demo_window.stations["hookup"]
     go(qtbot, demo_window, 2)
     page.ports._typed.setFocus()
     qtbot.keyClicks(page.ports._typed, str(Path(tmp_path) / "nothing"))

@@ -43,21 +43,21 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     )
     write_csv(second, tmp_path / "after.csv")
     go(qtbot, window, 6)
-    window.stations[6].import_file(tmp_path / "after.csv")
+    window.stations["rides"].import_file(tmp_path / "after.csv")
     qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name == "after", timeout=10_000)
     assert desk.ride.tune.setting(BATTERY) == 33
 
     # compared, and reported
     go(qtbot, window, 7)
     choose(find(window, "what the ride is laid against", QComboBox), "against the ride Bakery round")
-    page = window.stations[7]
+    page = window.stations["verdict"]
     qtbot.waitUntil(lambda: "% less per km than the other" in page.against.told.text(), timeout=8_000)
     page.save_report(tmp_path / "report.pdf")
     assert (tmp_path / "report.pdf").read_bytes().startswith(b"%PDF")
 
     # the logbook holds it, filtered too; the earlier tune can be drafted again
     go(qtbot, window, 8)
-    book = window.stations[8]
+    book = window.stations["logbook"]
     qtbot.waitUntil(lambda: "Into the draft: battery current" in texts(book))
     click(qtbot, find(window, "logbook tunes"))
     qtbot.waitUntil(lambda: "Ride imported: after" not in texts(book) and "Sent with proof" in texts(book))
@@ -76,7 +76,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     open_window.close(window)
     other = open_window(Garage(tmp_path / "empty"))
     go(qtbot, other, 8)
-    other.stations[8].import_bike(tmp_path / "heron.zip")
+    other.stations["logbook"].import_bike(tmp_path / "heron.zip")
     qtbot.waitUntil(lambda: "is here with its whole story" in other.notice.text, timeout=15_000)
     assert other.desk.bike.name == "Heron" and np.nanmax(other.desk.ride.cleaned.get("wheel_speed_kmh")) > 40
     alike(told, story(other.desk.garage, other.desk.bike_id))
@@ -85,14 +85,14 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
 def test_an_archive_that_is_none_is_told(qtbot, empty_window, tmp_path):
     go(qtbot, empty_window, 8)
     (tmp_path / "text.zip").write_text("nothing")
-    empty_window.stations[8].import_bike(tmp_path / "text.zip")
+    empty_window.stations["logbook"].import_bike(tmp_path / "text.zip")
     qtbot.waitUntil(lambda: "not an archive of a bike" in empty_window.notice.text, timeout=8_000)
     assert empty_window.desk.bike is None
 
 
 def test_a_picture_is_attached_to_a_note_and_shown(qtbot, demo_window, tmp_path):
     go(qtbot, demo_window, 8)
-    book = demo_window.stations[8]
+    book = demo_window.stations["logbook"]
     demo_window.grab().scaledToWidth(400).save(str(tmp_path / "plug.png"))
     book.note.setText("the new plug, crimped")
     book.attach(tmp_path / "plug.png")
@@ -119,7 +119,7 @@ def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window)
         desk.garage.tunes.keep_sent(desk.bike_id, tune)
     desk.held._sent = None
     go(qtbot, demo_window, 8)
-    book = demo_window.stations[8]
+    book = demo_window.stations["logbook"]
     click(qtbot, find(demo_window, "logbook tunes by family"))
     qtbot.waitUntil(lambda: "the first that was sent" in texts(book.family))
     told = texts(book.family)
@@ -133,7 +133,7 @@ def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window)
 @pytest.mark.parametrize("kind", ["tunes", "rides", "bike", "contacts", "notes"])
 def test_the_logbook_is_filtered_by_kind(qtbot, demo_window, kind):
     go(qtbot, demo_window, 8)
-    book = demo_window.stations[8]
+    book = demo_window.stations["logbook"]
     click(qtbot, find(demo_window, f"logbook {kind}"))
     qtbot.waitUntil(lambda: book.kinds.buttons[book.kinds.at].text() == kind)
     shown = {

@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit
 
-from crisp_hornet.bench.stations.tune.page import PAGES
+from crisp_hornet.bench.stations.tune.tune_page import PAGES
 from crisp_hornet.core.rider.throttle import family_shares
 from crisp_hornet.documents.companions import CURVE
 from tests.bench.driving import click, drag, find, go, press_keys, texts
@@ -17,12 +17,12 @@ KEY = Qt.Key
 @pytest.fixture
 def tune(qtbot, demo_window):
     go(qtbot, demo_window, 4)
-    return demo_window.stations[4]
+    return demo_window.stations["tune"]
 
 
 def show(qtbot, window, name):
     click(qtbot, find(window, f"page {name}"))
-    tune = window.stations[4]
+    tune = window.stations["tune"]
     qtbot.waitUntil(lambda: tune.page == PAGES.index(name))
     return tune
 
@@ -312,7 +312,7 @@ def test_a_warning_leads_to_its_page(qtbot, demo_window, tune):
 
 def test_the_pages_stand_empty_without_a_bike(qtbot, empty_window):
     go(qtbot, empty_window, 4)
-    tune = empty_window.stations[4]
+    tune = empty_window.stations["tune"]
     for at in range(len(PAGES)):
         tune.show_page(at)
     assert tune.meaning()[1]
@@ -332,7 +332,7 @@ def test_what_is_dragged_on_a_page_is_what_the_controller_then_holds(qtbot, demo
     ]
     go(qtbot, window, 5)
     work_the_lever(qtbot, window)
-    send = window.stations[5]
+    send = window.stations["send"]
     for box in send.confirmations.values():
         click(qtbot, box)
     click(qtbot, send.keep)

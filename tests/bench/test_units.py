@@ -46,8 +46,8 @@ def test_the_switch_turns_every_page_over_and_is_remembered(qtbot, demo_window, 
     assert (desk.bike, desk.draft.tune) == (bike, draft)  # documents stay as they are
 
     go(qtbot, window, 1)
-    window.stations[1].choose("chassis.rider_kg")
-    entry = window.stations[1]._entry.entries[0]
+    window.stations["build"].choose("chassis.rider_kg")
+    entry = window.stations["build"]._entry.entries[0]
     entry.fields[0].setText("200")
     qtbot.keyClick(entry.fields[0], Qt.Key.Key_Return)
     assert desk.bike.chassis.rider_kg == pytest.approx(90.7185, rel=1e-4)

@@ -17,7 +17,7 @@ WHEEL = "drivetrain.wheel_circumference_m"
 @pytest.fixture
 def verdict(qtbot, demo_window):
     go(qtbot, demo_window, 7)
-    return demo_window.stations[7]
+    return demo_window.stations["verdict"]
 
 
 def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo_window, verdict):
@@ -176,7 +176,7 @@ def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
 
 def test_without_a_ride_nothing_is_offered(qtbot, empty_window):
     go(qtbot, empty_window, 7)
-    page = empty_window.stations[7]
+    page = empty_window.stations["verdict"]
     assert page.verdict is None and "No ride to judge" in texts(page)
     page.save_report(None)  # nothing to report, nothing happens
     assert "Report" not in texts(page)

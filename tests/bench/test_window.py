@@ -40,7 +40,7 @@ def test_every_colour_can_be_read(theme):
 
 def test_every_station_has_its_number(qtbot, demo_window):
     assert [button.number for button in demo_window.job_line.buttons.values()] == [1, 2, 3, 4, 5, 6, 7, 8]
-    for number in range(1, 9):
+    for number in demo_window.stations:
         go(qtbot, demo_window, number)
         assert demo_window.job_line.buttons[number].isChecked()
 
@@ -60,7 +60,7 @@ def test_an_empty_garage_says_on_every_page_where_to_begin(qtbot, empty_window):
 
 
 def test_a_bike_alone_starts_with_a_gentle_draft_that_nothing_warns_about(qtbot, empty_window):
-    empty_window.stations[1].read_bike(HERON)
+    empty_window.stations["build"].read_bike(HERON)
     go(qtbot, empty_window, 4)
     click(qtbot, empty_window.act_button)
     assert empty_window.desk.draft.tune.name == "Gentle start"
@@ -79,14 +79,14 @@ def test_a_bike_alone_starts_with_a_gentle_draft_that_nothing_warns_about(qtbot,
 def test_a_bad_bike_file_is_explained_and_changes_nothing(qtbot, demo_window, tmp_path, content, words):
     path = tmp_path / "bad.json"
     path.write_bytes(content)
-    demo_window.stations[1].read_bike(path)
+    demo_window.stations["build"].read_bike(path)
     assert words in demo_window.notice.text and "bad.json" in demo_window.notice.text
     assert demo_window.desk.bike.name == "Heron"
     qtbot.waitUntil(lambda: demo_window.notice.isVisible())
 
 
 def test_a_tune_file_becomes_the_draft_and_undo_brings_the_other_back(qtbot, demo_window):
-    demo_window.stations[1].read_tune(FACTORY)
+    demo_window.stations["build"].read_tune(FACTORY)
     assert demo_window.desk.draft.tune.name == "Factory" and demo_window.desk.draft.differing == []
     demo_window.desk.undo_stack.undo()
     assert demo_window.desk.draft.tune.name == "Daily, stronger uphill"
@@ -96,13 +96,13 @@ def test_switching_the_theme_keeps_the_work(qtbot, demo_window):
     demo_window.desk.draft.change("drive.battery_current_a", 33.0)
     go(qtbot, demo_window, 7)
     qtbot.keyClick(demo_window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
-    assert demo_window.theme is DARK and demo_window.current == 7
+    assert demo_window.theme is DARK and demo_window.current == "verdict"
     assert all(widget.theme is DARK for widget in demo_window.findChildren(QWidget) if hasattr(widget, "theme"))
     assert demo_window.desk.draft.tune.setting("drive.battery_current_a") == 33
 
 
 def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_window, tmp_path):
-    rides = demo_window.stations[6]
+    rides = demo_window.stations["rides"]
     bad = tmp_path / "bad.csv"
     bad.write_text("time_s,pack_v\n0,60\n1,sixty\n")
     rides.import_file(bad)
@@ -123,7 +123,7 @@ def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_wi
 
 def test_the_cursor_moves_by_key_and_shows_every_value(qtbot, demo_window):
     go(qtbot, demo_window, 6)
-    traces = demo_window.stations[6].traces
+    traces = demo_window.stations["rides"].traces
     before = traces.at_s
     qtbot.keyClick(traces, Qt.Key.Key_Right)
     assert traces.at_s == pytest.approx(before + 0.2)
@@ -132,7 +132,7 @@ def test_the_cursor_moves_by_key_and_shows_every_value(qtbot, demo_window):
 
 def test_findings_jump_to_their_moment(qtbot, demo_window):
     go(qtbot, demo_window, 7)
-    page = demo_window.stations[7]
+    page = demo_window.stations["verdict"]
     finding = page.found[0]
     button = next(
         one
@@ -145,7 +145,7 @@ def test_findings_jump_to_their_moment(qtbot, demo_window):
 
 def test_notes_are_kept_and_found(qtbot, demo_window):
     go(qtbot, demo_window, 8)
-    page = demo_window.stations[8]
+    page = demo_window.stations["logbook"]
     page.note.setFocus()
     qtbot.keyClicks(page.note, "chain oiled")
     qtbot.keyClick(page.note, Qt.Key.Key_Return)

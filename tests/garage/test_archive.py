@@ -20,7 +20,7 @@ from tests.bikes import a_tune
 @pytest.fixture
 def garage(tmp_path):
     made = demo_garage(tmp_path / "one")
-    number = made.bikes.last()[0]
+    number = made.glance.last_bike()[0]
     made.tunes.keep_named(number, a_tune())
     made.tunes.keep_sent(number, a_tune())
     made.calibrations.keep(
@@ -50,7 +50,7 @@ def story(garage, number):
         "log": [(one.at, one.kind, one.title, one.detail) for one in garage.book.of(number)],
         "files": [one.file.read_bytes() for one in garage.book.of(number) if one.file],
         "sent": garage.tunes.sent(number), "named": garage.tunes.named(number),
-        "draft": garage.tunes.newest(number, "draft"), "controller": garage.tunes.newest(number, "controller"),
+        "draft": garage.glance.tune(number, "draft"), "controller": garage.glance.tune(number, "controller"),
         "backups": garage.backups.of(number),
         "calibrations": garage.calibrations.of(number), "jobs": [(one.title, one.steps, one.opened_at) for one in garage.jobs.of(number)],
         "rides": [one[:4] for one in rides], "channels": [one[4] for one in rides],
@@ -66,10 +66,10 @@ def alike(one, other):
 
 
 def test_the_same_story_stands_in_another_garage(garage, other, tmp_path):
-    number = garage.bikes.last()[0]
+    number = garage.glance.last_bike()[0]
     export_bike(garage, number, tmp_path / "heron.zip")
     there = import_bike(other, tmp_path / "heron.zip")
-    assert other.bikes.last() == (there, garage.bikes.get(number))
+    assert other.glance.last_bike() == (there, garage.bikes.get(number))
     alike(story(garage, number), story(other, there))
     with zipfile.ZipFile(tmp_path / "heron.zip") as archive:  # open formats: anybody reads it
         assert json.loads(archive.read(STORY))["format"] == "crisp-hornet/archive"
@@ -77,7 +77,7 @@ def test_the_same_story_stands_in_another_garage(garage, other, tmp_path):
 
 
 def test_a_bike_of_the_same_name_is_not_replaced(garage, tmp_path):
-    number = garage.bikes.last()[0]
+    number = garage.glance.last_bike()[0]
     export_bike(garage, number, tmp_path / "heron.zip")
     again = import_bike(garage, tmp_path / "heron.zip")
     assert garage.bikes.get(again).name == "Heron, 2" and garage.bikes.get(number).name == "Heron"
@@ -125,16 +125,16 @@ BAD = {
 
 @pytest.mark.parametrize("name", BAD)
 def test_an_unsound_archive_is_refused_and_leaves_nothing(garage, other, tmp_path, name):
-    export_bike(garage, garage.bikes.last()[0], tmp_path / "heron.zip")
+    export_bike(garage, garage.glance.last_bike()[0], tmp_path / "heron.zip")
     how, words = BAD[name]
     with pytest.raises(DocumentError, match=words):
         import_bike(other, packed(tmp_path, **how))
-    assert other.bikes.all() == [] and list((other.folder / "rides").iterdir()) == []
+    assert other.glance.bikes() == [] and list((other.folder / "rides").iterdir()) == []
     assert not list(other.folder.glob("attachments/*"))
 
 
 def test_names_in_an_archive_lead_nowhere(garage, other, tmp_path):
-    export_bike(garage, garage.bikes.last()[0], tmp_path / "heron.zip")
+    export_bike(garage, garage.glance.last_bike()[0], tmp_path / "heron.zip")
     bad = packed(tmp_path, more=[("../../outside.txt", b"here"), ("/tmp/outside.txt", b"there")])
     import_bike(other, bad)
     assert not (tmp_path / "outside.txt").exists() and {one.name for one in other.folder.iterdir()} <= KEPT

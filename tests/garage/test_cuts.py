@@ -16,9 +16,10 @@ from sqlalchemy import event
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage import database
-from crisp_hornet.garage.database import COPIES, NEWEST, GarageError
+from crisp_hornet.garage import database, opening
+from crisp_hornet.garage.database import COPIES
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import NEWEST, GarageError
 from crisp_hornet.garage.rescue import rescue
 from tests.bikes import a_bike, a_tune
 from tests.garage.test_survival import UNDONE
@@ -69,17 +70,17 @@ def test_a_cut_at_any_statement_of_the_first_start_or_a_migration_leaves_a_garag
         event.listen(engine, "after_cursor_execute", cut)
         return engine
 
-    monkeypatch.setattr("crisp_hornet.garage.garage.open_engine", watched)
+    monkeypatch.setattr("crisp_hornet.garage.database.open_engine", watched)
     Garage(folder).close()
     monkeypatch.undo()
     assert len(cuts) > 6
     for place, statement in cuts:
         garage = Garage(place)
         if version:
-            assert garage.bikes.last() == (1, a_bike()) and garage.tunes.newest(1, "draft") == a_tune(), statement
+            assert garage.glance.last_bike() == (1, a_bike()) and garage.glance.tune(1, "draft") == a_tune(), statement
             assert [one.title for one in garage.book.of(1)] == ["from before"]
         else:
-            assert garage.bikes.all() == []
+            assert garage.glance.bikes() == []
         garage.close()
         shutil.rmtree(place)
 
@@ -169,10 +170,10 @@ def test_one_bad_row_is_unreadable_and_the_rest_lives(tmp_path, bad):
         connection.execute("update event set at = 'long ago' where title = 'a line'")
     connection.close()
     garage = Garage(tmp_path / "g")
-    assert garage.bikes.last() == (number, a_bike())
-    assert {kept.name: kept.readable for kept in garage.bikes.all()} == {"Other": False, a_bike().name: True}
+    assert garage.glance.last_bike() == (number, a_bike())
+    assert {kept.name: kept.readable for kept in garage.glance.bikes()} == {"Other": False, a_bike().name: True}
     assert [ride.tune for ride in garage.rides.of(number)] == [None, a_tune()]
-    assert garage.tunes.newest(number, "draft") is None and {one.title for one in garage.book.of(number)} == {
+    assert garage.glance.tune(number, "draft") is None and {one.title for one in garage.book.of(number)} == {
         "a line",
         "another",
     }
@@ -186,21 +187,24 @@ def test_one_bad_row_is_unreadable_and_the_rest_lives(tmp_path, bad):
 @pytest.mark.parametrize(("why", "words"), [("database is locked", "another program"), ("database or disk is full", "disk is full"),
                                             ("attempt to write a readonly database", "may write there"),
                                             ("disk I/O error", "Check the disk"), ("malformed", "crisp-hornet rescue")])  # fmt: skip
-def test_what_cannot_be_written_is_said_in_one_sentence(tmp_path, why, words):
+def test_what_cannot_be_written_or_read_is_said_in_one_sentence(tmp_path, monkeypatch, why, words):
     garage = Garage(tmp_path / "g")
     number = garage.bikes.save(a_bike())
 
-    def fail(*_):
+    def fail(*_, **__):
         raise sqlite3.OperationalError(why)
 
-    event.listen(garage._engine, "before_cursor_execute", fail)
+    event.listen(garage.store.engine, "before_cursor_execute", fail)
     acts = [
         lambda: garage.tunes.save_draft(number, a_tune()),
         lambda: garage.book.log(number, "note", "x"),
         lambda: garage.rides.keep(number, a_ride("r"), None),
-        lambda: garage.bikes.all(),
+        lambda: garage.tunes.sent(number),
+        lambda: garage.glance.bikes(),
     ]
     for act in acts:
+        if act is acts[-1]:
+            monkeypatch.setattr(opening.sqlite3, "connect", fail)
         with pytest.raises(DocumentError, match=words) as told:
             act()
         assert "\n" not in str(told.value)
@@ -208,7 +212,7 @@ def test_what_cannot_be_written_is_said_in_one_sentence(tmp_path, why, words):
 
 
 def test_another_writer_that_holds_it_is_waited_for_then_told(tmp_path, monkeypatch):
-    monkeypatch.setattr(database, "BUSY_S", 0.1)
+    monkeypatch.setattr(opening, "BUSY_S", 0.1)
     garage = Garage(tmp_path / "g")
     number = garage.bikes.save(a_bike())
     with sqlite3.connect(tmp_path / "g" / "garage.sqlite", isolation_level=None) as other:

@@ -7,8 +7,8 @@ import pytest
 
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.backup import Backup
-from crisp_hornet.garage.database import GarageError
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import GarageError
 from crisp_hornet.rides.errors import RideError
 from tests.bikes import a_bike, a_tune
 
@@ -20,7 +20,7 @@ def folder(tmp_path):
 
 def test_everything_kept_is_there_after_a_restart(folder):
     garage = Garage(folder)
-    assert garage.bikes.last() is None
+    assert garage.glance.last_bike() is None
     number = garage.bikes.save(a_bike())
     assert garage.bikes.save(a_bike(chassis__rider_kg=90)) == number  # same name, same bike
     garage.tunes.save_draft(number, a_tune())
@@ -35,9 +35,9 @@ def test_everything_kept_is_there_after_a_restart(folder):
     garage.close()
 
     garage = Garage(folder)
-    assert garage.bikes.last() == (number, a_bike(chassis__rider_kg=90))
-    assert garage.tunes.newest(number, "draft").drive.battery_current_a == 35
-    assert garage.tunes.newest(number, "sent").drive.battery_current_a == 33
+    assert garage.glance.last_bike() == (number, a_bike(chassis__rider_kg=90))
+    assert garage.glance.tune(number, "draft").drive.battery_current_a == 35
+    assert garage.glance.tune(number, "sent").drive.battery_current_a == 33
     assert garage.backups.of(number)[0][1].serial == "s"
     assert garage.rides.of(number)[0].tune == a_tune()
     kept = garage.rides.load(garage.rides.of(number)[0])

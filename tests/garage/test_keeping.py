@@ -91,5 +91,5 @@ def test_named_drafts_are_kept_replaced_and_let_go(tmp_path):
     garage.tunes.drop_named(one, "Hill")
     garage.tunes.drop_named(one, "never there")
     assert list(garage.tunes.named(one)) == ["Flat"] and list(garage.tunes.named(other)) == ["Hill"]
-    assert garage.tunes.newest(one, "draft") is None
+    assert garage.glance.tune(one, "draft") is None
     garage.close()

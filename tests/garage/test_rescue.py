@@ -8,8 +8,8 @@ import pytest
 from crisp_hornet import cli
 from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.database import GarageError
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import GarageError
 from crisp_hornet.garage.pages import Pages
 from crisp_hornet.garage.rescue import rescue
 from tests.bikes import a_tune
@@ -19,7 +19,7 @@ from tests.garage.test_archive import alike, story
 @pytest.fixture
 def folder(tmp_path):
     garage = demo_garage(tmp_path / "old")
-    number = garage.bikes.last()[0]
+    number = garage.glance.last_bike()[0]
     garage.tunes.keep_sent(number, a_tune())
     for line in range(400):
         garage.book.log(number, "note", f"line {line}", "words " * 30)
@@ -35,7 +35,7 @@ def test_a_sound_garage_comes_over_whole(folder, tmp_path, capsys):
     assert cli.main(["rescue", "--garage", str(folder), "--out", str(tmp_path / "new")]) == 0
     assert "1 bikes" in capsys.readouterr().out
     old, new = Garage(folder), Garage(tmp_path / "new")
-    number = old.bikes.last()[0]
+    number = old.glance.last_bike()[0]
     alike(story(old, number), story(new, number))
     assert new.settings.get("units") == "imperial"
     old.close()
@@ -43,7 +43,7 @@ def test_a_sound_garage_comes_over_whole(folder, tmp_path, capsys):
 
 
 def lines_of(garage):
-    found = garage.bikes.last()
+    found = garage.glance.last_bike()
     return [one.title for one in garage.book.of(found[0]) if one.title.startswith("line ")] if found else []
 
 
@@ -65,7 +65,7 @@ def test_broken_pages_cost_their_own_rows_and_no_others(folder, tmp_path):
         assert file.read_bytes() == bytes(data)
         new = Garage(tmp_path / f"new {seed}")
         lines = lines_of(new)
-        assert told.saved["bikes"] == (new.bikes.last() is not None) and len(set(lines)) == len(lines)
+        assert told.saved["bikes"] == (new.glance.last_bike() is not None) and len(set(lines)) == len(lines)
         kept.append(len(lines))
         new.close()
     assert sum(count > 360 for count in kept) >= 15, kept
@@ -75,7 +75,7 @@ def test_rows_below_a_lost_inner_page_are_found_again(folder, tmp_path):
     """Every inner page of every table is lost, and the first page with the names of the tables."""
     file, data = folder / "garage.sqlite", bytearray((folder / "garage.sqlite").read_bytes())
     before = Garage(folder)
-    told_before = story(before, before.bikes.last()[0])
+    told_before = story(before, before.glance.last_bike()[0])
     before.close()
     inner = [at for at in range(4096, len(data), 4096) if data[at] == 0x05]
     assert inner, "the garage must be large enough to have some"
@@ -84,7 +84,7 @@ def test_rows_below_a_lost_inner_page_are_found_again(folder, tmp_path):
     file.write_bytes(data)
     told = rescue(folder, tmp_path / "inner")
     new = Garage(tmp_path / "inner")
-    alike(told_before, story(new, new.bikes.last()[0]))
+    alike(told_before, story(new, new.glance.last_bike()[0]))
     assert not any(told.lost.values()) and "there may have been more" in told.text
     new.close()
     data[100:4096] = bytes(3996)  # the first page's tree: no table has a name any more

@@ -8,8 +8,8 @@ import sys
 
 import pytest
 
-from crisp_hornet.garage.database import NEWEST
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import NEWEST
 from crisp_hornet.garage.tables import Base
 from tests.bikes import a_bike, a_tune
 
@@ -42,10 +42,10 @@ def test_a_kill_at_any_instant_loses_nothing_that_was_said_to_be_kept(tmp_path):
                 last = int(process.stdout.readline())
             process.send_signal(signal.SIGKILL)
         garage = Garage(folder)
-        number, bike = garage.bikes.last()
+        number, bike = garage.glance.last_bike()
         titles = {entry.title for entry in garage.book.of(number)}
         assert bike == a_bike() and {f"line {k}" for k in range(last + 1)} <= titles
-        assert garage.tunes.newest(number, "draft") is not None
+        assert garage.glance.tune(number, "draft") is not None
         garage.close()
 
 
@@ -74,9 +74,9 @@ def test_a_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(
         database.execute("update alembic_version set version_num = ?", (version,))
     database.close()
     garage = Garage(folder)
-    assert garage.bikes.last() == (number, a_bike()) and garage.tunes.newest(number, "draft") == a_tune()
+    assert garage.glance.last_bike() == (number, a_bike()) and garage.glance.tune(number, "draft") == a_tune()
     assert [entry.title for entry in garage.book.of(number)] == ["from before"]
-    assert [kept.archived for kept in garage.bikes.all()] == [False]
+    assert [kept.archived for kept in garage.glance.bikes()] == [False]
     garage.close()
 
 

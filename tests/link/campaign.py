@@ -9,7 +9,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from unittest import mock
 
-from crisp_hornet.link import line as link_line
+from crisp_hornet.link import modbus_line as link_line
 from crisp_hornet.link.contact import make_contact
 from crisp_hornet.link.difference import changes_to
 from crisp_hornet.link.errors import LinkError

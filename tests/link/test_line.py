@@ -10,7 +10,7 @@ from pymodbus.framer import FramerRTU
 
 from crisp_hornet.documents.controller_map import Line
 from crisp_hornet.link.errors import AnsweredNo, LineDead, LineGarbled
-from crisp_hornet.link.line import ModbusLine
+from crisp_hornet.link.modbus_line import ModbusLine
 from crisp_hornet.link.transports import transport_to
 
 

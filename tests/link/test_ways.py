@@ -9,7 +9,7 @@ from crisp_hornet.link.contact import identify, make_contact, read_live, readabl
 from crisp_hornet.link.doubts import Doubt, doubts
 from crisp_hornet.link.errors import AnsweredNo, LineDead, PortFailed, WrongDevice
 from crisp_hornet.link.finding import open_line
-from crisp_hornet.link.line import ModbusLine
+from crisp_hornet.link.modbus_line import ModbusLine
 from crisp_hornet.link.report import Outcome
 from crisp_hornet.link.transports import transport_to
 from crisp_hornet.link.transports.bluetooth import scan

@@ -10,6 +10,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import platformdirs
 from PyQt6.QtCore import QEvent, QThreadPool, QTimer
@@ -21,11 +22,12 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
-from crisp_hornet.demo.garage import demo_garage
-from crisp_hornet.documents.maps import all_maps
-from crisp_hornet.garage.database import GarageError
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
-from crisp_hornet.link.marker import FileJournal
+from crisp_hornet.garage.opening import GarageError
+
+if TYPE_CHECKING:
+    from crisp_hornet.documents.controller_map import ControllerMap
+    from crisp_hornet.link.marker import FileJournal
 
 
 def run_application(demo: bool) -> int:
@@ -63,6 +65,8 @@ def make_application() -> QApplication:
 @contextmanager
 def demo_bench() -> Iterator[tuple[Garage, Simulated]]:
     """A demo garage in a temporary folder and a running stand-in; both gone afterwards."""
+    from crisp_hornet.demo.garage import demo_garage
+
     folder = Path(tempfile.mkdtemp(prefix="crisp-hornet-demo-"))
     garage = demo_garage(folder / "garage")
     try:
@@ -116,10 +120,18 @@ def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path) ->
 
 def link_of(garage: Garage) -> Link:
     """The link with the controllers that ship and those of the garage, and with its marker of an interrupted send."""
-    maps, faulty = all_maps(garage.folder / CONTROLLERS)
-    link = Link(maps, FileJournal(garage.folder / SENDING))
-    link.refused_maps = faulty
-    return link
+
+    def descriptions() -> tuple[list[ControllerMap], list[str]]:
+        from crisp_hornet.documents.maps import all_maps
+
+        return all_maps(garage.folder / CONTROLLERS)
+
+    def journal() -> FileJournal:
+        from crisp_hornet.link.marker import FileJournal
+
+        return FileJournal(garage.folder / SENDING)
+
+    return Link(descriptions, journal)
 
 
 def tear_down(app: QApplication, window: Window) -> None:

@@ -9,24 +9,29 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Collection
 from dataclasses import replace
+from functools import cached_property
 from itertools import count
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QThread, QTimer, pyqtSignal, pyqtSlot
 
 from crisp_hornet.bench.boundary import Unforeseen, unforeseen
-from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.link.contact import Contact, Live, read_live
 from crisp_hornet.link.errors import LinkError, SeveralAnswer
-from crisp_hornet.link.marker import FileJournal
-from crisp_hornet.link.operations import Operation
 from crisp_hornet.link.report import Outcome, Progress, Report
-from crisp_hornet.link.session import ContactMade, Session, open_session
+
+if TYPE_CHECKING:  # what speaks to a controller is loaded when somebody first connects
+    from crisp_hornet.documents.controller_map import ControllerMap
+    from crisp_hornet.link.contact import Contact, Live
+    from crisp_hornet.link.marker import FileJournal
+    from crisp_hornet.link.operations import Operation
+    from crisp_hornet.link.session import ContactMade, Session
 
 LIVE_EVERY_MS = 40
 RESUME_EVERY_MS = 1000
-Work = Callable[[Contact], Any]
+Work = Callable[["Contact"], Any]
+Journal = Callable[[], "FileJournal | None"]
+Descriptions = Callable[[], tuple[list["ControllerMap"], list[str]]]  # of controllers, and why others cannot be read
 
 
 class LinkWorker(QObject):
@@ -41,9 +46,9 @@ class LinkWorker(QObject):
     progress = pyqtSignal(object)
     did = pyqtSignal(int, object, object)  # token, result or error, the contact as it is now known
 
-    def __init__(self, maps: list[ControllerMap], journal: FileJournal | None) -> None:
+    def __init__(self, maps: Callable[[], list[ControllerMap]], journal: Journal) -> None:
         super().__init__()
-        self._maps, self.journal = maps, journal
+        self._maps, self._journal = maps, journal
         self._session: Session | None = None
         self._timer: QTimer | None = None
         self._resume: QTimer | None = None
@@ -130,7 +135,9 @@ class LinkWorker(QObject):
             self.known.emit(self._session.made, self._session.squeeze.pulls)
 
     def _contact_at(self, port: str, expected_serial: str) -> None:
-        self._session = open_session(port, self._maps, expected_serial or None, self.journal, True, self.said.emit)
+        from crisp_hornet.link.session import open_session
+
+        self._session = open_session(port, self._maps(), expected_serial or None, self._journal(), True, self.said.emit)
         made = self._session.made
         self._lost = (port, made.identity.serial, expected_serial)
         self.contact_made.emit(made)
@@ -148,6 +155,8 @@ class LinkWorker(QObject):
         session = self._session
         if session is None:
             return
+        from crisp_hornet.link.contact import read_live
+
         try:
             live = read_live(session.contact)
         except LinkError as error:
@@ -201,14 +210,14 @@ class Link(QObject):
     _ask_prove = pyqtSignal(str)
     _ask_live_every = pyqtSignal(int)
 
-    def __init__(self, maps: list[ControllerMap], journal: FileJournal | None = None) -> None:
+    def __init__(self, descriptions: Descriptions, journal: Journal) -> None:
         super().__init__()
-        self.maps = maps
-        self.refused_maps: list[str] = []  # descriptions of the user's own that cannot be read, and why
+        self._read_descriptions = descriptions
         self.contact: ContactMade | None = None
         self.live: Live | None = None
         self.busy = ""
         self.writing = False
+        self.loss_expected = False  # the key is to be turned off: that the contact goes is no failure
         self.waiting_for = ""  # the port at which a lost contact is looked for
         self.lever_pulls = 0
         self._tokens = count(1)
@@ -217,7 +226,7 @@ class Link(QObject):
         self._rates: dict[str, int] = {}
         self._thread = QThread()
         self._thread.setObjectName("link")
-        self._worker = LinkWorker(maps, journal)
+        self._worker = LinkWorker(lambda: self.maps, journal)
         self._worker.moveToThread(self._thread)
         self._ask_connect.connect(self._worker.connect_to)
         self._ask_disconnect.connect(self._worker.disconnect_now)
@@ -235,6 +244,20 @@ class Link(QObject):
         self._worker.progress.connect(self.progress)
         self._worker.did.connect(self._on_did)
         self._thread.start()
+
+    @cached_property
+    def _descriptions(self) -> tuple[list[ControllerMap], list[str]]:
+        return self._read_descriptions()
+
+    @property
+    def maps(self) -> list[ControllerMap]:
+        """The descriptions of controllers, read when they are first needed."""
+        return self._descriptions[0]
+
+    @property
+    def refused_maps(self) -> list[str]:
+        """Descriptions of the user's own that cannot be read, and why."""
+        return self._descriptions[1]
 
     def connect_to(self, port: str, expected_serial: str | None = None) -> None:
         """Ask for a contact at ``port``; another controller than the expected one raises a doubt."""
@@ -369,6 +392,3 @@ def _as_report(result: object) -> Report:
     if isinstance(result, Unforeseen):
         words += " What the controller holds is not known: connect again, and read it before you ride."
     return Report(Outcome.NOT_PROVED, words)
-
-
-__all__ = ["ContactMade", "Link", "Progress"]

@@ -66,28 +66,28 @@ def _script(
     """Walk through the job; each name yielded is a picture to take."""
     from crisp_hornet.bench.link_worker import Link
     from crisp_hornet.bench.simulated import Simulated
-    from crisp_hornet.bench.stations.build.page import BuildPage
+    from crisp_hornet.bench.stations.build.build_page import BuildPage
+    from crisp_hornet.bench.stations.calibrate.calibrate_page import CalibratePage
     from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS
-    from crisp_hornet.bench.stations.calibrate.page import CalibratePage
-    from crisp_hornet.bench.stations.hookup.page import HookUpPage
-    from crisp_hornet.bench.stations.rides.page import RidesPage
-    from crisp_hornet.bench.stations.send.page import SendPage
-    from crisp_hornet.bench.stations.tune.page import TunePage
+    from crisp_hornet.bench.stations.hookup.hookup_page import HookUpPage
+    from crisp_hornet.bench.stations.rides.rides_page import RidesPage
+    from crisp_hornet.bench.stations.send.send_page import SendPage
+    from crisp_hornet.bench.stations.tune.tune_page import TunePage
     from crisp_hornet.bench.window import Window
     from crisp_hornet.demo import MESSY
 
     assert isinstance(window, Window) and isinstance(link, Link) and isinstance(simulated, Simulated)
-    window.show_station(1)
+    window.show_station("build")
     yield "build"
-    build = window.stations[1]
+    build = window.stations["build"]
     assert isinstance(build, BuildPage)
     build.show_garage()
-    window.show_station(2)
+    window.show_station("hookup")
     link.connect_to(simulated.port)
     wait(lambda: link.live is not None)
     yield "hook-up"
-    window.show_station(3)
-    calibrate = window.stations[3]
+    window.show_station("calibrate")
+    calibrate = window.stations["calibrate"]
     assert isinstance(calibrate, CalibratePage)
     calibrate.confirm.setChecked(True)
     simulated.act("brake 1")
@@ -104,8 +104,8 @@ def _script(
     yield "calibrate"
     calibrate.show_view(1)
     yield "calibrate-scope"
-    window.show_station(4)
-    tune = window.stations[4]
+    window.show_station("tune")
+    tune = window.stations["tune"]
     assert isinstance(tune, TunePage)
     wait(lambda: tune.chart.band is not None and tune.chart.held is not None)
     yield "tune-pull"
@@ -127,8 +127,8 @@ def _script(
     yield "tune-pull-stop-dark"
     window.switch_theme()
     window.desk.undo_stack.undo()
-    window.show_station(5)
-    send = window.stations[5]
+    window.show_station("send")
+    send = window.stations["send"]
     assert isinstance(send, SendPage)
     yield "send-review"
     simulated.act("turn-back 1")
@@ -141,9 +141,9 @@ def _script(
     window.act_button.click()
     wait(lambda: send.report is not None)
     yield "send-proved"
-    rides = window.stations[6]
+    rides = window.stations["rides"]
     assert isinstance(rides, RidesPage)
-    window.show_station(6)
+    window.show_station("rides")
     rides.import_file(MESSY)
     wait(lambda: rides.mapping)
     yield "rides-columns"
@@ -157,12 +157,12 @@ def _script(
     rides.beside.channel.setCurrentText("phase current")
     rides.view.look_at("phase_a")
     yield "rides"
-    for number, name in ((7, "verdict"), (8, "logbook")):
-        window.show_station(number)
+    for name in ("verdict", "logbook"):
+        window.show_station(name)
         yield name
-    hookup = window.stations[2]
+    hookup = window.stations["hookup"]
     assert isinstance(hookup, HookUpPage)
-    window.show_station(2)
+    window.show_station("hookup")
     simulated.act("fault 12")
     wait(lambda: hookup.faults.standing is not None)
     hookup.show_view(1)

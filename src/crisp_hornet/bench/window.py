@@ -24,15 +24,8 @@ from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
-from crisp_hornet.bench.stations.build.page import BuildPage
-from crisp_hornet.bench.stations.calibrate.page import CalibratePage
-from crisp_hornet.bench.stations.hookup.page import HookUpPage
-from crisp_hornet.bench.stations.logbook.page import LogbookPage
-from crisp_hornet.bench.stations.rides.page import RidesPage
-from crisp_hornet.bench.stations.send.page import SendPage
 from crisp_hornet.bench.stations.station import Station
-from crisp_hornet.bench.stations.tune.page import TunePage
-from crisp_hornet.bench.stations.verdict.page import VerdictPage
+from crisp_hornet.bench.stations.stations import Stations, title
 from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
@@ -48,16 +41,6 @@ MARGIN = 22
 SETTLE_S = 0.5  # a press so soon after another page came up was meant for the page before
 LONGEST_END_S = 20.0
 SENDING = "something is being written to the controller"
-STATIONS: list[type[Station]] = [
-    BuildPage,
-    HookUpPage,
-    CalibratePage,
-    TunePage,
-    SendPage,
-    RidesPage,
-    VerdictPage,
-    LogbookPage,
-]
 
 
 class Window(QMainWindow):
@@ -76,8 +59,8 @@ class Window(QMainWindow):
         self.setWindowTitle("Crisp Hornet")
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
-        self.stations: dict[int, Station] = {}
-        self.current = 1
+        self.stations = Stations(desk, link, lambda: self.theme, self._take_station)
+        self.current = "build"
         self._link_said = ""
         self._pinned = False
         self._soon = QTimer(self)
@@ -86,7 +69,7 @@ class Window(QMainWindow):
         self._build()
         self._shortcuts()
         self._listen()
-        self.show_station(1)
+        self.show_station("build")
 
     # --- made once ------------------------------------------------------------------------------------------
 
@@ -96,7 +79,7 @@ class Window(QMainWindow):
         column = QVBoxLayout(ground)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(8)
-        self.job_line = JobLine([(kind.number, kind.name) for kind in STATIONS], self.theme)
+        self.job_line = JobLine([(key, title(key)) for key in self.stations], self.theme)
         self.job_line.chosen.connect(self.show_station)
         self.notice = Notice(self.theme)
         column.addWidget(self.job_line)
@@ -110,22 +93,6 @@ class Window(QMainWindow):
         self._pages = QStackedWidget()
         self._side = QVBoxLayout()
         self._side.setSpacing(14)
-        for kind in STATIONS:
-            station = kind(self.desk, self.link, self.theme)
-            station.news.connect(self._refresh_soon)
-            station.go.connect(self.show_station)
-            self.stations[kind.number] = station
-            self._pages.addWidget(station)
-            if (side := station.side()) is not None:
-                self._side.addWidget(side)
-        hookup = self.stations[2]
-        assert isinstance(hookup, HookUpPage)
-        hookup.offer_simulated(self.simulated)
-        send = self.stations[5]
-        assert isinstance(send, SendPage)
-        send.offer_hands(self.simulated)
-        hookup.restore.connect(send.restore)
-        hookup.restore.connect(lambda _backup: self.show_station(5))
         self.watch_list = WatchList(self.theme)
         self.watch_list.mend.connect(self._mend)
         self.watch_list.show_me.connect(self._show_me)
@@ -145,6 +112,17 @@ class Window(QMainWindow):
         row.addWidget(self._pages, 1)
         row.addWidget(right)
         return row
+
+    def _take_station(self, station: Station) -> None:
+        """A station was looked at for the first time."""
+        station.news.connect(self._refresh_soon)
+        station.go.connect(self.show_station)
+        station.hand_over.connect(self._hand_over)
+        station.offer(self.simulated)
+        self._pages.addWidget(station)
+        if (side := station.side()) is not None:
+            side.hide()
+            self._side.addWidget(side)
 
     def _footer(self) -> QHBoxLayout:
         self._head = label("", "caps")
@@ -181,9 +159,9 @@ class Window(QMainWindow):
         return row
 
     def _shortcuts(self) -> None:
-        for kind in STATIONS:
-            shortcut = QShortcut(QKeySequence(f"Ctrl+{kind.number}"), self)
-            shortcut.activated.connect(lambda number=kind.number: self.show_station(number))
+        for number, key in enumerate(self.stations, 1):
+            shortcut = QShortcut(QKeySequence(f"Ctrl+{number}"), self)
+            shortcut.activated.connect(lambda key=key: self.show_station(key))
         for keys, act, repeats in (
             ("Ctrl+Z", self._undo_one, True),
             ("Ctrl+Shift+Z", self._redo_one, True),
@@ -216,22 +194,25 @@ class Window(QMainWindow):
 
     # --- what the user does ---------------------------------------------------------------------------------
 
-    def show_station(self, number: int) -> None:
+    def show_station(self, key: str) -> None:
         """Bring a station into view."""
-        if number not in self.stations:
-            return
-        if number != self.current:
+        station = self.stations[key]
+        if key != self.current:
             self.stations[self.current].left()
             self._shown_at_s = time.monotonic()
-        self.current = number
-        station = self.stations[number]
+        self.current = key
         self._pages.setCurrentWidget(station)
-        self.job_line.choose(number)
-        for other in self.stations.values():
+        self.job_line.choose(key)
+        for other in self.stations.there:
             if (side := other.side()) is not None:
                 side.setVisible(other is station)
         station.shown()
         self._refresh()
+
+    def _hand_over(self, key: str, thing: object) -> None:
+        """One station gives another something to go on with."""
+        self.stations[key].take(thing)
+        self.show_station(key)
 
     def show_test_stand(self) -> None:
         """Hands on the simulated bike, in a window of their own beside."""
@@ -294,16 +275,12 @@ class Window(QMainWindow):
             self.desk.draft.try_change(warning.setting, warning.mended_value)
 
     def _show_me(self, warning: Warning_) -> None:
-        self.show_station(4)
-        page = self.stations[4]
-        assert isinstance(page, TunePage)
+        self.show_station("tune")
         if warning.setting is not None:
-            page.focus_setting(warning.setting)
+            self.stations["tune"].take(warning.setting)
 
     def _link_failed(self, why: str) -> None:
-        send = self.stations[5]
-        assert isinstance(send, SendPage)
-        if send.power_cycle.waiting:
+        if self.link.loss_expected:
             return  # the loss was asked for, and Send says how it goes on
         self._link_said = self.desk.units.text(why)
         self.notice.say("stop", self._link_said)
@@ -320,8 +297,9 @@ class Window(QMainWindow):
         self._soon.stop()
         units = self.desk.units
         self._units_link.setText("miles, °F, lb" if units.metric else "metric units")
-        for number, station in self.stations.items():
-            self.job_line.buttons[number].show_state(station.state(), units.text(station.caption()))
+        for key in self.stations:
+            standing = self.stations.standing(key)
+            self.job_line.buttons[key].show_state(standing.state, units.text(standing.caption))
         empty = "Nothing to watch in this draft." if self.desk.draft.tune else "No draft yet."
         self.watch_list.show_warnings([_in_units(one, units) for one in self.desk.watch.warnings], empty)
         station = self.stations[self.current]
@@ -358,25 +336,21 @@ class Window(QMainWindow):
 
     def _under_way(self) -> str:
         """What closing would cut short, as a question; "" for nothing."""
-        rides = self.stations[6]
-        assert isinstance(rides, RidesPage)
         if self.sending:
             return "The controller is being written to. Stop it, restore the old values, and close?"
-        if rides.recording.recorder is not None:
-            return "A ride is being recorded. End the recording, keep the ride, and close?"
-        return ""
+        return next((asked for station in self.stations.there if (asked := station.under_way())), "")
 
     def finish(self) -> None:
         """Let end what is under way: a send takes back what it wrote, a recording is kept, the logbook has both. Then end the link."""
         if self._finished:
             return
         self._finished = True
-        rides = self.stations[6]
-        assert isinstance(rides, RidesPage)
-        rides.recording.stop()
+        there = self.stations.there
+        for station in there:
+            station.finish()
         if self.link.busy:
             self.link.stop()
-        wait_until(lambda: not self.link.busy and not rides.finishing, LONGEST_END_S)
+        wait_until(lambda: not self.link.busy and not any(one.finishing for one in there), LONGEST_END_S)
         self.desk.draft.keep()
         self.link.close()
 

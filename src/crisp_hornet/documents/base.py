@@ -20,7 +20,8 @@ Text = Annotated[str, Field(strict=True, min_length=1, max_length=200)]
 class Part(BaseModel):
     """A piece of a document. Keys it does not know are kept, and listed by :func:`unknown_keys`."""
 
-    model_config = ConfigDict(extra="allow", frozen=True)
+    # its validator is built when the first of its kind is made: most runs need few kinds
+    model_config = ConfigDict(extra="allow", frozen=True, defer_build=True)
 
 
 def unknown_keys(part: BaseModel, prefix: str = "") -> list[str]:

@@ -7,6 +7,21 @@ from typing import Literal
 from crisp_hornet.documents.base import Number, Part, Text
 
 CALIBRATION_VERSION = 1
+SENSORS = (  # what can be calibrated, in the order in which it is done
+    *(
+        "brake",
+        "brake cut",
+        "motor",
+        "running",
+        "throttle",
+        "throttle output",
+        "pedals",
+        "torque",
+        "torque span",
+        "torque sides",
+    ),
+    *("human", "current", "current gain", "temperature", "speed", "wheel", "gps"),
+)
 
 
 class Calibration(Part):

@@ -26,9 +26,10 @@ from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
-from crisp_hornet.garage.book import ATTACHMENTS, ENDINGS
+from crisp_hornet.garage.book import ENDINGS
 from crisp_hornet.garage.book import MOST_BYTES as MOST_BYTES_FILE
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import ATTACHMENTS
 from crisp_hornet.garage.tables import BackupRow, Base, BikeRow, CalibrationRow, EventRow, JobRow, RideRow, TuneRow
 from crisp_hornet.rides.registry import read_ride
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import select
@@ -11,16 +10,6 @@ from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import BikeRow
-
-
-@dataclass(frozen=True)
-class KeptBike:
-    """A bike of the garage by number and name; ``readable``: whether its document is one."""
-
-    id: int
-    name: str
-    archived: bool
-    readable: bool = True
 
 
 class Bikes:
@@ -46,15 +35,6 @@ class Bikes:
             row = session.get_one(BikeRow, bike_id)
             row.name, row.document = bike.name, store.dump(bike)
 
-    def all(self) -> list[KeptBike]:
-        """All bikes, the one opened last first."""
-        with self._store.session() as session:
-            rows = session.scalars(select(BikeRow).order_by(BikeRow.opened_at.desc()))
-            return [
-                KeptBike(row.id, str(row.name), row.archived, self._store.read(Bike, row, "bike") is not None)
-                for row in rows
-            ]
-
     def get(self, bike_id: int) -> Bike:
         """The document of a bike."""
         with self._store.session() as session:
@@ -75,10 +55,3 @@ class Bikes:
         with self._store.session() as session:
             session.get_one(BikeRow, bike_id).archived = True
         return bike_id
-
-    def last(self) -> tuple[int, Bike] | None:
-        """The bike opened last, with its number; archived ones do not count, nor those that cannot be read."""
-        with self._store.session() as session:
-            rows = session.scalars(select(BikeRow).where(~BikeRow.archived).order_by(BikeRow.opened_at.desc()))
-            found = ((row.id, self._store.read(Bike, row, "bike")) for row in rows)
-            return next(((number, bike) for number, bike in found if bike is not None), None)

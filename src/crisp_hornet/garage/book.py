@@ -11,10 +11,11 @@ from sqlalchemy import select
 
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage.opening import ATTACHMENTS
 from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import EventRow
 
-ATTACHMENTS, MOST_BYTES = "attachments", 32 << 20
+MOST_BYTES = 32 << 20
 PICTURES = (".png", ".jpg", ".jpeg")
 ENDINGS = (*PICTURES, ".pdf", ".txt", ".md", ".csv")
 

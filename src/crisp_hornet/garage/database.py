@@ -1,4 +1,4 @@
-"""The garage's database file: opened, brought up to date whole or not at all, and its failures in words.
+"""The garage's database file: opened, and brought up to date whole or not at all.
 
 The driver would end transactions by itself before statements that change tables; here it never does, and each schema change stands in one
 transaction with the version it leads to. Source: *Transactional DDL* in SQLite, and "Serializable isolation / Savepoints / Transactional
@@ -8,39 +8,24 @@ DDL" in the dialect's documentation.
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
 import time
 from contextlib import closing
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event, text
-from sqlalchemy.exc import DatabaseError
 
-from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage import opening
+from crisp_hornet.garage.opening import DATABASE, NEWEST, TooNew, lenient_json
 
-NEWEST = "0006"
-BUSY_S = 10.0  # how long another instance may hold it
 COPIES, MOST_COPIES = "copies", 3
-DATABASE = "garage.sqlite"
-
-
-class GarageError(Exception):
-    """The garage cannot be opened: what, why, what to do."""
-
-
-class TooNew(Exception):
-    """The database comes from a newer version of the application."""
 
 
 def open_engine(file: Path) -> Engine:
-    """The engine of a database file, which is made if it is not there, for its owner alone."""
-    if not file.exists():
-        os.close(os.open(file, os.O_CREAT | os.O_WRONLY, 0o600))
+    """The engine of a database file."""
     engine = create_engine(
         f"sqlite:///{file}",
-        connect_args={"timeout": BUSY_S},
+        connect_args={"timeout": opening.BUSY_S},
         json_deserializer=lenient_json,
         json_serializer=json.dumps,
     )
@@ -63,7 +48,7 @@ def open_engine(file: Path) -> Engine:
 
 def _write_ahead(cursor: sqlite3.Cursor) -> None:
     """Switch to a write-ahead log; where another instance is just doing so, wait for it."""
-    end = time.monotonic() + BUSY_S
+    end = time.monotonic() + opening.BUSY_S
     while True:
         try:
             cursor.execute("PRAGMA journal_mode=WAL")
@@ -72,14 +57,6 @@ def _write_ahead(cursor: sqlite3.Cursor) -> None:
             if "locked" not in str(error) or time.monotonic() > end:
                 raise
             time.sleep(0.05)
-
-
-def lenient_json(text_: str) -> Any:
-    """A column's JSON; of what is none, nothing: that row is told as unreadable, the others live."""
-    try:
-        return json.loads(text_)
-    except ValueError:
-        return {}
 
 
 def bring_up_to_date(engine: Engine, folder: Path) -> None:
@@ -122,23 +99,11 @@ def _copy_before(folder: Path) -> None:
     place = folder / COPIES
     place.mkdir(exist_ok=True, mode=0o700)
     name = place / f"before-{NEWEST}-{time.strftime('%Y%m%d-%H%M%S')}.sqlite"
-    with closing(sqlite3.connect(folder / DATABASE, timeout=BUSY_S)) as source, closing(sqlite3.connect(name)) as copy:
+    with (
+        closing(sqlite3.connect(folder / DATABASE, timeout=opening.BUSY_S)) as source,
+        closing(sqlite3.connect(name)) as copy,
+    ):
         source.backup(copy)
     name.chmod(0o600)
     for old in sorted(place.glob("before-*.sqlite"))[:-MOST_COPIES]:
         old.unlink()
-
-
-def failed(folder: Path, error: DatabaseError) -> DocumentError:
-    """A failure of the database in words: why, and what to do."""
-    why = str(error.orig).lower()
-    if "locked" in why or "busy" in why:
-        return DocumentError(str(folder), "", "another program holds the garage", "Close it, then try again.")
-    if "full" in why:
-        return DocumentError(str(folder), "", "cannot be written: the disk is full", "Free some space, then try again.")
-    if "readonly" in why or "unable to open" in why or "permission" in why or "i/o" in why:
-        return DocumentError(
-            str(folder), "", f"cannot be written: {why}", "Check the disk, and that you may write there."
-        )
-    mend = f"What is sound of it goes into a new one with: crisp-hornet rescue --garage {folder} --out FOLDER."
-    return DocumentError(str(folder), "", f"the garage is damaged: {why}", mend)

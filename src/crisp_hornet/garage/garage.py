@@ -8,30 +8,35 @@ from __future__ import annotations
 
 import sqlite3
 import time
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import platformdirs
-from sqlalchemy import select
-from sqlalchemy.exc import DatabaseError
 
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.backups import Backups, Calibrations
-from crisp_hornet.garage.bikes import Bikes
-from crisp_hornet.garage.book import ATTACHMENTS, Book
-from crisp_hornet.garage.database import (
+from crisp_hornet.garage.glance import Glance
+from crisp_hornet.garage.opening import (
+    ATTACHMENTS,
     DATABASE,
+    NEWEST,
+    RIDES,
     GarageError,
     TooNew,
-    bring_up_to_date,
     failed,
-    open_engine,
+    make_file,
+    version_of,
 )
-from crisp_hornet.garage.jobs import Jobs
-from crisp_hornet.garage.rides import RIDES, Rides
 from crisp_hornet.garage.settings import Settings
 from crisp_hornet.garage.store import Store
-from crisp_hornet.garage.tables import EventRow, RideRow
-from crisp_hornet.garage.tunes import Tunes
+
+if TYPE_CHECKING:  # what goes through SQLAlchemy is loaded when it is first needed
+    from crisp_hornet.garage.backups import Backups, Calibrations
+    from crisp_hornet.garage.bikes import Bikes
+    from crisp_hornet.garage.book import Book
+    from crisp_hornet.garage.jobs import Jobs
+    from crisp_hornet.garage.rides import Rides
+    from crisp_hornet.garage.tunes import Tunes
 
 ORPHAN_S = 600.0
 CONTROLLERS, SENDING = "controllers", "sending"  # folders beside the database: own descriptions, markers of sends
@@ -54,8 +59,6 @@ def _not_opened(folder: Path, error: Exception) -> GarageError:
             f"The garage {folder} cannot be opened: {why}. Nothing in it was changed. Make room on the disk, and check that you may "
             "write there."
         )
-    if isinstance(error, DatabaseError):
-        error = failed(folder, error)
     if isinstance(error, DocumentError) and "damaged" not in error.reason:
         return GarageError(
             f"The garage {folder} cannot be opened: {error.reason}. Nothing in it was changed. {error.mend}"
@@ -80,33 +83,89 @@ class Garage:
             folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             folder.chmod(0o700)
             (folder / RIDES).mkdir(exist_ok=True, mode=0o700)
-            self._engine = open_engine(folder / DATABASE)
+            make_file(folder / DATABASE)
         except OSError as error:
             raise GarageError(
                 f"The garage {folder} cannot be made: {(error.strerror or '').lower()}. Check that you may write there."
             ) from error
-        self.store = store = Store(folder, self._engine)
-        self.bikes, self.tunes, self.rides, self.book = Bikes(store), Tunes(store), Rides(store), Book(store)
-        self.backups, self.calibrations, self.jobs = Backups(store), Calibrations(store), Jobs(store)
-        self.settings = Settings(folder)
+        self.store = Store(folder)
+        self.glance, self.settings = Glance(self.store), Settings(folder)
         try:
-            bring_up_to_date(self._engine, folder)
+            if version_of(folder) != NEWEST:
+                self._bring_up_to_date()
             self._clear_orphans()
-        except (DatabaseError, sqlite3.Error, DocumentError, OSError, TooNew) as error:
-            self._engine.dispose()
+        except (DocumentError, OSError, TooNew) as error:
+            self.store.close()
             raise _not_opened(folder, error) from error
+
+    def _bring_up_to_date(self) -> None:
+        from sqlalchemy.exc import DatabaseError
+
+        from crisp_hornet.garage.database import bring_up_to_date
+
+        try:
+            bring_up_to_date(self.store.engine, self.folder)
+        except (DatabaseError, sqlite3.Error) as error:
+            raise failed(self.folder, error) from error
+
+    @cached_property
+    def bikes(self) -> Bikes:
+        """Its bikes."""
+        from crisp_hornet.garage.bikes import Bikes
+
+        return Bikes(self.store)
+
+    @cached_property
+    def tunes(self) -> Tunes:
+        """Their tunes."""
+        from crisp_hornet.garage.tunes import Tunes
+
+        return Tunes(self.store)
+
+    @cached_property
+    def rides(self) -> Rides:
+        """Their rides."""
+        from crisp_hornet.garage.rides import Rides
+
+        return Rides(self.store)
+
+    @cached_property
+    def book(self) -> Book:
+        """Their logbooks."""
+        from crisp_hornet.garage.book import Book
+
+        return Book(self.store)
+
+    @cached_property
+    def backups(self) -> Backups:
+        """What their controllers held."""
+        from crisp_hornet.garage.backups import Backups
+
+        return Backups(self.store)
+
+    @cached_property
+    def calibrations(self) -> Calibrations:
+        """How their sensors did."""
+        from crisp_hornet.garage.backups import Calibrations
+
+        return Calibrations(self.store)
+
+    @cached_property
+    def jobs(self) -> Jobs:
+        """The job sheets in work on them."""
+        from crisp_hornet.garage.jobs import Jobs
+
+        return Jobs(self.store)
 
     def close(self) -> None:
         """Close the database."""
-        self._engine.dispose()
+        self.store.close()
 
     def _clear_orphans(self) -> None:
         """Files that no row names: an import or a note was killed before its row. What is fresh may be another instance's at work."""
-        with self.store.session() as session:
-            named = {Path(name).name for name in session.scalars(select(RideRow.file))}
-            named |= {Path(name).name for name in session.scalars(select(EventRow.file)) if name}
+        named = {Path(name).name for name in self.glance.files()}
         before = time.time() - ORPHAN_S
-        for folder in (self.rides.folder, self.store.folder / ATTACHMENTS, self.store.folder):
+        for folder in (self.folder / RIDES, self.store.folder / ATTACHMENTS, self.store.folder):
             for file in folder.iterdir() if folder.is_dir() else ():
                 ours = file.name.startswith(".crisp-hornet-") or (
                     folder != self.store.folder and file.name not in named

@@ -14,11 +14,10 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import store
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.opening import RIDES
 from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import RideRow
 from crisp_hornet.rides.registry import read_ride
-
-RIDES = "rides"
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cached_property
 from pathlib import Path
-from typing import Any, Protocol, TypeVar
-
-from sqlalchemy import Engine
-from sqlalchemy.exc import DatabaseError
-from sqlalchemy.orm import Session
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from crisp_hornet.documents import store
 from crisp_hornet.documents.backup import BACKUP_VERSION, Backup
@@ -21,7 +18,11 @@ from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
-from crisp_hornet.garage.database import failed
+from crisp_hornet.garage.opening import DATABASE, failed
+
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
+    from sqlalchemy.orm import Session
 
 Document = TypeVar("Document", bound=Part)
 VERSIONS: dict[type[Part], int] = {
@@ -42,19 +43,33 @@ class Row(Protocol):
 class Store:
     """``unreadable``: the numbers of the rows that are no document, by what they are of."""
 
-    def __init__(self, folder: Path, engine: Engine) -> None:
+    def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.unreadable: dict[str, set[int]] = {}
-        self._engine = engine
+
+    @cached_property
+    def engine(self) -> Engine:
+        """The database through SQLAlchemy, which is loaded when it is first needed."""
+        from crisp_hornet.garage.database import open_engine
+
+        return open_engine(self.folder / DATABASE)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A session that ends with what was done kept whole, or not at all. Raises :class:`DocumentError` where it cannot be."""
+        from sqlalchemy.exc import DatabaseError
+        from sqlalchemy.orm import Session
+
         try:
-            with Session(self._engine) as session, session.begin():
+            with Session(self.engine) as session, session.begin():
                 yield session
         except DatabaseError as error:
             raise failed(self.folder, error) from error
+
+    def close(self) -> None:
+        """Close the database, if it was opened."""
+        if "engine" in self.__dict__:
+            self.engine.dispose()
 
     def read(self, kind: type[Document], row: Row, what: str) -> Document | None:
         """The document of a row; None where it is none."""

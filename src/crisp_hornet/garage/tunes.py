@@ -34,16 +34,6 @@ class Tunes:
                 TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now())
             )
 
-    def newest(self, bike_id: int, role: str) -> Tune | None:
-        """The newest tune of a role: "draft", "controller" or "sent"."""
-        with self._store.session() as session:
-            row = session.scalar(
-                select(TuneRow)
-                .where(TuneRow.bike_id == bike_id, TuneRow.role == role)
-                .order_by(TuneRow.at.desc(), TuneRow.id.desc())
-            )
-            return None if row is None else self._store.read(Tune, row, "tune")
-
     def sent(self, bike_id: int) -> list[tuple[datetime, Tune]]:
         """All tunes as they were sent and proved, the newest first."""
         with self._store.session() as session:

@@ -9,7 +9,7 @@ from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.controller_map import Line as LineSettings
 from crisp_hornet.link.contact import Identity, identity_of, map_of
 from crisp_hornet.link.errors import AnsweredNo, LineDead, LinkError, SeveralAnswer, WrongDevice
-from crisp_hornet.link.line import ADDRESS_FAILS, SILENT, ModbusLine
+from crisp_hornet.link.modbus_line import ADDRESS_FAILS, SILENT, ModbusLine
 from crisp_hornet.link.ports import split_device, with_device
 from crisp_hornet.link.transports import ANSWER_S, transport_to
 from crisp_hornet.link.transports.bluetooth import WAY

@@ -19,8 +19,8 @@ from crisp_hornet.link.doubts import Doubt, doubts
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.finding import open_line
 from crisp_hornet.link.gate import Stopped
-from crisp_hornet.link.line import ModbusLine
 from crisp_hornet.link.marker import Interrupted, Journal, resolve, unreadable
+from crisp_hornet.link.modbus_line import ModbusLine
 from crisp_hornet.link.operations import Hearing, Operation, Question, SendTune
 from crisp_hornet.link.report import Outcome, Progress, Report, refused
 from crisp_hornet.link.send import same_controller
@@ -78,6 +78,11 @@ class ContactMade:
     def doubts(self) -> list[Doubt]:
         """What speaks against it being the right controller."""
         return doubts(self.identity, self.map, self.expected_serial, self.shown)
+
+    @property
+    def is_another(self) -> bool:
+        """Whether it is another bike's controller."""
+        return any(one.id == "wrong-bike" for one in self.doubts)
 
     @property
     def blocked(self) -> str:

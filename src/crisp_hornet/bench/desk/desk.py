@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
@@ -24,11 +24,13 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.garage.bikes import KeptBike
-from crisp_hornet.garage.book import Entry
 from crisp_hornet.garage.garage import Garage
+
+if TYPE_CHECKING:
+    from crisp_hornet.documents.controller_map import ControllerMap
+    from crisp_hornet.garage.book import Entry
+    from crisp_hornet.garage.glance import KeptBike
 
 T = TypeVar("T")
 
@@ -50,6 +52,7 @@ class Desk(QObject):
         self.ride = OpenRide(self.active, self.held, self.story)
         self.said, self.bike_changed = self.active.said, self.active.changed
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed
+        self.ride.read.connect(self._tell_unreadable)
         self._pins: set[str] = set()
         self._told_unreadable = ""
         self.reload()
@@ -92,7 +95,7 @@ class Desk(QObject):
     def reload(self) -> None:
         """Take up the bike opened last, with its draft, what its controller held last, and its newest ride."""
         there = self.active.reload()
-        for part in (self.held, self.draft, self.watch, self.ride):
+        for part in (self.story, self.held, self.draft, self.watch, self.ride):
             part.reload()
         self._tell_unreadable()
         for signal in (self.bike_changed, self.held.changed, self.draft.changed):
@@ -128,7 +131,7 @@ class Desk(QObject):
 
     def bikes(self) -> list[KeptBike]:
         """All bikes of the garage, the one opened last first."""
-        return self.garage.bikes.all()
+        return self.garage.glance.bikes()
 
     def pin(self, why: str) -> None:
         """Something is under way that belongs to the active bike: no other is opened until :meth:`unpin`."""

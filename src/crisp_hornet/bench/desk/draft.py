@@ -43,7 +43,7 @@ class Draft(QObject):
     def reload(self) -> None:
         """Take up the draft of the active bike; without one, what its controller holds."""
         self._named = self._gesture = None
-        kept = self._bike.garage.tunes.newest(self._bike.id, "draft") if self._bike.document is not None else None
+        kept = self._bike.garage.glance.tune(self._bike.id, "draft") if self._bike.document is not None else None
         self.tune = kept or self._held.tune
         self.predict()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -10,8 +11,10 @@ from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.bench.desk.prediction import Prediction
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.documents.backup import Backup
-from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.tune import Tune
+
+if TYPE_CHECKING:
+    from crisp_hornet.documents.controller_map import ControllerMap
 
 
 class Held(QObject):
@@ -26,13 +29,14 @@ class Held(QObject):
         self.map: ControllerMap | None = None
         self.prediction: Prediction | None = None
         self._sent: list[tuple[datetime, Tune]] | None = None
+        self._was_sent: bool | None = None
         bike.recompute.connect(self._predict)
         bike.follow.connect(self.changed)
 
     def reload(self) -> None:
         """Take up what the active bike's controller was last known to hold."""
-        self.map = self._sent = None
-        self.tune = self._bike.garage.tunes.newest(self._bike.id, "controller") if self._bike.document else None
+        self.map = self._sent = self._was_sent = None
+        self.tune = self._bike.garage.glance.tune(self._bike.id, "controller") if self._bike.document else None
         self._predict()
 
     def sent(self) -> list[tuple[datetime, Tune]]:
@@ -40,6 +44,14 @@ class Held(QObject):
         if self._sent is None:
             self._sent = self._bike.garage.tunes.sent(self._bike.id) if self._bike.document is not None else []
         return self._sent
+
+    @property
+    def was_sent(self) -> bool:
+        """Whether a tune was ever sent to it with proof."""
+        if self._was_sent is None:
+            there = self._bike.document is not None
+            self._was_sent = there and self._bike.garage.glance.tune(self._bike.id, "sent") is not None
+        return self._was_sent
 
     def take_contact(self, tune: Tune | None, backup: Backup) -> None:
         """A controller answered: keep its backup, and know what it holds."""
@@ -60,7 +72,7 @@ class Held(QObject):
     def take_sent(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
         """A send was proved: the controller now runs ``tune``."""
         self._bike.kept(lambda: self._bike.garage.tunes.keep_sent(self._bike.id, tune))
-        self._sent = None
+        self._sent = self._was_sent = None
         self._story.log("send", f"Sent with proof: {tune.name}", "; ".join(changes) + f". {message}")
         self._take(tune, remember=kept)
 

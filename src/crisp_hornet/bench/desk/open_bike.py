@@ -43,7 +43,7 @@ class OpenBike(QObject):
 
     def reload(self) -> bool:
         """Take up the bike opened last; false where there is none."""
-        found = self.garage.bikes.last()
+        found = self.garage.glance.last_bike()
         self.undo_stack.clear()
         self.id, self.document = found if found is not None else (0, None)
         if self.document is not None:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Set
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand
@@ -16,42 +17,104 @@ from crisp_hornet.core.ride.cleaning import Flaw, cleaned, flaws
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.garage.rides import KeptRide
+
+if TYPE_CHECKING:
+    from crisp_hornet.garage.rides import KeptRide
 
 MOST_TRIED = 20
 
 
+@dataclass(eq=False)
+class _Now:
+    """What is open, all of it together; ``circumference_m``: of the wheel that its speed is shown by."""
+
+    recorded: Ride | None = None
+    cleaned: Ride | None = None
+    flaws: list[Flaw] = field(default_factory=list)
+    left_flaws: frozenset[str] = frozenset()
+    id: int = 0
+    card: RideCard = field(default_factory=RideCard)
+    tune: Tune | None = None
+    circumference_m: float = 0.0
+
+
 class OpenRide(QObject):
-    """``recorded`` as the log says; ``cleaned`` without its flaws, but for ``left_flaws``; ``tune`` is what it was ridden on."""
+    """``recorded`` as the log says; ``cleaned`` without its flaws, but for ``left_flaws``; ``tune`` is what it was ridden on.
+
+    The newest ride of a bike is read when it is first asked for, not when the bike is opened; then ``read`` is said.
+    """
 
     changed = pyqtSignal()
+    read = pyqtSignal()
 
     def __init__(self, bike: OpenBike, held: Held, story: Story) -> None:
         super().__init__()
         self._bike, self._held, self._story = bike, held, story
-        self._clear()
+        self._now = _Now()
+        self._looked = False
+        self._count: int | None = None
         bike.recompute.connect(self._rolls_otherwise)
 
-    def _clear(self) -> None:
-        self.cleaned: Ride | None = None
-        self.recorded: Ride | None = None
-        self.flaws: list[Flaw] = []
-        self.left_flaws: frozenset[str] = frozenset()
-        self.id = 0
-        self.card = RideCard()
-        self.tune: Tune | None = None
-        self._circumference_m = 0.0
-
     def reload(self) -> None:
-        """Take up the newest ride of the active bike that can be read."""
-        self._clear()
-        for kept in self.kept()[:MOST_TRIED]:
-            try:
-                self.open(kept)
-            except DocumentError as error:  # its file is gone or damaged: the one before it may be sound
-                self._bike.said.emit("warn", str(error))
-            else:
-                break
+        """Another bike is open."""
+        self._now, self._looked, self._count = _Now(), False, None
+
+    @property
+    def _open(self) -> _Now:
+        """The open ride; the first time the newest one that can be read."""
+        if not self._looked:
+            self._looked = True
+            for kept in self.kept()[:MOST_TRIED]:
+                try:
+                    self._lay_down(kept)
+                except DocumentError as error:  # its file is gone or damaged: the one before it may be sound
+                    self._bike.said.emit("warn", str(error))
+                else:
+                    break
+            self.read.emit()
+        return self._now
+
+    @property
+    def count(self) -> int:
+        """How many rides the active bike has."""
+        if self._count is None:
+            self._count = self._bike.garage.glance.rides(self._bike.id) if self._bike.document is not None else 0
+        return self._count
+
+    @property
+    def recorded(self) -> Ride | None:
+        """As it was recorded."""
+        return self._open.recorded
+
+    @property
+    def cleaned(self) -> Ride | None:
+        """Without its flaws."""
+        return self._open.cleaned
+
+    @property
+    def flaws(self) -> list[Flaw]:
+        """What is wrong with it as it was recorded."""
+        return self._open.flaws
+
+    @property
+    def left_flaws(self) -> frozenset[str]:
+        """Which of them are left as they are."""
+        return self._open.left_flaws
+
+    @property
+    def id(self) -> int:
+        """Its number in the garage; 0 for none."""
+        return self._open.id
+
+    @property
+    def card(self) -> RideCard:
+        """What is known of it besides."""
+        return self._open.card
+
+    @property
+    def tune(self) -> Tune | None:
+        """What was on the controller."""
+        return self._open.tune
 
     def kept(self) -> list[KeptRide]:
         """All rides of the active bike, the newest first."""
@@ -62,19 +125,21 @@ class OpenRide(QObject):
         return self.as_shown_now(self._bike.garage.rides.load(kept), kept.card)
 
     def _rolls_otherwise(self) -> None:
-        bike = self._bike.document
+        bike, now = self._bike.document, self._now
         if (
             bike is not None
-            and self.recorded is not None
-            and bike.drivetrain.wheel_circumference_m != self._circumference_m
+            and now.recorded is not None
+            and bike.drivetrain.wheel_circumference_m != now.circumference_m
         ):
             self._clean()
+            self.changed.emit()
 
     def take(self, ride: Ride, notes: list[str], card: RideCard | None = None) -> None:
         """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
         shown_by = self._bike.document.drivetrain.wheel_circumference_m if self._bike.document is not None else None
         card = (card or RideCard()).model_copy(update={"wheel_m": shown_by})
         kept = self._bike.garage.rides.keep(self._bike.id, ride, self._held.tune, card)
+        self._count = None
         minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0
         self._story.log(
             "ride", f"Ride imported: {ride.name}", "; ".join([f"{minutes:.1f} min, {len(ride)} rows", *notes])
@@ -83,13 +148,14 @@ class OpenRide(QObject):
 
     def open(self, kept: KeptRide) -> None:
         """Lay a ride of the garage on the desk. Raises :class:`~crisp_hornet.rides.errors.RideError`."""
-        self.recorded, self.tune, self.id = self._bike.garage.rides.load(kept), kept.tune, kept.id
-        self.card = kept.card
-        left = self._bike.garage.settings.get(f"flaws left in ride {kept.id}")
-        self.left_flaws = (
-            frozenset(one for one in left if isinstance(one, str)) if isinstance(left, list) else frozenset()
-        )
-        self.flaws = flaws(self.recorded)
+        self._lay_down(kept)
+        self.changed.emit()
+
+    def _lay_down(self, kept: KeptRide) -> None:
+        recorded = self._bike.garage.rides.load(kept)
+        told = self._bike.garage.settings.get(f"flaws left in ride {kept.id}")
+        left = frozenset(one for one in told if isinstance(one, str)) if isinstance(told, list) else frozenset()
+        self._now, self._looked = _Now(recorded, recorded, flaws(recorded), left, kept.id, kept.card, kept.tune), True
         self._clean()
 
     def keep_card(self, card: RideCard) -> None:
@@ -101,24 +167,22 @@ class OpenRide(QObject):
         """The card of a ride as it now is; called by undo and redo too."""
         self._bike.kept(lambda: self._bike.garage.rides.keep_card(ride_id, card))
         if ride_id == self.id:
-            self.card = card
+            self._now.card = card
         self.changed.emit()
 
     def leave_flaws(self, left: Set[str]) -> None:
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
-        self.left_flaws = frozenset(left)
+        self._open.left_flaws = frozenset(left)
         self._bike.remember(f"flaws left in ride {self.id}", sorted(left))
         self._clean()
+        self.changed.emit()
 
     def _clean(self) -> None:
-        assert self.recorded is not None
-        bike = self._bike.document
-        self._circumference_m = bike.drivetrain.wheel_circumference_m if bike is not None else 0.0
-        mended = any(flaw.mends and flaw.id not in self.left_flaws for flaw in self.flaws)
-        self.cleaned = self.as_shown_now(
-            cleaned(self.recorded, self.left_flaws) if mended else self.recorded, self.card
-        )
-        self.changed.emit()
+        now, bike = self._now, self._bike.document
+        assert now.recorded is not None
+        now.circumference_m = bike.drivetrain.wheel_circumference_m if bike is not None else 0.0
+        mended = any(flaw.mends and flaw.id not in now.left_flaws for flaw in now.flaws)
+        now.cleaned = self.as_shown_now(cleaned(now.recorded, now.left_flaws) if mended else now.recorded, now.card)
 
     def as_shown_now(self, ride: Ride, card: RideCard) -> Ride:
         """A ride's wheel speed as the bike document's circumference shows it, which may have been learned since."""

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.calibration import Calibration
-from crisp_hornet.garage.book import Entry
-from crisp_hornet.garage.jobs import Job, JobStep
+from crisp_hornet.garage.glance import Lines
+
+if TYPE_CHECKING:
+    from crisp_hornet.garage.book import Entry
+    from crisp_hornet.garage.jobs import Job, JobStep
 
 
 class Story(QObject):
@@ -23,8 +27,23 @@ class Story(QObject):
     def __init__(self, bike: OpenBike) -> None:
         super().__init__()
         self._bike, self._garage = bike, bike.garage
+        self._length: Lines | None = None
+        self._backup_at: tuple[datetime | None] | None = None
+        self.changed.connect(self.reload)
 
     # --- logbook ----------------------------------------------------------------------------------------
+
+    def reload(self) -> None:
+        """What was counted is another number now."""
+        self._length = self._backup_at = None
+
+    @property
+    def length(self) -> Lines:
+        """How long the logbook is."""
+        if self._length is None:
+            there = self._bike.document is not None
+            self._length = self._garage.glance.lines(self._bike.id) if there else Lines(0, None)
+        return self._length
 
     def lines(self) -> list[Entry]:
         """The logbook, the newest line first."""
@@ -53,8 +72,17 @@ class Story(QObject):
         """How many of them cannot be read."""
         return len(self._garage.store.unreadable.get("backup", ()))
 
+    @property
+    def backup_at(self) -> datetime | None:
+        """When the newest of them was made."""
+        if self._backup_at is None:
+            there = self._bike.document is not None
+            self._backup_at = (self._garage.glance.backup_at(self._bike.id) if there else None,)
+        return self._backup_at[0]
+
     def keep_backup(self, backup: Backup) -> None:
         """Keep what a controller held."""
+        self._backup_at = None
         self._bike.kept(lambda: self._garage.backups.keep(self._bike.id, backup))
 
     def calibrations(self, kind: str | None = None) -> list[Calibration]:

@@ -21,7 +21,7 @@ class Watch(QObject):
 
     def __init__(self, bike: OpenBike, held: Held, draft: Draft, story: Story) -> None:
         super().__init__()
-        self._bike, self._held, self._draft, self._story = bike, held, draft, story
+        self._bike, self._held, self._draft = bike, held, draft
         self._warnings: list[Warning_] | None = None
         self._at_corners: list[Warning_] = []
         self._sensors: dict[str, str] | None = None
@@ -56,10 +56,8 @@ class Watch(QObject):
     def sensors(self) -> dict[str, str]:
         """How each sensor did in its newest calibration, by kind."""
         if self._sensors is None:
-            newest: dict[str, str] = {}
-            for one in self._story.calibrations():
-                newest.setdefault(one.kind, one.verdict)
-            self._sensors = newest
+            there = self._bike.document is not None
+            self._sensors = self._bike.garage.glance.sensors(self._bike.id) if there else {}
         return self._sensors
 
     def judge_worst(self) -> None:

@@ -8,17 +8,19 @@ from PyQt6.QtWidgets import QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.standing import STANDINGS
 from crisp_hornet.bench.theme import Theme
 
 
 class Station(QWidget):
-    """Base of all stations. ``news`` says that state, caption, words or act changed; ``go`` asks for another
-    station by number."""
+    """Base of all stations. ``news`` says that state, caption, words or act changed; ``go`` asks for another station by name, and
+    ``hand_over`` for another one that is to take something."""
 
-    number = 0
-    name = ""
+    key = ""
     news = pyqtSignal()
-    go = pyqtSignal(int)
+    go = pyqtSignal(str)
+    hand_over = pyqtSignal(str, object)
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()
@@ -26,11 +28,11 @@ class Station(QWidget):
 
     def state(self) -> BoltState:
         """How far the station is."""
-        raise NotImplementedError
+        return STANDINGS[self.key](self.desk, self.link).state
 
     def caption(self) -> str:
         """One live figure for under its name."""
-        raise NotImplementedError
+        return STANDINGS[self.key](self.desk, self.link).caption
 
     def meaning(self) -> tuple[str, str]:
         """Heading and plain words for the footer; the words may hold ``<b>``."""
@@ -53,6 +55,24 @@ class Station(QWidget):
     def left(self) -> None:
         """The station goes out of view."""
 
+    def take(self, thing: object) -> None:
+        """Something that another station hands over."""
+
+    def offer(self, simulated: Simulated) -> None:
+        """A simulated bike runs beside."""
+
     def side(self) -> QWidget | None:
         """What stands above the watch list in the right column, if anything."""
         return None
+
+    def under_way(self) -> str:
+        """What closing the window would cut short, as a question; "" for nothing."""
+        return ""
+
+    def finish(self) -> None:
+        """The window closes: begin to end what is under way."""
+
+    @property
+    def finishing(self) -> bool:
+        """Whether something still has to end before the window may go."""
+        return False

@@ -77,23 +77,23 @@ class StationButton(QAbstractButton):
 class JobLine(QWidget):
     """All stations in the order of the work. Numbers stay fixed while a station is not there yet."""
 
-    chosen = pyqtSignal(int)
+    chosen = pyqtSignal(str)
 
-    def __init__(self, stations: list[tuple[int, str]], theme: Theme) -> None:
+    def __init__(self, stations: list[tuple[str, str]], theme: Theme) -> None:
         super().__init__()
         self.setFixedHeight(HEIGHT)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 0, 12, 0)
         row.setSpacing(0)
-        self.buttons: dict[int, StationButton] = {}
-        for number, name in stations:
+        self.buttons: dict[str, StationButton] = {}
+        for number, (key, name) in enumerate(stations, 1):
             button = StationButton(number, name, theme)
-            button.clicked.connect(lambda _checked, number=number: self.chosen.emit(number))
+            button.clicked.connect(lambda _checked, key=key: self.chosen.emit(key))
             row.addWidget(button, 1)
-            self.buttons[number] = button
+            self.buttons[key] = button
         self.buttons[stations[0][0]].first = True
         self.buttons[stations[-1][0]].last = True
 
-    def choose(self, number: int) -> None:
+    def choose(self, key: str) -> None:
         """Mark a station as the one shown."""
-        self.buttons[number].setChecked(True)
+        self.buttons[key].setChecked(True)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
-from crisp_hornet.garage.bikes import KeptBike
+from crisp_hornet.garage.glance import KeptBike
 
 
 class GaragePanel(QWidget):

@@ -8,12 +8,13 @@ import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.link_worker import ContactMade, Link
+from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.link.contact import Contact
 from crisp_hornet.link.report import Progress
+from crisp_hornet.link.session import ContactMade
 from crisp_hornet.link.stored_logs import StoredLog, fetch_log, list_logs
 
 

@@ -95,8 +95,7 @@ class RecordBar(QWidget):
         QShortcut(QKeySequence("F3"), self).activated.connect(self.begin_note)
         link.live_changed.connect(self._take)
         link.changed.connect(self.refresh)
-        desk.held.changed.connect(self.refresh)
-        self.refresh()
+        desk.held.changed.connect(self.refresh)  # the page calls it first, once the bar stands in it
 
     @property
     def folder(self) -> Path:

@@ -7,12 +7,12 @@ from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import axis_speeds
-from crisp_hornet.bench.stations.rides.against import Against
 from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.stations.rides.profile import Profile
 from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.rides.time_bars import TimeAt
 from crisp_hornet.bench.stations.rides.track_map import TrackMap
+from crisp_hornet.bench.stations.rides.two_channels import Against
 from crisp_hornet.bench.stations.rides.worked_out import WORDS as WORKED_OUT
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser

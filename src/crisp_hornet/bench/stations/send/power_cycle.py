@@ -38,11 +38,13 @@ class PowerCycle(QObject):
         contact = self._link.contact
         if contact is not None:
             self._expected, self._identity, self.lost = dict(contact.raws), contact.identity, False
+            self._link.loss_expected = True
             self.waits.emit()
 
     def give_up(self) -> None:
         """Do not wait any longer; nothing is claimed."""
         self._expected, self._identity, self.lost = {}, None, False
+        self._link.loss_expected = False
         self.waits.emit()
 
     def _take_loss(self, _why: str) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from crisp_hornet.bench.stations.verdict.against import Against
+from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows

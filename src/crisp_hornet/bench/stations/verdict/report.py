@@ -11,8 +11,8 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QSizeF
 from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QPixmap, QTextDocument
 
-from crisp_hornet.bench.stations.verdict.against import Against
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES
+from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.verdict import Verdict

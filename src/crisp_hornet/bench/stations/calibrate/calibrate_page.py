@@ -10,8 +10,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.link_worker import ContactMade, Link
-from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.calibrate.bench_view import InstrumentView
 from crisp_hornet.bench.stations.calibrate.instrument_list import InstrumentList
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
@@ -22,6 +21,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, column_scroll, label, sheet
 from crisp_hornet.link.contact import Live
+from crisp_hornet.link.session import ContactMade
 
 CAUTION = "Wheel off the ground and clear of fingers, clothes and tools; pack and brakes ready; pedals clear before anything turns."
 SCOPE_WORDS = (
@@ -35,7 +35,7 @@ STALE_S = 1.5
 class CalibratePage(Station):
     """Half of what is called bad tuning is a sensor nobody calibrated."""
 
-    number, name = 3, "Calibrate"
+    key = "calibrate"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -170,23 +170,6 @@ class CalibratePage(Station):
 
     # --- the job line and the footer ------------------------------------------------------------------------
 
-    def state(self) -> BoltState:
-        verdicts = list(self.desk.watch.sensors.values())
-        if "failed" in verdicts:
-            return BoltState.NEEDS_A_LOOK
-        if not verdicts:
-            return BoltState.UNTOUCHED
-        kinds = {one.kind for one in INSTRUMENTS}
-        done = kinds <= set(self.desk.watch.sensors) and all(one == "passed" for one in verdicts)
-        return BoltState.DONE if done else BoltState.IN_WORK
-
-    def caption(self) -> str:
-        verdicts = self.desk.watch.sensors
-        failed = [kind for kind, verdict in verdicts.items() if verdict == "failed"]
-        if failed:
-            return f"{failed[0]} failed"
-        return f"{len(verdicts)} of {len(INSTRUMENTS)} judged" if verdicts else "nothing calibrated"
-
     def meaning(self) -> tuple[str, str]:
         if self._views.currentIndex() == 1:
             return "THE LIVE SCOPE", SCOPE_WORDS
@@ -202,6 +185,6 @@ class CalibratePage(Station):
 
     def act(self) -> None:
         if self.link.contact is None:
-            self.go.emit(2)
+            self.go.emit("hookup")
         else:
             self.view.act()

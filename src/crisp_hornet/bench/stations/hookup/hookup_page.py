@@ -6,7 +6,6 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
@@ -48,15 +47,10 @@ def short_port(port: str) -> str:
     return port if "://" in port or len(port) < 24 else f"…/{Path(port).name}"
 
 
-def _is_another(contact: ContactMade) -> bool:
-    return any(doubt.id == "wrong-bike" for doubt in contact.doubts)
-
-
 class HookUpPage(Station):
     """Connect, identify, keep a backup before anything else."""
 
-    number, name = 2, "Hook-up"
-    restore = pyqtSignal(object)
+    key = "hookup"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -79,7 +73,7 @@ class HookUpPage(Station):
         self.live_values = LiveValues(theme)
         self.faults = FaultsPanel(desk, link, theme)
         self.backups = BackupsPanel(desk, link, theme)
-        self.backups.restore.connect(self.restore)
+        self.backups.restore.connect(lambda backup: self.hand_over.emit("send", backup))
         self.firmware = FirmwarePanel(desk, link, theme)
         self.logs = LogsPanel(desk, link, theme)
         self.jobs = JobsPanel(desk, theme)
@@ -148,7 +142,7 @@ class HookUpPage(Station):
         self.theme = theme
         self._show()
 
-    def offer_simulated(self, simulated: Simulated) -> None:
+    def offer(self, simulated: Simulated) -> None:
         """Offer the stand-in's ports first, and hands on it."""
         self.ports.offer_simulated(simulated)
         self.identify.offer_hands(simulated)
@@ -164,7 +158,7 @@ class HookUpPage(Station):
         self.news.emit()
 
     def _take_contact(self, made: ContactMade) -> None:
-        if _is_another(made):
+        if made.is_another:
             self.desk.log("link", "Another bike's controller answered", made.blocked)
             return  # what it holds is not this bike's
         self._backup_at = datetime.now()
@@ -297,30 +291,14 @@ class HookUpPage(Station):
     # --- the job line and the footer ------------------------------------------------------------------------
 
     def state(self) -> BoltState:
-        contact = self.link.contact
-        if contact is not None:
-            unsettled = contact.interrupted is not None and not contact.interrupted.settled
-            look = contact.blocked or unsettled or contact.held_off or self.faults.standing
-            return BoltState.NEEDS_A_LOOK if look else BoltState.DONE
-        if self.link.waiting_for:
-            return BoltState.NEEDS_A_LOOK
-        return BoltState.IN_WORK if self.link.busy or self._backup_at else BoltState.UNTOUCHED
+        standing = super().state()
+        return BoltState.NEEDS_A_LOOK if standing is BoltState.DONE and self.faults.standing is not None else standing
 
     def caption(self) -> str:
-        contact = self.link.contact
-        if contact is not None:
-            if _is_another(contact):
-                return "another bike's controller"
-            if contact.held_off:
-                return "motor disabled"
-            if self.faults.standing is not None:
-                return f"{contact.identity.product} · fault {self.faults.standing.code}"
-            return f"{contact.identity.product} · backup kept"
-        if self.link.busy:
-            return "connecting"
-        if self.link.waiting_for:
-            return "lost · looking again"
-        return f"not connected · backup {time_words(self._backup_at)}" if self._backup_at else "not connected"
+        contact, fault = self.link.contact, self.faults.standing
+        if contact is not None and fault is not None and not contact.is_another and not contact.held_off:
+            return f"{contact.identity.product} · fault {fault.code}"
+        return super().caption()
 
     def meaning(self) -> tuple[str, str]:
         contact = self.link.contact
@@ -343,4 +321,4 @@ class HookUpPage(Station):
         return "Set the tune" if self.link.contact else ""
 
     def act(self) -> None:
-        self.go.emit(4)
+        self.go.emit("tune")

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidge
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
 from crisp_hornet.bench.stations.build.entry import EntryPanel
 from crisp_hornet.bench.stations.build.figure_row import FigureRow
@@ -32,7 +31,7 @@ MOST_NAMED = 6
 class BuildPage(Station):
     """Read a bike; see what it is."""
 
-    number, name = 1, "Build"
+    key = "build"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -223,18 +222,6 @@ class BuildPage(Station):
             self._loss_chart.show_picture(losses)
             self._motor_words.setText(self.desk.units.text(words))
 
-    def state(self) -> BoltState:
-        bike = self.desk.bike
-        if bike is None:
-            return BoltState.UNTOUCHED
-        return BoltState.IN_WORK if bike.assumed else BoltState.DONE
-
-    def caption(self) -> str:
-        bike = self.desk.bike
-        if bike is None:
-            return "no bike yet"
-        return bike.name + (f" · {len(bike.assumed)} assumed" if bike.assumed else "")
-
     def meaning(self) -> tuple[str, str]:
         bike = self.desk.bike
         if bike is None:
@@ -258,4 +245,4 @@ class BuildPage(Station):
         if self.desk.bike is None:
             self.open_bike_file()
         else:
-            self.go.emit(2)
+            self.go.emit("hookup")

@@ -13,8 +13,8 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.afterwards import Afterwards
-from crisp_hornet.bench.stations.send.against import Against
 from crisp_hornet.bench.stations.send.change_list import ChangeLine, ChangeList
+from crisp_hornet.bench.stations.send.compared_with import Against
 from crisp_hornet.bench.stations.send.how_long import HowLong
 from crisp_hornet.bench.stations.send.lines import change_lines, left_out_lines, lines_between
 from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
@@ -40,7 +40,7 @@ from crisp_hornet.link.report import Kept, Outcome, Progress, Report
 class SendPage(Station):
     """Nothing is written blind."""
 
-    number, name = 5, "Send"
+    key = "send"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -117,9 +117,13 @@ class SendPage(Station):
         outer.setContentsMargins(0, 4, 0, 0)
         outer.addWidget(column_scroll(inside))
 
-    def offer_hands(self, simulated: Simulated) -> None:
+    def offer(self, simulated: Simulated) -> None:
         """There is a simulated bike to lay hands on."""
         self.identify.offer_hands(simulated)
+
+    def take(self, thing: object) -> None:
+        if isinstance(thing, Backup):
+            self.restore(thing)
 
     def restore(self, backup: Backup) -> None:
         """Put a backup back instead of sending the draft."""
@@ -341,24 +345,18 @@ class SendPage(Station):
     def state(self) -> BoltState:
         if self.report is not None and self.report.outcome is not Outcome.PROVED:
             return BoltState.NEEDS_A_LOOK
-        if (self._stops and self.desk.draft.differing) or self._blocked:
+        if self._stops and self.desk.draft.differing:
             return BoltState.NEEDS_A_LOOK
-        if self._sending or self.desk.draft.differing or (self.link.contact is not None and self.link.contact.unkept):
+        if self._sending and not self._blocked:
             return BoltState.IN_WORK if self.link.contact else BoltState.UNTOUCHED
-        sent = self.desk.held.tune and self.desk.held.sent()
-        return BoltState.DONE if sent else BoltState.UNTOUCHED
+        return super().state()
 
     def caption(self) -> str:
         if self._sending:
             return "sending"
         if self.report is not None:
             return self.report.outcome.value
-        if self.backup is not None:
-            return "a backup to put back"
-        drafted = len(self.desk.draft.differing)
-        if not drafted and self.link.contact is not None and self.link.contact.unkept:
-            return "runs, not kept"
-        return f"{drafted} to send" if drafted else "nothing to send"
+        return "a backup to put back" if self.backup is not None else super().caption()
 
     def meaning(self) -> tuple[str, str]:
         if self._sending:
@@ -416,11 +414,11 @@ class SendPage(Station):
 
     def act(self) -> None:
         if self.link.contact is None:
-            self.go.emit(2)
+            self.go.emit("hookup")
             return
         target, tune = self.target(), self.desk.draft.tune or self.desk.held.tune
         if not target.changes and not (target.unkept and self.report is None):
-            self.go.emit(6)
+            self.go.emit("rides")
             return
         if tune is None:
             return

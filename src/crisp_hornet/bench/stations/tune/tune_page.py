@@ -11,7 +11,6 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.also_shown import AlsoShown
 from crisp_hornet.bench.stations.tune.assist_view import AssistView
@@ -38,7 +37,6 @@ from crisp_hornet.core.drive.uncertainty import Band
 from crisp_hornet.core.heat.endurance import continuous_curve
 from crisp_hornet.core.heat.weakening import WeakeningGain, weakening_gain
 from crisp_hornet.core.pack.cells import full_v
-from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.tunes.starting import starting_tune
 
 COLUMN_PX = 252
@@ -50,7 +48,7 @@ PULL, ROAD, CHAIN, DRAFTS = 0, 5, 6, 7
 class TunePage(Station):
     """Direct handling first, numbers second."""
 
-    number, name = 4, "Tune"
+    key = "tune"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -169,6 +167,10 @@ class TunePage(Station):
         if own is not None:
             own.refresh_slow()
         self.news.emit()
+
+    def take(self, thing: object) -> None:
+        """A setting to be looked at, by its path."""
+        self.focus_setting(str(thing))
 
     def focus_setting(self, setting: str) -> None:
         """Bring the ruler or the handle of a setting into view and give it the focus."""
@@ -349,27 +351,6 @@ class TunePage(Station):
 
     # --- the job line and the footer ------------------------------------------------------------------------
 
-    def state(self) -> BoltState:
-        if self.desk.draft.tune is None:
-            return BoltState.UNTOUCHED
-        if any(warning.strength is Strength.STOP for warning in self.desk.watch.warnings):
-            return BoltState.NEEDS_A_LOOK
-        return (
-            BoltState.IN_WORK
-            if self.desk.draft.differing
-            else BoltState.DONE
-            if self.desk.held.tune
-            else BoltState.IN_WORK
-        )
-
-    def caption(self) -> str:
-        if self.desk.draft.tune is None:
-            return "no draft"
-        if self.desk.held.tune is None:
-            return self.desk.draft.tune.name
-        drafted = len(self.desk.draft.differing)
-        return f"{drafted} drafted" if drafted else "as on the controller"
-
     def meaning(self) -> tuple[str, str]:
         own = self.own[self.page].meaning() if self.page in self.own else None
         if own is not None:
@@ -398,4 +379,4 @@ class TunePage(Station):
         if self.desk.draft.tune is None and self.desk.bike is not None:
             self.desk.draft.set(starting_tune(self.desk.bike))
         else:
-            self.go.emit(5)
+            self.go.emit("send")

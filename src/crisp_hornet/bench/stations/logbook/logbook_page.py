@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QStacke
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
@@ -43,7 +42,7 @@ MOST_SHOWN = 300
 class LogbookPage(Station):
     """Kept over restarts."""
 
-    number, name = 8, "Logbook"
+    key = "logbook"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -253,15 +252,6 @@ class LogbookPage(Station):
             again = partial(self._draft_again, tune)
             row.addWidget(button("Draft it again", again, "link", f"Draft {tune.name} of {entry.at:%H:%M} again"))
         return row
-
-    def state(self) -> BoltState:
-        return BoltState.DONE if self.entries else BoltState.UNTOUCHED
-
-    def caption(self) -> str:
-        if not self.entries:
-            return "empty"
-        first = self.entries[-1].at
-        return f"{len(self.entries)} lines since {first.day} {first:%b}"
 
     def meaning(self) -> tuple[str, str]:
         sent = sum(one.kind == "send" for one in self.entries)

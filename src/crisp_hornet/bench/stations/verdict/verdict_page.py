@@ -18,10 +18,10 @@ from crisp_hornet.bench.desk.prediction import Prediction, predict
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.stations.station import Station
-from crisp_hornet.bench.stations.verdict.against import Against, AgainstRow, Judged
 from crisp_hornet.bench.stations.verdict.charts import Charts
 from crisp_hornet.bench.stations.verdict.differences_view import DifferencesView
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
+from crisp_hornet.bench.stations.verdict.laid_against import Against, AgainstRow, Judged
 from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
@@ -68,7 +68,7 @@ class Seen:
 class VerdictPage(Station):
     """Proof instead of feel."""
 
-    number, name = 7, "Verdict"
+    key = "verdict"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -367,4 +367,4 @@ class VerdictPage(Station):
         return "Back to the tune" if self.found else "Import a log"
 
     def act(self) -> None:
-        self.go.emit(4 if self.found else 6)
+        self.go.emit("tune" if self.found else "rides")

@@ -41,7 +41,7 @@ from crisp_hornet.rides.taking import Loaded, take
 class RidesPage(Station):
     """Import a log, look through it."""
 
-    number, name = 6, "Rides"
+    key = "rides"
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
@@ -92,6 +92,7 @@ class RidesPage(Station):
         self.traces = self.view.traces
         self.beside = RideSide(desk, theme, self.view)
         self._lay_out()
+        self.recording.refresh()
         desk.ride.changed.connect(self._show)
         desk.bike_changed.connect(self._show)
         desk.units_changed.connect(self._show)
@@ -263,17 +264,18 @@ class RidesPage(Station):
         return self.desk.units.text(" · ".join(words))
 
     def state(self) -> BoltState:
-        if self._import.running or self.recording.so_far:
-            return BoltState.IN_WORK
-        return BoltState.DONE if self._kept else BoltState.UNTOUCHED
+        return BoltState.IN_WORK if self._import.running or self.recording.so_far else super().state()
 
     def caption(self) -> str:
-        if self.recording.so_far:
-            return self.recording.so_far
-        if self._import.running:
-            return "importing"
-        count = len(self._kept)
-        return f"{count} ride{'s' if count != 1 else ''}" if count else "no ride yet"
+        return self.recording.so_far or ("importing" if self._import.running else super().caption())
+
+    def under_way(self) -> str:
+        if self.recording.recorder is None:
+            return ""
+        return "A ride is being recorded. End the recording, keep the ride, and close?"
+
+    def finish(self) -> None:
+        self.recording.stop()
 
     def meaning(self) -> tuple[str, str]:
         if self._import.running:
