@@ -81,7 +81,7 @@ def test_a_column_set_by_hand_is_remembered_for_its_source(qtbot, demo_window, r
     unit = find(demo_window, "unit of A1", QComboBox)
     unit.setCurrentText("mph")
     unit.activated.emit(unit.currentIndex())
-    qtbot.waitUntil(lambda: "set by hand" in texts(rides.panel))
+    qtbot.waitUntil(lambda: "set by hand" in texts(rides.panel) and demo_window.settled)
     qtbot.keyClick(demo_window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     desk = demo_window.desk
     qtbot.waitUntil(lambda: desk.ride.cleaned.name == "one")

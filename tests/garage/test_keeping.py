@@ -45,7 +45,7 @@ def test_calibrations_come_back_newest_first_and_bike_by_bike(garage):
 def test_a_job_is_kept_with_its_ticks_until_it_is_closed(garage):
     bike = garage.bikes.save(a_bike())
     job = garage.jobs.start(bike, "Fit a pack", [JobStep("off", "careful"), JobStep("on")])
-    when = datetime(2026, 10, 12, 9, 30)
+    when = datetime(2026, 10, 12, 9, 30).astimezone()
     garage.jobs.keep(replace(job, steps=(replace(job.steps[0], done_at=when), job.steps[1])))
     garage = again(garage)
     (kept,) = garage.jobs.of(bike)

@@ -154,7 +154,7 @@ def next_contact(report, standin, journal, changes):
     for act in ("noise 0", "dip 0", "loosen", "plug"):
         standin.do(act)
     standin.standin.trouble.due.clear()
-    port = standin.standin._terminal.plug_name
+    port = standin.standin.terminal.plug_name
     try:
         line, contact = undisturbed_contact(port, PATIENT_S)
     except LinkError as error:

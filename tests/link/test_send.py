@@ -155,7 +155,7 @@ def test_a_pulled_plug_is_said_plainly_and_nothing_is_called_known_that_is_not(b
     assert "is not known" in report.message and "Do not ride" in report.message
     # plugged in again: the marker tells at the next contact what was found
     standin.do("plug")
-    again = bench.contact(standin, standin.standin._terminal.plug_name)
+    again = bench.contact(standin, standin.standin.terminal.plug_name)
     marker = journal.found(again.identity.serial)
     found = resolve(marker, again)
     truth = standin.holds()

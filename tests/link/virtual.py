@@ -16,7 +16,7 @@ from pymodbus.exceptions import ModbusIOException
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_bike
-from crisp_hornet.link import contact, finding, gate, line, operations, send, session
+from crisp_hornet.link import contact, finding, gate, modbus_line, operations, send, session
 from crisp_hornet.standin import controller as simulated
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.modbus_peer import ModbusPeer
@@ -137,7 +137,7 @@ class Wire:
 def in_virtual_time(monkeypatch):
     """The clock that the line, the send and the simulated controller go by from now on."""
     clock = Clock()
-    for module in (line, send, operations, contact, simulated):
+    for module in (modbus_line, send, operations, contact, simulated):
         monkeypatch.setattr(module, "time", clock)
     return clock
 

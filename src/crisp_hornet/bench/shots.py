@@ -5,10 +5,17 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterator, Sized
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from crisp_hornet.documents.errors import DocumentError
+
+if TYPE_CHECKING:
+    from crisp_hornet.bench.link_worker import Link
+    from crisp_hornet.bench.simulated import Simulated
+    from crisp_hornet.bench.window import Window
 
 SIZE = (1280, 800)
 LONGEST_S = 15.0
@@ -46,8 +53,7 @@ def take_shots(folder: Path) -> Iterator[Path]:
         window = Window(desk, link, simulated=simulated)
         window.resize(*SIZE)
         window.show()
-        act = _script(window, link, simulated, wait)
-        for name in act:
+        for name in _script(_Walk(window, link, simulated, wait)):
             wait(lambda: True)
             path = folder / f"{name}.png"
             if not window.grab().save(str(path)):
@@ -60,113 +66,142 @@ def _has(ring: Sized, samples: int) -> bool:
     return len(ring) >= samples
 
 
-def _script(
-    window: object, link: object, simulated: object, wait: Callable[[Callable[[], bool]], None]
-) -> Iterator[str]:
+@dataclass(frozen=True)
+class _Walk:
+    """What a walk through the job needs. ``wait`` lets the event loop run until something is so."""
+
+    window: Window
+    link: Link
+    simulated: Simulated
+    wait: Callable[[Callable[[], bool]], None]
+
+
+def _script(walk: _Walk) -> Iterator[str]:
     """Walk through the job; each name yielded is a picture to take."""
-    from crisp_hornet.bench.link_worker import Link
-    from crisp_hornet.bench.simulated import Simulated
-    from crisp_hornet.bench.stations.build.build_page import BuildPage
+    for part in (_build_and_hook_up, _calibrate, _tune, _send, _rides, _judge, _hard_moments):
+        yield from part(walk)
+
+
+def _build_and_hook_up(walk: _Walk) -> Iterator[str]:
+    walk.window.show_station("build")
+    yield "build"
+    walk.window.show_station("hookup")
+    walk.link.connect_to(walk.simulated.port)
+    walk.wait(lambda: walk.link.live is not None)
+    yield "hook-up"
+
+
+def _calibrate(walk: _Walk) -> Iterator[str]:
     from crisp_hornet.bench.stations.calibrate.calibrate_page import CalibratePage
     from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS
-    from crisp_hornet.bench.stations.hookup.hookup_page import HookUpPage
-    from crisp_hornet.bench.stations.rides.rides_page import RidesPage
-    from crisp_hornet.bench.stations.send.send_page import SendPage
-    from crisp_hornet.bench.stations.tune.tune_page import TunePage
-    from crisp_hornet.bench.window import Window
-    from crisp_hornet.demo import MESSY
 
-    assert isinstance(window, Window) and isinstance(link, Link) and isinstance(simulated, Simulated)
-    window.show_station("build")
-    yield "build"
-    build = window.stations["build"]
-    assert isinstance(build, BuildPage)
-    build.show_garage()
-    window.show_station("hookup")
-    link.connect_to(simulated.port)
-    wait(lambda: link.live is not None)
-    yield "hook-up"
-    window.show_station("calibrate")
-    calibrate = window.stations["calibrate"]
-    assert isinstance(calibrate, CalibratePage)
-    calibrate.confirm.setChecked(True)
-    simulated.act("brake 1")
-    calibrate.choose(next(one for one in INSTRUMENTS if one.kind == "throttle"))
-    calibrate.view.block("")
-    calibrate.view.start()
+    walk.window.show_station("calibrate")
+    page = walk.window.stations["calibrate"]
+    assert isinstance(page, CalibratePage)
+    page.confirm.setChecked(True)
+    walk.simulated.act("brake 1")
+    page.choose(next(one for one in INSTRUMENTS if one.kind == "throttle"))
+    page.view.block("")
+    page.view.start()
     for _ in range(4):
         for share in (1, 0):
-            simulated.act(f"throttle {share}")
-            samples = len(calibrate.ring) + 30
-            wait(partial(_has, calibrate.ring, samples))
-    calibrate.view.finish()
-    simulated.act("brake 0")
+            walk.simulated.act(f"throttle {share}")
+            samples = len(page.ring) + 30
+            walk.wait(partial(_has, page.ring, samples))
+    page.view.finish()
+    walk.simulated.act("brake 0")
     yield "calibrate"
-    calibrate.show_view(1)
+    page.show_view(1)
     yield "calibrate-scope"
+
+
+def _tune(walk: _Walk) -> Iterator[str]:
+    from crisp_hornet.bench.stations.tune.tune_page import TunePage
+
+    window = walk.window
     window.show_station("tune")
-    tune = window.stations["tune"]
-    assert isinstance(tune, TunePage)
-    wait(lambda: tune.chart.band is not None and tune.chart.held is not None)
+    page = window.stations["tune"]
+    assert isinstance(page, TunePage)
+    walk.wait(lambda: page.chart.band is not None and page.chart.held is not None)
     yield "tune-pull"
-    tune.show_road()
-    wait(lambda: tune.road.cells.map is not None)
+    page.show_road()
+    walk.wait(lambda: page.road.cells.map is not None)
     yield "tune-road"
-    tune.show_chain()
+    page.show_chain()
     yield "tune-chain"
     window.desk.draft.open(window.desk.draft.named()["Gentle levels"])
-    for page, name in ((1, "tune-feel"), (2, "tune-assist"), (3, "tune-guards")):
-        tune.show_page(page)
-        tune.own[page].refresh_slow()
+    for view, name in ((1, "tune-feel"), (2, "tune-assist"), (3, "tune-guards")):
+        page.show_page(view)
+        page.own[view].refresh_slow()
         yield name
     window.desk.undo_stack.undo()
-    tune.show_pull()
+    page.show_pull()
     window.desk.draft.change("drive.battery_current_a", 44.0)
     window.switch_theme()
-    wait(lambda: tune.chart.band is not None)
+    walk.wait(lambda: page.chart.band is not None)
     yield "tune-pull-stop-dark"
     window.switch_theme()
     window.desk.undo_stack.undo()
+
+
+def _send(walk: _Walk) -> Iterator[str]:
+    from crisp_hornet.bench.stations.send.send_page import SendPage
+
+    window, link = walk.window, walk.link
     window.show_station("send")
-    send = window.stations["send"]
-    assert isinstance(send, SendPage)
+    page = window.stations["send"]
+    assert isinstance(page, SendPage)
     yield "send-review"
-    simulated.act("turn-back 1")
-    wait(lambda: link.contact is not None and bool(link.contact.shown))
-    simulated.act("turn-back 0")
-    send.keep.setChecked(True)
-    for box in send.confirmations.values():
+    walk.simulated.act("turn-back 1")
+    walk.wait(lambda: link.contact is not None and bool(link.contact.shown))
+    walk.simulated.act("turn-back 0")
+    page.keep.setChecked(True)
+    for box in page.confirmations.values():
         box.setChecked(True)
-    wait(lambda: window.settled and window.act_button.isEnabled())
+    walk.wait(lambda: window.settled and window.act_button.isEnabled())
     window.act_button.click()
-    wait(lambda: send.report is not None)
+    walk.wait(lambda: page.report is not None)
     yield "send-proved"
-    rides = window.stations["rides"]
-    assert isinstance(rides, RidesPage)
-    window.show_station("rides")
-    rides.import_file(MESSY)
-    wait(lambda: rides.mapping)
+
+
+def _rides(walk: _Walk) -> Iterator[str]:
+    from crisp_hornet.bench.stations.rides.rides_page import RidesPage
+    from crisp_hornet.demo import MESSY
+
+    page = walk.window.stations["rides"]
+    assert isinstance(page, RidesPage)
+    walk.window.show_station("rides")
+    page.import_file(MESSY)
+    walk.wait(lambda: page.mapping)
     yield "rides-columns"
-    rides.panel.dropped.emit()
-    rides.recording.programme.setCurrentIndex(1)
-    rides.recording.refresh()
-    rides.view.groups.choose(1)
-    rides.traces.show_between(280, 620)
-    rides.beside.pictures.choose(1)
-    rides.beside.across.setCurrentText("speed, wheel")
-    rides.beside.channel.setCurrentText("phase current")
-    rides.view.look_at("phase_a")
+    page.panel.dropped.emit()
+    page.recording.programme.setCurrentIndex(1)
+    page.recording.refresh()
+    page.view.groups.choose(1)
+    page.traces.show_between(280, 620)
+    page.beside.pictures.choose(1)
+    page.beside.across.setCurrentText("speed, wheel")
+    page.beside.channel.setCurrentText("phase current")
+    page.view.look_at("phase_a")
     yield "rides"
+
+
+def _judge(walk: _Walk) -> Iterator[str]:
     for name in ("verdict", "logbook"):
-        window.show_station(name)
+        walk.window.show_station(name)
         yield name
-    hookup = window.stations["hookup"]
-    assert isinstance(hookup, HookUpPage)
-    window.show_station("hookup")
-    simulated.act("fault 12")
-    wait(lambda: hookup.faults.standing is not None)
-    hookup.show_view(1)
+
+
+def _hard_moments(walk: _Walk) -> Iterator[str]:
+    from crisp_hornet.bench.stations.hookup.hookup_page import HookUpPage
+
+    page = walk.window.stations["hookup"]
+    assert isinstance(page, HookUpPage)
+    walk.window.show_station("hookup")
+    walk.simulated.act("fault 12")
+    walk.wait(lambda: page.faults.standing is not None)
+    page.show_view(1)
     yield "hook-up-fault"
-    simulated.act("unplug")
-    wait(lambda: link.contact is None)
+    walk.simulated.act("unplug")
+    walk.wait(lambda: walk.link.contact is None)
     yield "hook-up-lost"

@@ -129,7 +129,7 @@ def _keep_backup(folder: Path, backup: Backup) -> Path:
     place = folder / "backups"
     place.mkdir(parents=True, exist_ok=True, mode=0o700)
     serial = "".join(letter if letter.isalnum() else "-" for letter in backup.serial) or "unnamed"
-    path = place / f"{serial}-{datetime.now():%Y%m%d-%H%M%S}.json"
+    path = place / f"{serial}-{datetime.now().astimezone():%Y%m%d-%H%M%S}.json"
     store.write(path, backup, private=True)
     return path
 

@@ -18,7 +18,7 @@ def demo_garage(folder: Path) -> Garage:
     bike = store.read_bike(HERON)
     factory = store.read_tune(FACTORY)
     number = garage.bikes.save(bike)
-    day = datetime.now().replace(hour=9, minute=12) - timedelta(days=9)
+    day = datetime.now().astimezone().replace(hour=9, minute=12) - timedelta(days=9)
     for kind, title, detail, days, minutes in (
         (
             "bike",

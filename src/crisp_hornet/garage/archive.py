@@ -275,7 +275,7 @@ def _kept(
     while name in taken:
         name, number = f"{bike.name[:180]}, {number}", number + 1
     document = store.dump(bike.model_copy(update={"name": name}))
-    row = BikeRow(name=name, document=document, opened_at=datetime.now(), archived=False)
+    row = BikeRow(name=name, document=document, opened_at=datetime.now().astimezone(), archived=False)
     session.add(row)
     session.flush()
     for kind, table in TABLES.items():

@@ -23,7 +23,9 @@ class Backups:
         """Keep a backup of a controller."""
         with self._store.session() as session:
             session.add(
-                BackupRow(bike_id=bike_id, serial=backup.serial, document=store.dump(backup), at=datetime.now())
+                BackupRow(
+                    bike_id=bike_id, serial=backup.serial, document=store.dump(backup), at=datetime.now().astimezone()
+                )
             )
 
     def of(self, bike_id: int) -> list[tuple[datetime, Backup]]:
@@ -43,7 +45,10 @@ class Calibrations:
     def keep(self, bike_id: int, calibration: Calibration) -> None:
         """Keep a calibration of a sensor."""
         row = CalibrationRow(
-            bike_id=bike_id, kind=calibration.kind, document=calibration.model_dump(mode="json"), at=datetime.now()
+            bike_id=bike_id,
+            kind=calibration.kind,
+            document=calibration.model_dump(mode="json"),
+            at=datetime.now().astimezone(),
         )
         with self._store.session() as session:
             session.add(row)

@@ -25,7 +25,7 @@ class Bikes:
             if row is None:
                 row = BikeRow(name=bike.name)
                 session.add(row)
-            row.document, row.opened_at, row.archived = store.dump(bike), datetime.now(), False
+            row.document, row.opened_at, row.archived = store.dump(bike), datetime.now().astimezone(), False
             session.flush()
             return row.id
 
@@ -47,7 +47,7 @@ class Bikes:
         """Make a bike the one opened last; it comes out of the archive. Returns its number."""
         with self._store.session() as session:
             row = session.get_one(BikeRow, bike_id)
-            row.opened_at, row.archived = datetime.now(), False
+            row.opened_at, row.archived = datetime.now().astimezone(), False
         return bike_id
 
     def archive(self, bike_id: int) -> int:

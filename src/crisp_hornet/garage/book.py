@@ -47,7 +47,7 @@ class Book:
         file: Path | None = None,
     ) -> Entry:
         """Write a line into the logbook, dated now unless said otherwise."""
-        entry = Entry(at or datetime.now(), kind, title[:300], detail, file)
+        entry = Entry(at or datetime.now().astimezone(), kind, title[:300], detail, file)
         name = file.name if file is not None else None
         with self._store.session() as session:
             session.add(EventRow(bike_id=bike_id, kind=kind, title=entry.title, detail=detail, at=entry.at, file=name))

@@ -99,6 +99,6 @@ class Glance:
 
 def _moment(text: object) -> datetime | None:
     try:
-        return datetime.fromisoformat(str(text))
+        return datetime.fromisoformat(str(text)).astimezone()
     except ValueError:
         return None

@@ -37,7 +37,9 @@ def _step(one: JobStep) -> dict[str, str | None]:
 
 def _job(row: JobRow) -> Job:
     steps = (
-        JobStep(one["text"], one["caution"], datetime.fromisoformat(one["done_at"]) if one["done_at"] else None)
+        JobStep(
+            one["text"], one["caution"], datetime.fromisoformat(one["done_at"]).astimezone() if one["done_at"] else None
+        )
         for one in row.steps
     )
     return Job(row.id, row.title, tuple(steps), row.opened_at, row.closed)
@@ -53,7 +55,10 @@ class Jobs:
         """Lay out a new job sheet."""
         with self._store.session() as session:
             row = JobRow(
-                bike_id=bike_id, title=title[:200], steps=[_step(one) for one in steps], opened_at=datetime.now()
+                bike_id=bike_id,
+                title=title[:200],
+                steps=[_step(one) for one in steps],
+                opened_at=datetime.now().astimezone(),
             )
             session.add(row)
             session.flush()

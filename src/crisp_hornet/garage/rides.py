@@ -51,7 +51,7 @@ class Rides:
                 bike_id=bike_id,
                 name=ride.name[:200],
                 file=name,
-                at=datetime.now(),
+                at=datetime.now().astimezone(),
                 tune=store.dump(tune) if tune else None,
                 card=card.model_dump(mode="json") if card else None,
             )

@@ -2,29 +2,30 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import JSON, Dialect, ForeignKey, String, TypeDecorator
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-NEVER = datetime(1970, 1, 1)
+NEVER = datetime(1970, 1, 1, tzinfo=UTC)
 
 
 class When(TypeDecorator[datetime]):
-    """A time, kept as the text that SQLite's own type writes. One that cannot be read is 1970: it costs its row no more than its date."""
+    """A time, kept as the local one, in the text that SQLite's own type writes. One that cannot be read is 1970: it costs its row no more
+    than its date."""
 
     impl = String
     cache_ok = True
 
     def process_bind_param(self, value: datetime | None, dialect: Dialect) -> str | None:
         """Into the table."""
-        return None if value is None else value.strftime("%Y-%m-%d %H:%M:%S.%f")
+        return None if value is None else value.astimezone().strftime("%Y-%m-%d %H:%M:%S.%f")
 
     def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
         """Out of the table."""
         try:
-            return datetime.fromisoformat(str(value))
+            return datetime.fromisoformat(str(value)).astimezone()
         except ValueError:
             return NEVER
 

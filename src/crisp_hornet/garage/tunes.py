@@ -31,7 +31,13 @@ class Tunes:
         """Keep a tune as it was sent and proved."""
         with self._store.session() as session:
             session.add(
-                TuneRow(bike_id=bike_id, role="sent", name=tune.name, document=store.dump(tune), at=datetime.now())
+                TuneRow(
+                    bike_id=bike_id,
+                    role="sent",
+                    name=tune.name,
+                    document=store.dump(tune),
+                    at=datetime.now().astimezone(),
+                )
             )
 
     def sent(self, bike_id: int) -> list[tuple[datetime, Tune]]:
@@ -57,7 +63,13 @@ class Tunes:
         with self._store.session() as session:
             self._forget(session, bike_id, tune.name)
             session.add(
-                TuneRow(bike_id=bike_id, role="named", name=tune.name, document=store.dump(tune), at=datetime.now())
+                TuneRow(
+                    bike_id=bike_id,
+                    role="named",
+                    name=tune.name,
+                    document=store.dump(tune),
+                    at=datetime.now().astimezone(),
+                )
             )
 
     def drop_named(self, bike_id: int, name: str) -> None:
@@ -75,4 +87,4 @@ class Tunes:
             if row is None:
                 row = TuneRow(bike_id=bike_id, role=role)
                 session.add(row)
-            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now()
+            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now().astimezone()

@@ -43,7 +43,7 @@ class Marker(Part):
     def of(cls, contact: Contact, changes: list[Change], keep: bool) -> Marker:
         """The marker of a send about to begin."""
         return cls(
-            at=datetime.now().isoformat(timespec="seconds"),
+            at=datetime.now().astimezone().isoformat(timespec="seconds"),
             product=contact.identity.product,
             serial=contact.identity.serial,
             keep=keep,

@@ -100,7 +100,7 @@ def _column(path: Path, series: pl.Series) -> Column:
     if kind.is_temporal():
         stamps = series.cast(pl.Datetime("us"), strict=False).cast(pl.Int64).cast(pl.Float64).to_numpy() / 1e6
         return Column(name, "s", stamps)
-    if not (kind.is_numeric() or kind == pl.Boolean or kind == pl.Null):
+    if not (kind.is_numeric() or kind in (pl.Boolean, pl.Null)):
         series = series.cast(pl.String)
         if int(series.str.len_bytes().sum() or 0) > MOST_TEXT:
             raise too_much(path, "words")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import xml.etree.ElementTree as ElementTree
+from contextlib import suppress
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 
@@ -30,17 +31,7 @@ def read_tcx(path: Path) -> Table:
     for point in root.iter():
         if _tag(point) != "trackpoint":
             continue
-        row: dict[str, float] = {}
-        stamp = ""
-        for element in point.iter():
-            tag = _tag(element)
-            if tag == "time":
-                stamp = (element.text or "").strip()
-            elif tag in TAGS:
-                try:
-                    row[tag] = float(element.text or "nan")
-                except ValueError:
-                    continue
+        stamp, row = _figures(point)
         times.append(stamp)
         rows.append(row)
     if len(rows) < 2:
@@ -51,6 +42,19 @@ def read_tcx(path: Path) -> Table:
         if np.isfinite(values).any():
             columns.append(Column(name, unit, values))
     return Table(path.stem, "TCX", columns)
+
+
+def _figures(point: ElementTree.Element) -> tuple[str, dict[str, float]]:
+    """When a track point was, and what it says."""
+    stamp, row = "", dict[str, float]()
+    for element in point.iter():
+        tag = _tag(element)
+        if tag == "time":
+            stamp = (element.text or "").strip()
+        elif tag in TAGS:
+            with suppress(ValueError):
+                row[tag] = float(element.text or "nan")
+    return stamp, row
 
 
 def _tag(element: ElementTree.Element) -> str:

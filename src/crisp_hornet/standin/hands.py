@@ -4,6 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+# what a line says: what it sets, and from where to where
+ACTS: dict[str, tuple[str, float, float]] = {
+    "throttle": ("throttle", 0, 1),
+    "pedal": ("human_nm", 0, 250),
+    "cadence": ("cadence_rpm", 0, 140),
+    "slope": ("grade", -0.3, 0.3),
+    "brake": ("brake", 0, 1),
+    "wheel-up": ("wheel_up", 0, 1),
+    "ambient": ("ambient_c", -20, 45),
+    "turn-back": ("turning_back", 0, 1),
+    "charger": ("charging", 0, 1),
+    "level": ("level", 0, 12),
+}
+
 
 @dataclass
 class Hands:
@@ -24,41 +38,10 @@ class Hands:
 
     def take(self, word: str, value: float) -> None:
         """Do one thing. Raises :class:`ValueError` for a word or a figure that makes no sense."""
-        ranges = {
-            "throttle": (0, 1),
-            "pedal": (0, 250),
-            "cadence": (0, 140),
-            "slope": (-0.3, 0.3),
-            "brake": (0, 1),
-            "wheel-up": (0, 1),
-            "ambient": (-20, 45),
-            "turn-back": (0, 1),
-            "charger": (0, 1),
-            "level": (0, 12),
-        }
-        if word not in ranges:
-            raise ValueError(f"unknown: {word}; known: {', '.join(ranges)}")
-        low, high = ranges[word]
+        if word not in ACTS:
+            raise ValueError(f"unknown: {word}; known: {', '.join(ACTS)}")
+        name, low, high = ACTS[word]
         if not low <= value <= high:
-            raise ValueError(f"{word} takes {low} to {high}")
-        match word:
-            case "throttle":
-                self.throttle = value
-            case "pedal":
-                self.human_nm = value
-            case "cadence":
-                self.cadence_rpm = value
-            case "slope":
-                self.grade = value
-            case "brake":
-                self.brake = value
-            case "wheel-up":
-                self.wheel_up = bool(value)
-            case "turn-back":
-                self.turning_back = bool(value)
-            case "charger":
-                self.charging = bool(value)
-            case "level":
-                self.level = int(value)
-            case "ambient":
-                self.ambient_c = value
+            raise ValueError(f"{word} takes {low:g} to {high:g}")
+        kind = type(getattr(self, name))
+        setattr(self, name, kind(value))

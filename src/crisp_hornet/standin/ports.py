@@ -69,12 +69,13 @@ class PseudoTerminal:
             return
         ends, asked, self._asked = self._ends, self._asked, 0
         for delay_s, piece in self._after(answer, self._peer.wrote):
-            if self._baud is not None:
-                delay_s += (asked + len(piece)) * BITS_A_BYTE / self._baud + 2 * SILENCE_S
-            if delay_s == 0 and self._ends is ends:
+            on_line_s = (
+                (asked + len(piece)) * BITS_A_BYTE / self._baud + 2 * SILENCE_S if self._baud is not None else 0.0
+            )
+            if delay_s + on_line_s == 0 and self._ends is ends:
                 os.write(ends[0], piece)
             else:
-                asyncio.get_running_loop().call_later(delay_s, self._write_late, ends, piece)
+                asyncio.get_running_loop().call_later(delay_s + on_line_s, self._write_late, ends, piece)
 
     def _write_late(self, ends: tuple[int, int], piece: bytes) -> None:
         if self._ends is ends:

@@ -30,11 +30,12 @@ from typing import Any
 
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.standin.acts import ACTS
 from crisp_hornet.standin.controller import SimulatedController
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.ports import Answer, PseudoTerminal, TcpPort
-from crisp_hornet.standin.sensors import WIRES, Sensors, departed, with_truth
+from crisp_hornet.standin.sensors import Sensors, departed
 from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import true_bike
 
@@ -67,17 +68,17 @@ class StandIn:
         self.controller = SimulatedController(controller_map, self.bike, self.hands, sensors=sensors)
         self.trouble = Trouble()
         self._reached = reached
-        self._terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
-        self._tcp: list[TcpPort] = []
+        self.terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
+        self.tcp: list[TcpPort] = []
         self._radio: Any = None
 
     async def open(self) -> str:
         """Open every port; returns the names they can be reached by, the pseudo-terminal first."""
-        names = [self._terminal.plug()]
+        names = [self.terminal.plug()]
         for port, framed in ((self._reached.tcp, True), (self._reached.bridge, False)):
             if port is not None:
                 opened = TcpPort(self.controller, framed, self._after)
-                self._tcp.append(opened)
+                self.tcp.append(opened)
                 names.append(f"{'tcp' if framed else 'rtu+tcp'}://127.0.0.1:{await opened.open(port)}")
         if self._reached.bluetooth_bus is not None:
             from crisp_hornet.standin.bluetooth import open_bluetooth
@@ -90,8 +91,8 @@ class StandIn:
 
     async def close(self) -> None:
         """Close every port."""
-        self._terminal.unplug()
-        for port in self._tcp:
+        self.terminal.unplug()
+        for port in self.tcp:
             await port.close()
         if self._radio is not None:
             self._radio.close()
@@ -105,86 +106,9 @@ class StandIn:
             return f"no {error}"
 
     def _do(self, word: str, rest: str) -> str | None:
-        controller = self.controller
-        match word:
-            case "plug":
-                return f"ok {self._terminal.plug()}"
-            case "unplug":
-                self._terminal.unplug()
-                for port in self._tcp:
-                    port.drop()
-            case "key-off":
-                controller.power_cycle()
-            case "cut-after-writes":
-                self.trouble.due.append((int(rest), "unplug"))
-            case "after":
-                writes, _, act = rest.partition(" ")
-                self.trouble.due.append((int(writes), act))
-            case "noise":
-                chance, _, seed = rest.partition(" ")
-                before = self.trouble
-                self.trouble = Trouble(float(chance), int(seed or 1), before.due, before.latency_s, before.double_s)
-            case "latency":
-                self.trouble.latency_s = float(rest)
-            case "doubles":
-                self.trouble.double_s = float(rest) if float(rest) > 0 else None
-            case "lag":
-                controller.lag_s = float(rest)
-            case "ignore-keep":
-                controller.keeps = not int(rest)
-            case "unkept-says":
-                controller.says_unkept = None if rest == "true" else float(rest)
-            case "inhibit":
-                controller.inhibited = bool(int(rest))
-            case "inhibited":
-                return f"is {int(controller.inhibited)}"
-            case "serial":
-                controller.serial = rest
-            case "key":
-                controller.off = not int(rest)
-                if not controller.off:
-                    controller.power_cycle()
-            case "fault":
-                controller.faults.append(int(rest))
-            case "break" | "mend":
-                (self.hands.broken.add if word == "break" else self.hands.broken.discard)(int(rest))
-            case "dip":
-                controller.supply_dip_v = float(rest)
-            case "cut" | "join":
-                if rest not in WIRES:
-                    raise ValueError(f"no wire {rest!r}; there are: {', '.join(WIRES)}")
-                (controller.sensors.cut.add if word == "cut" else controller.sensors.cut.discard)(rest)
-            case "roll":
-                controller.sensors.wheel_turns += float(rest)
-            case "crank":
-                controller.sensors.crank_turns += float(rest)
-            case "heat":
-                self.bike.state.winding_c = float(rest)
-            case "sensor":
-                name, _, value = rest.partition(" ")
-                controller.sensors.truth = with_truth(controller.sensors.truth, name, float(value))
-            case "sensors":
-                controller.sensors.truth = departed(int(rest))
-            case "freeze":
-                controller.lying_still = bool(int(rest))
-            case "set":
-                name, _, value = rest.partition(" ")
-                register = controller.map.register(name)
-                if register is None:
-                    raise ValueError(f"no setting {name}")
-                controller.put(register, controller.map.words_of(register, register.encode(float(value))))
-            case "stick":
-                name, _, value = rest.partition(" ")
-                register = controller.map.register(name)
-                if register is None:
-                    raise ValueError(f"no setting {name}")
-                controller.stuck[name] = controller.map.words_of(register, register.encode(float(value)))
-            case "loosen":
-                controller.stuck.clear()
-            case "show":
-                return self._show(rest)
-            case _:
-                self.hands.take(word, float(rest))
+        if word in ACTS:
+            return ACTS[word](self, rest)
+        self.hands.take(word, float(rest))
         return None
 
     async def run(self) -> None:
@@ -198,12 +122,6 @@ class StandIn:
                 self.controller.step(STEP_S)
                 done += STEP_S
             await asyncio.sleep(TICK_S)
-
-    def _show(self, name: str) -> str:
-        running, kept = self.controller.values(), self.controller.values(kept=True)
-        if name not in running:
-            raise ValueError(f"no setting {name}")
-        return f"is {name} {running[name]} {kept[name]}"
 
     def _after(self, answer: bytes, wrote: bool) -> Answer:
         """What happens on the way back: acts that are due, then whatever spoils the line."""

@@ -40,7 +40,7 @@ def button(text: str, act: Callable[[], object], role: str = "", name: str = "")
     made.setProperty("role", role)
     made.setAccessibleName(name or text)
     made.setObjectName(name or text)
-    made.clicked.connect(lambda: act())
+    made.clicked.connect(lambda _checked: act())
     if role == "link":
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)

@@ -81,8 +81,8 @@ def _runs(ride: Ride, stretch: float) -> list[_Run]:
     edges = np.flatnonzero(np.diff(np.concatenate(([0], free.astype(int), [0]))))
     found: list[_Run] = []
     first = np.nan
-    for start, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        start += round(SETTLE_S / STEP_S)
+    for begins, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        start = begins + round(SETTLE_S / STEP_S)
         speed = smooth.get("wheel_speed_kmh")[start:end]
         if len(speed) * STEP_S < LEAST_S or speed[0] - speed[-1] < LEAST_DROP_KMH:
             continue

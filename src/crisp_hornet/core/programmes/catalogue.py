@@ -168,7 +168,7 @@ def _share(ride: Ride) -> str:
     return f" and {np.nanmean(electric):.0f} W from the pack" if np.isfinite(electric).any() else ""
 
 
-def _not_steep(ride: Ride, bike: Bike) -> list[str]:
+def _not_steep(ride: Ride, _bike: Bike) -> list[str]:
     if not ride.has("altitude_m"):
         return []
     rise = float(np.nanmax(ride.get("altitude_m")) - np.nanmin(ride.get("altitude_m")))

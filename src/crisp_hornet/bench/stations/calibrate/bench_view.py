@@ -199,7 +199,7 @@ class InstrumentView(QWidget):
         figures = {name: value for name, value in judged.figures.items() if math.isfinite(value)}
         self._desk.story.keep_calibration(
             Calibration(
-                kind=instrument.kind, taken=datetime.now().isoformat(timespec="seconds"), serial=serial,
+                kind=instrument.kind, taken=datetime.now().astimezone().isoformat(timespec="seconds"), serial=serial,
                 verdict=judged.verdict.value, reason=judged.reason, next=judged.next, figures=figures, written=written,
             )
         )  # fmt: skip
@@ -355,7 +355,7 @@ class InstrumentView(QWidget):
         for one in past:
             told = ", ".join(f"{in_words(name)} {value:.4g}" for name, value in list(one.figures.items())[:2])
             lines.append(
-                f"{time_words(datetime.fromisoformat(one.taken))}  {one.verdict}{'  written' if one.written else ''}  {told}"
+                f"{time_words(datetime.fromisoformat(one.taken).astimezone())}  {one.verdict}{'  written' if one.written else ''}  {told}"
             )
         main = next(iter(past[0].figures), "") if past else ""
         older = next((one.figures[main] for one in past[1:] if main in one.figures), None)

@@ -98,4 +98,4 @@ class InstrumentList(QWidget):
 
 
 def _when(one: Calibration) -> str:
-    return time_words(datetime.fromisoformat(one.taken))
+    return time_words(datetime.fromisoformat(one.taken).astimezone())

@@ -161,7 +161,7 @@ class HookUpPage(Station):
         if made.is_another:
             self.desk.log("link", "Another bike's controller answered", made.blocked)
             return  # what it holds is not this bike's
-        self._backup_at = datetime.now()
+        self._backup_at = datetime.now().astimezone()
         self.desk.held.remember_port(made.port)
         self.desk.take_contact(made.tune, made.backup, made.map)
         if made.interrupted is not None:

@@ -45,7 +45,7 @@ class JobsPanel(QWidget):
     def tick(self, job: Job, index: int, done: bool) -> None:
         """Tick a step, or take the tick back."""
         step = job.steps[index]
-        ticked = replace(step, done_at=datetime.now() if done else None)
+        ticked = replace(step, done_at=datetime.now().astimezone() if done else None)
         self._keep(replace(job, steps=(*job.steps[:index], ticked, *job.steps[index + 1 :])))
         self._desk.log(
             "job", f"{job.title}: {step.text}" if done else f"{job.title}, taken back: {step.text}", step.caution

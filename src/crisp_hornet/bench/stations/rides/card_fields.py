@@ -61,14 +61,14 @@ class CardFields(QWidget):
         """What is typed; a voltage that is none stays what it was."""
         values: dict[str, str | float | None] = {key: self.fields[key].text().strip() for key in WORDS}
         wrong = []
-        for key in VOLTS:
+        for key, words in VOLTS.items():
             if key not in self.fields:
                 continue
             text = self.fields[key].text().strip()
             values[key] = _volts(text)
             if text and values[key] is None:
                 values[key] = getattr(self._kept, key)
-                wrong.append(VOLTS[key].removeprefix("V "))
+                wrong.append(words.removeprefix("V "))
         self.told.setText(f"Rested voltage {' and '.join(wrong)}: {LEAST_V:g} to {MOST_V:g} V is needed.")
         self.told.setVisible(bool(wrong))
         return self._kept.model_copy(update=values)

@@ -116,7 +116,7 @@ class RecordBar(QWidget):
 
     def start(self) -> None:
         """Begin to record, or to wait for the first movement."""
-        now, programme, bike = datetime.now(), self._chosen, self._desk.bike
+        now, programme, bike = datetime.now().astimezone(), self._chosen, self._desk.bike
         path = self.folder / f"Recorded {now:%Y-%m-%d %H-%M-%S}{ENDING}"
         try:
             self.recorder = Recorder(path, self.waits.isChecked(), STILL_S)

@@ -50,7 +50,7 @@ class RidesPage(Station):
         self.panel = MappingPanel(theme)
         self.panel.dropped.connect(lambda: self._show_panel(False))
         self.flaws = FlawsPanel(desk, theme)
-        self.flaws.shown_at.connect(lambda at: self.traces.point_at(at))
+        self.flaws.shown_at.connect(self._show_at)
         self._flaws_link = button(
             "", lambda: self._switch(self.flaws), "link", "Show what was found wrong with the ride"
         )
@@ -97,6 +97,9 @@ class RidesPage(Station):
         desk.bike_changed.connect(self._show)
         desk.units_changed.connect(self._show)
         self._show()
+
+    def _show_at(self, at_s: float) -> None:
+        self.traces.point_at(at_s)
 
     def _lay_out(self) -> None:
         left = QVBoxLayout()

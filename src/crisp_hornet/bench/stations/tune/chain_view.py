@@ -58,7 +58,11 @@ class ChainView(QWidget):
         self._card = QVBoxLayout()
         self._card.setSpacing(0)
         self.ticked: set[str] = set()
-        left, right = QVBoxLayout(), QVBoxLayout()
+        two_columns(self, self._who_wins(), self._to_carry())
+
+    def _who_wins(self) -> QVBoxLayout:
+        """The table, and the devices that are in it."""
+        left = QVBoxLayout()
         table = QWidget()
         table.setLayout(self._table)
         for one in (label("WHO SETS WHAT", "caps"), sheet(table, margin=10)):
@@ -68,6 +72,11 @@ class ChainView(QWidget):
         left.addLayout(self._devices)
         left.addWidget(sheet(self._form(), margin=10))
         left.addStretch(1)
+        return left
+
+    def _to_carry(self) -> QVBoxLayout:
+        """The gauge table and the card, to be keyed in at the bike."""
+        right = QVBoxLayout()
         head = QHBoxLayout()
         head.addWidget(label("GAUGE, RESTED VOLTS", "caps"), 1)
         head.addWidget(self.bars)
@@ -86,7 +95,7 @@ class ChainView(QWidget):
         acts.addStretch(1)
         right.addLayout(acts)
         right.addStretch(1)
-        two_columns(self, left, right)
+        return right
 
     def _form(self) -> QWidget:
         form = QWidget()
@@ -167,7 +176,9 @@ class ChainView(QWidget):
         )
         name = self._desk.bike.name if self._desk.bike else ""
         page = QTextDocument()
-        page.setHtml(f"<h2>{name}: to key in</h2><p>{datetime.now():%d %B %Y}</p><table cellpadding='6'>{rows}</table>")
+        page.setHtml(
+            f"<h2>{name}: to key in</h2><p>{datetime.now().astimezone():%d %B %Y}</p><table cellpadding='6'>{rows}</table>"
+        )
         writer = QPdfWriter(str(path))
         page.print(writer)
 

@@ -87,8 +87,8 @@ class VerdictPage(Station):
         self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
         self.estimates.forget.connect(lambda path: forget_figure(desk, path))
         self.tables = PageChoice(("reached", "what it says", "against"), "verdict")
-        self.tables.chosen.connect(lambda at: self._right.setCurrentIndex(at))
         self._right = QStackedWidget()
+        self.tables.chosen.connect(self._right.setCurrentIndex)
         self._right.setFixedWidth(318)
         self._report = button("Report", self._ask_report, "link", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
@@ -101,7 +101,7 @@ class VerdictPage(Station):
         self.against = AgainstRow(desk)
         self.against.found.connect(self._show_against)
         self.differences = DifferencesView(theme)
-        self.differences.jump.connect(lambda at_s: self._traces.point_at(at_s))
+        self.differences.jump.connect(self._traces.point_at)
         self._seen: Seen | None = None
         self._work: Callable[[], Seen] | None = None
         self._undrawn = False

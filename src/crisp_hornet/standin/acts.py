@@ -1,0 +1,221 @@
+"""What whoever holds the simulated bike can do to it besides what :mod:`~crisp_hornet.standin.hands` knows: a small function an act.
+
+Each gets the stand-in and the rest of its line, and answers a line or nothing; :class:`ValueError` says that it makes no sense.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from crisp_hornet.documents.register import Register
+from crisp_hornet.standin.sensors import WIRES, departed, with_truth
+from crisp_hornet.standin.trouble import Trouble
+
+if TYPE_CHECKING:
+    from crisp_hornet.standin.process import StandIn
+
+Act = Callable[["StandIn", str], "str | None"]
+ACTS: dict[str, Act] = {}
+
+
+def act(*words: str) -> Callable[[Act], Act]:
+    """Register what a word does."""
+
+    def register(function: Act) -> Act:
+        for word in words:
+            ACTS[word] = function
+        return function
+
+    return register
+
+
+# --- the line and its troubles ------------------------------------------------------------------------------
+
+
+@act("plug")
+def _plug(bench: StandIn, _rest: str) -> str:
+    return f"ok {bench.terminal.plug()}"
+
+
+@act("unplug")
+def _unplug(bench: StandIn, _rest: str) -> None:
+    bench.terminal.unplug()
+    for port in bench.tcp:
+        port.drop()
+
+
+@act("after")
+def _after(bench: StandIn, rest: str) -> None:
+    writes, _, due = rest.partition(" ")
+    bench.trouble.due.append((int(writes), due))
+
+
+@act("cut-after-writes")
+def _cut_after(bench: StandIn, rest: str) -> None:
+    bench.trouble.due.append((int(rest), "unplug"))
+
+
+@act("noise")
+def _noise(bench: StandIn, rest: str) -> None:
+    chance, _, seed = rest.partition(" ")
+    before = bench.trouble
+    bench.trouble = Trouble(float(chance), int(seed or 1), before.due, before.latency_s, before.double_s)
+
+
+@act("latency")
+def _latency(bench: StandIn, rest: str) -> None:
+    bench.trouble.latency_s = float(rest)
+
+
+@act("doubles")
+def _doubles(bench: StandIn, rest: str) -> None:
+    bench.trouble.double_s = float(rest) if float(rest) > 0 else None
+
+
+# --- the controller -----------------------------------------------------------------------------------------
+
+
+@act("key-off")
+def _key_off(bench: StandIn, _rest: str) -> None:
+    bench.controller.power_cycle()
+
+
+@act("key")
+def _key(bench: StandIn, rest: str) -> None:
+    bench.controller.off = not int(rest)
+    if not bench.controller.off:
+        bench.controller.power_cycle()
+
+
+@act("lag")
+def _lag(bench: StandIn, rest: str) -> None:
+    bench.controller.lag_s = float(rest)
+
+
+@act("ignore-keep")
+def _ignore_keep(bench: StandIn, rest: str) -> None:
+    bench.controller.keeps = not int(rest)
+
+
+@act("unkept-says")
+def _unkept_says(bench: StandIn, rest: str) -> None:
+    bench.controller.says_unkept = None if rest == "true" else float(rest)
+
+
+@act("inhibit")
+def _inhibit(bench: StandIn, rest: str) -> None:
+    bench.controller.inhibited = bool(int(rest))
+
+
+@act("inhibited")
+def _inhibited(bench: StandIn, _rest: str) -> str:
+    return f"is {int(bench.controller.inhibited)}"
+
+
+@act("serial")
+def _serial(bench: StandIn, rest: str) -> None:
+    bench.controller.serial = rest
+
+
+@act("fault")
+def _fault(bench: StandIn, rest: str) -> None:
+    bench.controller.faults.append(int(rest))
+
+
+@act("break")
+def _break(bench: StandIn, rest: str) -> None:
+    bench.hands.broken.add(int(rest))
+
+
+@act("mend")
+def _mend(bench: StandIn, rest: str) -> None:
+    bench.hands.broken.discard(int(rest))
+
+
+@act("dip")
+def _dip(bench: StandIn, rest: str) -> None:
+    bench.controller.supply_dip_v = float(rest)
+
+
+@act("freeze")
+def _freeze(bench: StandIn, rest: str) -> None:
+    bench.controller.lying_still = bool(int(rest))
+
+
+@act("set")
+def _set(bench: StandIn, rest: str) -> None:
+    register, words = _register_and_words(bench, rest)
+    bench.controller.put(register, words)
+
+
+@act("stick")
+def _stick(bench: StandIn, rest: str) -> None:
+    register, words = _register_and_words(bench, rest)
+    bench.controller.stuck[register.name] = words
+
+
+@act("loosen")
+def _loosen(bench: StandIn, _rest: str) -> None:
+    bench.controller.stuck.clear()
+
+
+@act("show")
+def _show(bench: StandIn, name: str) -> str:
+    running, kept = bench.controller.values(), bench.controller.values(kept=True)
+    if name not in running:
+        raise ValueError(f"no setting {name}")
+    return f"is {name} {running[name]} {kept[name]}"
+
+
+def _register_and_words(bench: StandIn, rest: str) -> tuple[Register, list[int]]:
+    name, _, value = rest.partition(" ")
+    register = bench.controller.map.register(name)
+    if register is None:
+        raise ValueError(f"no setting {name}")
+    return register, bench.controller.map.words_of(register, register.encode(float(value)))
+
+
+# --- sensors and heat ---------------------------------------------------------------------------------------
+
+
+@act("cut")
+def _cut(bench: StandIn, rest: str) -> None:
+    bench.controller.sensors.cut.add(_wire(rest))
+
+
+@act("join")
+def _join(bench: StandIn, rest: str) -> None:
+    bench.controller.sensors.cut.discard(_wire(rest))
+
+
+def _wire(name: str) -> str:
+    if name not in WIRES:
+        raise ValueError(f"no wire {name!r}; there are: {', '.join(WIRES)}")
+    return name
+
+
+@act("roll")
+def _roll(bench: StandIn, rest: str) -> None:
+    bench.controller.sensors.wheel_turns += float(rest)
+
+
+@act("crank")
+def _crank(bench: StandIn, rest: str) -> None:
+    bench.controller.sensors.crank_turns += float(rest)
+
+
+@act("heat")
+def _heat(bench: StandIn, rest: str) -> None:
+    bench.bike.state.winding_c = float(rest)
+
+
+@act("sensor")
+def _sensor(bench: StandIn, rest: str) -> None:
+    name, _, value = rest.partition(" ")
+    bench.controller.sensors.truth = with_truth(bench.controller.sensors.truth, name, float(value))
+
+
+@act("sensors")
+def _sensors(bench: StandIn, rest: str) -> None:
+    bench.controller.sensors.truth = departed(int(rest))
