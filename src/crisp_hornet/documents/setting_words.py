@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.settings import choices
 
 WORDS: dict[str, tuple[str, str]] = {
@@ -87,4 +88,4 @@ def in_words(path: str, value: float | None) -> str:
     if words:
         return words[int(value)] if value in range(len(words)) else f"{value:g}"
     unit = unit_of(path)
-    return f"{100 * value:g} %" if unit == "%" else f"{value:g} {unit}".strip()
+    return say("{value}", value=quantity(100 * value if unit == "%" else value, unit))

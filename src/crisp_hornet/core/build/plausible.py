@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from crisp_hornet.core.build.conversions import kv_from_flux
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ USUAL = {
         0,
         3,
         "",
-        "Over 3 N·m a wheel would hardly turn by hand.",
+        say("Over {at} a wheel would hardly turn by hand.", at=quantity(3, "N·m")),
     ),
     "motor.max_rpm": _Usual(
         100,
@@ -58,8 +59,8 @@ USUAL = {
     "motor.max_winding_c": _Usual(
         80,
         200,
-        "Windings bear more than 80 °C.",
-        "Magnets and enamel rarely bear 200 °C: degrees Fahrenheit?",
+        say("Windings bear more than {at}.", at=quantity(80, "°C")),
+        say("Magnets and enamel rarely bear {at}: degrees Fahrenheit?", at=quantity(200, "°C")),
     ),
     "controller.max_phase_current_a": _Usual(
         10,
@@ -124,20 +125,20 @@ USUAL = {
     "chassis.bike_kg": _Usual(
         12,
         200,
-        "Under 12 kg with motor and pack is rare.",
-        "Over 200 kg is rare: pounds?",
+        say("Under {at} with motor and pack is rare.", at=quantity(12, "kg")),
+        say("Over {at} is rare: pounds?", at=quantity(200, "kg")),
     ),
     "chassis.rider_kg": _Usual(
         25,
         180,
-        "Under 25 kg is a child.",
-        "Over 180 kg is rare: pounds entered as kilograms?",
+        say("Under {at} is a child.", at=quantity(25, "kg")),
+        say("Over {at} is rare: pounds entered as kilograms?", at=quantity(180, "kg")),
     ),
     "chassis.cargo_kg": _Usual(
         0,
         250,
         "",
-        "Over 250 kg is beyond bikes.",
+        say("Over {at} is beyond bikes.", at=quantity(250, "kg")),
     ),
     "chassis.wheelbase_m": _Usual(
         0.8,
@@ -167,8 +168,15 @@ def implausible(bike: Bike, path: str, value: float) -> str:
             return "No magnets at all? It must be above 0."
         kv = kv_from_flux(value, bike.motor.pole_pairs)
         if kv > 400:
-            return f"{kv:.0f} rpm per volt is rare in a bike: electrical speed, or pole pairs counted twice?"
-        return f"{kv:.2f} rpm per volt is rare: volts per 1000 rpm, or kV per pole pair?" if kv < 2 else ""
+            return say(
+                "{kv} per volt is rare in a bike: electrical speed, or pole pairs counted twice?",
+                kv=quantity(kv, "rpm", ".0f"),
+            )
+        return (
+            say("{kv} per volt is rare: volts per 1000 rpm, or kV per pole pair?", kv=quantity(kv, "rpm", ".2f"))
+            if kv < 2
+            else ""
+        )
     usual = USUAL.get(path)
     if usual is None:
         return ""

@@ -9,6 +9,7 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 MOST_ZERO_A = 1.5
 COLD_K = 8.0  # a sensor after a cold night may be so far off the air
@@ -31,11 +32,17 @@ def judge_zero(battery_a: Array, idle_w: float, pack_v: float) -> Judgement:
     figures = {"zero_a": zero, "noise_a": noise}
     if abs(zero) > MOST_ZERO_A:
         return failed(
-            f"At standstill it shows {zero:+.2f} A", "Zero it; if it comes back, the sensor is damaged.", **figures
+            say("At standstill it shows {zero}", zero=quantity(zero, "A", "+.2f")),
+            "Zero it; if it comes back, the sensor is damaged.",
+            **figures,
         )
     if abs(zero) > 0.3:
-        return doubtful(f"At standstill it shows {zero:+.2f} A", "Zero it, then look again.", **figures)
-    return passed(f"Its zero is {zero:+.2f} A off", **figures)
+        return doubtful(
+            say("At standstill it shows {zero}", zero=quantity(zero, "A", "+.2f")),
+            "Zero it, then look again.",
+            **figures,
+        )
+    return passed(say("Its zero is {zero} off", zero=quantity(zero, "A", "+.2f")), **figures)
 
 
 def judge_gain(shown_a: float, meter_a: float, zero_a: float) -> Judgement:
@@ -47,11 +54,11 @@ def judge_gain(shown_a: float, meter_a: float, zero_a: float) -> Judgement:
     gain = (shown_a - zero_a) / meter_a
     if abs(gain - 1) > 0.05:
         return failed(
-            f"It shows {100 * (gain - 1):+.0f} % of what the meter does",
+            say("It shows {gain} of what the meter does", gain=quantity(100 * (gain - 1), "%", "+.0f")),
             "Enter the gain where the controller takes one; limits are off by as much.",
             gain=gain,
         )
-    return passed(f"It shows {100 * (gain - 1):+.1f} % against the meter", gain=gain)
+    return passed(say("It shows {gain} against the meter", gain=quantity(100 * (gain - 1), "%", "+.1f")), gain=gain)
 
 
 def sensor_c(kind: str, ohm: float) -> float:
@@ -66,22 +73,42 @@ def judge_temperature(ohm: float, ambient_c: float, said_c: float) -> Judgement:
     """Which kinds of sensor fit a cold motor's resistance, and whether the controller reads it as such."""
     if ohm > 1e6 or ohm < 20:
         words = "broken or unplugged" if ohm > 1e6 else "shorted"
-        return failed(f"The sensor is {words}: {ohm:.0f} Ω", "Measure it at the motor's plug.", ohm=ohm)
+        return failed(
+            say("The sensor is {words}: {ohm}", words=words, ohm=quantity(ohm, "Ω", ".0f")),
+            "Measure it at the motor's plug.",
+            ohm=ohm,
+        )
     fits = [kind for kind in KINDS if abs(sensor_c(kind, ohm) - ambient_c) <= COLD_K]
     figures = {"ohm": ohm, "said_c": said_c, "fitting": float(len(fits))}
     if not fits:
         return doubtful(
-            f"{ohm:.0f} Ω fits no usual sensor at {ambient_c:.0f} °C",
+            say(
+                "{ohm} fits no usual sensor at {ambient}",
+                ohm=quantity(ohm, "Ω", ".0f"),
+                ambient=quantity(ambient_c, "°C", ".0f"),
+            ),
             "Is the motor really cold? Else look up its sensor.",
             **figures,
         )
     if abs(said_c - ambient_c) > COLD_K:
         return failed(
-            f"The controller says {said_c:.0f} °C at {ambient_c:.0f} °C: it takes the sensor for another kind",
-            f"Tell it the kind: {' or '.join(fits)}.",
+            say(
+                "The controller says {said} at {ambient}: it takes the sensor for another kind",
+                said=quantity(said_c, "°C", ".0f"),
+                ambient=quantity(ambient_c, "°C", ".0f"),
+            ),
+            say("Tell it the kind: {fits}.", fits=" or ".join(fits)),
             **figures,
         )
-    return passed(f"{said_c:.0f} °C at {ambient_c:.0f} °C outside; fits {' or '.join(fits)}", **figures)
+    return passed(
+        say(
+            "{said} at {ambient} outside; fits {fits}",
+            said=quantity(said_c, "°C", ".0f"),
+            ambient=quantity(ambient_c, "°C", ".0f"),
+            fits=" or ".join(fits),
+        ),
+        **figures,
+    )
 
 
 def judge_detection(found: dict[str, float], bike: Bike) -> Judgement:
@@ -106,13 +133,20 @@ def judge_detection(found: dict[str, float], bike: Bike) -> Judgement:
     ]
     if "pole_pairs" in off:
         return doubtful(
-            f"It found {found['pole_pairs']:.0f} pole pairs, the bike says {motor.pole_pairs}",
+            say(
+                "It found {found} pole pairs, the bike says {pole_pairs}",
+                found=quantity(found["pole_pairs"], "", ".0f"),
+                pole_pairs=motor.pole_pairs,
+            ),
             "Count the magnets, then run it again.",
             **found,
         )
     if off:
         return doubtful(
-            f"{', '.join(one.rpartition('_')[0].replace('_', ' ') for one in off)} differ from the bike's figures",
+            say(
+                "{off} differ from the bike's figures",
+                off=", ".join(one.rpartition("_")[0].replace("_", " ") for one in off),
+            ),
             "Take the found figures over if the bike's were assumed; else check plugs and run it again.",
             **found,
         )
@@ -142,12 +176,14 @@ def judge_running(rpm: Array) -> Judgement:
         )
     if share > 0.10:
         return failed(
-            f"It runs rough: {100 * share:.0f} % ripple",
+            say("It runs rough: {share} ripple", share=quantity(100 * share, "%", ".0f")),
             "The position sensor's offset is wrong: run the detection again.",
             ripple=share,
         )
     if share > 0.05:
         return doubtful(
-            f"It runs a little rough: {100 * share:.0f} % ripple", "Run the detection again and compare.", ripple=share
+            say("It runs a little rough: {share} ripple", share=quantity(100 * share, "%", ".0f")),
+            "Run the detection again and compare.",
+            ripple=share,
         )
-    return passed(f"It runs smoothly: {100 * share:.1f} % ripple", ripple=share)
+    return passed(say("It runs smoothly: {share} ripple", share=quantity(100 * share, "%", ".1f")), ripple=share)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.saying import quantity, say
 
 RAIL_LOW_V, RAIL_HIGH_V = 0.15, 4.85  # of a sensor fed with 5 V: beyond these no sound one ever is
 
@@ -53,13 +54,22 @@ def at_a_rail(volts: Array, what: str) -> Judgement | None:
         return None
     if middle < RAIL_LOW_V:
         return failed(
-            f"The {what}'s signal stands at {middle:.2f} V: its signal wire is broken or shorted to ground, or it has no 5 V",
+            say(
+                "The {what}'s signal stands at {middle}: its signal wire is broken or shorted to ground, "
+                "or it has no 5 V",
+                what=what,
+                middle=quantity(middle, "V", ".2f"),
+            ),
             "Measure 5 V and the signal at the plug; then follow the wire.",
             signal_v=middle,
         )
     if middle > RAIL_HIGH_V:
         return failed(
-            f"The {what}'s signal stands at {middle:.2f} V: its ground is missing or the signal is shorted to the supply",
+            say(
+                "The {what}'s signal stands at {middle}: its ground is missing or the signal is shorted to the supply",
+                what=what,
+                middle=quantity(middle, "V", ".2f"),
+            ),
             "Check the ground wire at the plug; then for wires that touch.",
             signal_v=middle,
         )

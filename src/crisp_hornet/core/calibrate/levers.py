@@ -6,6 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
+from crisp_hornet.documents.saying import quantity, say
 
 PULLS = 2
 CUT_S, CUT_A = 0.35, 3.0
@@ -36,12 +37,16 @@ def judge_lever(brake: Array) -> Judgement:
         return doubtful("It was pulled once, or is still pulled", "Pull it twice and let go.", **figures)
     if figures["proportional"] and (figures["least"] > 0.05 or figures["most"] < 0.95):
         return doubtful(
-            f"It reads {100 * figures['least']:.0f} to {100 * figures['most']:.0f} % instead of 0 to 100 %",
+            say(
+                "It reads {figures} to {figures_2} instead of 0 to 100 %",
+                figures=quantity(100 * figures["least"], "", ".0f"),
+                figures_2=quantity(100 * figures["most"], "%", ".0f"),
+            ),
             "Set its rest and full voltage where the controller takes them.",
             **figures,
         )
     kind = ", proportional" if figures["proportional"] else ""
-    return passed(f"Pulled and released {pulls} times{kind}", **figures)
+    return passed(say("Pulled and released {pulls} times{kind}", pulls=pulls, kind=kind), **figures)
 
 
 def judge_cut(time_s: Array, brake: Array, phase_a: Array, throttle: Array) -> Judgement:
@@ -63,7 +68,7 @@ def judge_cut(time_s: Array, brake: Array, phase_a: Array, throttle: Array) -> J
             "Do not go on: the lever's signal does not cut the motor.",
             cut_s=min(worst, 99.0),
         )
-    return passed(f"The lever cuts the motor within {worst:.2f} s", cut_s=worst)
+    return passed(say("The lever cuts the motor within {worst}", worst=quantity(worst, "s", ".2f")), cut_s=worst)
 
 
 def _largest(current_a: Array) -> float:

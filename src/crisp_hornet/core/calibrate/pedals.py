@@ -8,6 +8,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
+from crisp_hornet.documents.saying import quantity, say
 
 MISSING = 1.6  # an interval so many times its neighbours' lacks a pulse
 
@@ -39,17 +40,17 @@ def judge_pedals(time_s: Array, pulses: Array, forward: Array, turns: float) -> 
     figures["missing_share"] = late
     if late > 0.02:
         return failed(
-            f"About {100 * late:.0f} % of the pulses are missing",
+            say("About {late} of the pulses are missing", late=quantity(100 * late, "%", ".0f")),
             "A magnet has fallen out of the disc, or the gap is too wide.",
             **figures,
         )
     if abs(per_turn - whole) > 0.06 * max(whole, 1) or whole < 1:
         return doubtful(
-            f"{per_turn:.1f} pulses a turn is no whole number",
+            say("{per_turn} pulses a turn is no whole number", per_turn=quantity(per_turn, "", ".1f")),
             "Count whole turns, from pedal down to pedal down.",
             **figures,
         )
-    return passed(f"{whole} pulses a turn, none missing", **figures)
+    return passed(say("{whole} pulses a turn, none missing", whole=whole), **figures)
 
 
 def missing_share(time_s: Array, pulses: Array) -> float:

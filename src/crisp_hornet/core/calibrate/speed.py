@@ -8,6 +8,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
+from crisp_hornet.documents.saying import quantity, say
 
 LEAST_KMH, LEAST_SAMPLES = 12.0, 30
 USUAL_M = (0.8, 2.6)
@@ -23,22 +24,27 @@ def judge_magnets(pulses: Array, turns: float, set_magnets: float) -> Judgement:
     figures = {"magnets": float(magnets)}
     if magnets < 1 or abs(per_turn - magnets) > 0.15 * magnets:
         return doubtful(
-            f"{per_turn:.1f} pulses a turn is no whole number",
+            say("{per_turn} pulses a turn is no whole number", per_turn=quantity(per_turn, "", ".1f")),
             "Turn the wheel by whole turns, valve down to valve down.",
             **figures,
         )
     if magnets != round(set_magnets):
         return failed(
-            f"The wheel has {_magnets(magnets)}, the controller believes {set_magnets:.0f}: "
-            f"it shows {magnets / set_magnets:.2g} times the speed",
-            f"Write {magnets} to the controller.",
+            say(
+                "The wheel has {magnets}, the controller believes {set_magnets}: it shows "
+                "{set_magnets_2} times the speed",
+                magnets=_magnets(magnets),
+                set_magnets=quantity(set_magnets, "", ".0f"),
+                set_magnets_2=quantity(magnets / set_magnets, "", ".2g"),
+            ),
+            say("Write {magnets} to the controller.", magnets=magnets),
             **figures,
         )
-    return passed(f"{_magnets(magnets)} a turn, as set", **figures)
+    return passed(say("{magnets} a turn, as set", magnets=_magnets(magnets)), **figures)
 
 
 def _magnets(count: int) -> str:
-    return f"{count} magnet{'s' if count != 1 else ''}"
+    return say("{count} magnet{count_2}", count=count, count_2="s" if count != 1 else "")
 
 
 def judge_roll_out(distance_m: float, turns: float, believed_m: float) -> Judgement:
@@ -55,7 +61,11 @@ def judge_against_gps(wheel_kmh: Array, gps_kmh: Array, believed_m: float) -> Ju
     good = np.isfinite(wheel_kmh) & np.isfinite(gps_kmh) & (wheel_kmh > LEAST_KMH) & (gps_kmh > LEAST_KMH)
     if int(good.sum()) < LEAST_SAMPLES:
         return doubtful(
-            f"Only {int(good.sum())} moments above {LEAST_KMH:.0f} km/h with both speeds",
+            say(
+                "Only {good} moments above {least} with both speeds",
+                good=int(good.sum()),
+                least=quantity(LEAST_KMH, "km/h", ".0f"),
+            ),
             "Ride a straight minute at speed.",
         )
     ratio = gps_kmh[good] / wheel_kmh[good]
@@ -69,19 +79,36 @@ def judge_against_gps(wheel_kmh: Array, gps_kmh: Array, believed_m: float) -> Ju
 def _judged(rolled_m: float, spread_m: float, believed_m: float) -> Judgement:
     figures = {"circumference_m": rolled_m, "spread_m": spread_m, "believed_m": believed_m}
     if not USUAL_M[0] <= rolled_m <= USUAL_M[1]:
-        return failed(f"{rolled_m:.2f} m is no bicycle's wheel", "Count the turns again, and the distance.", **figures)
+        return failed(
+            say("{rolled} is no bicycle's wheel", rolled=quantity(rolled_m, "m", ".2f")),
+            "Count the turns again, and the distance.",
+            **figures,
+        )
     if spread_m > 0.02 * rolled_m:
         return doubtful(
-            f"{rolled_m:.3f} m, but only to ± {196 * spread_m / rolled_m:.0f} %",
+            say(
+                "{rolled}, but only to ± {rolled_2}",
+                rolled=quantity(rolled_m, "m", ".3f"),
+                rolled_2=quantity(196 * spread_m / rolled_m, "%", ".0f"),
+            ),
             "More turns, or a longer ride.",
             **figures,
         )
     off = rolled_m / believed_m - 1
-    words = f"{1000 * rolled_m:.0f} ± {1960 * spread_m:.0f} mm"
+    words = say(
+        "{rolled} ± {spread}",
+        rolled=quantity(1000 * rolled_m, "mm", ".0f", bare=True),
+        spread=quantity(1960 * spread_m, "mm", ".0f"),
+    )
     if abs(off) > 0.01:
         return doubtful(
-            f"{words}: the bike believes {100 * abs(off):.1f} % {'less' if off > 0 else 'more'}",
+            say(
+                "{words}: the bike believes {off} {off_2}",
+                words=words,
+                off=quantity(100 * abs(off), "%", ".1f"),
+                off_2="less" if off > 0 else "more",
+            ),
             "Take it over.",
             **figures,
         )
-    return passed(f"{words}, as the bike believes", **figures)
+    return passed(say("{words}, as the bike believes", words=words), **figures)

@@ -6,6 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed, settled_levels
+from crisp_hornet.documents.saying import quantity, say
 
 TWISTS = 3
 LEAST_SPAN_V = 1.0
@@ -24,11 +25,19 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
     if high - low < LEAST_SPAN_V:
         if high - low < 0.3:
             return doubtful(
-                f"The signal stayed near {np.median(volts):.2f} V: no twist was seen", "Twist it fully, three times."
+                say("The signal stayed near {volts}: no twist was seen", volts=quantity(np.median(volts), "V", ".2f")),
+                "Twist it fully, three times.",
             )
         return failed(
-            f"It only moves from {low:.2f} to {high:.2f} V", "Check its 5 V and ground; a magnet in it may have come loose.",
-            low_v=low, high_v=high)  # fmt: skip
+            say(
+                "It only moves from {low} to {high}",
+                low=quantity(low, "V", ".2f", bare=True),
+                high=quantity(high, "V", ".2f"),
+            ),
+            "Check its 5 V and ground; a magnet in it may have come loose.",
+            low_v=low,
+            high_v=high,
+        )
     rest = _rest_level(volts, low, high)
     two_way = rest - low > 0.5 and high - rest > 0.5
     open_ = volts > rest + 0.75 * (high - rest)
@@ -36,8 +45,8 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
     fulls, rests = settled_levels(time_s, volts, open_), settled_levels(time_s, volts, closed)
     if len(fulls) < TWISTS or len(rests) < TWISTS:
         return doubtful(
-            f"{len(fulls)} full twists and {len(rests)} rests were seen",
-            f"Twist it fully and let go, at least {TWISTS} times.",
+            say("{fulls} full twists and {rests} rests were seen", fulls=len(fulls), rests=len(rests)),
+            say("Twist it fully and let go, at least {twists} times.", twists=TWISTS),
         )
     rest_v, full_v = float(np.median(rests)), float(np.median(fulls))
     noise_v = float(np.median(np.abs(np.diff(volts[closed])))) / 0.954  # of a normal spread, from differences
@@ -54,22 +63,39 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
         figures["least_v"] = low
     if full_v > RAIL_OPEN_V or rest_v < RAIL_REST_V:
         return doubtful(
-            f"Its range {rest_v:.2f} to {full_v:.2f} V touches the end of what a signal can be: a broken wire could not be told",
-            "Leave 0.3 V at both ends: another throttle, or a resistor in its feed.", **figures)  # fmt: skip
+            say(
+                "Its range {rest} to {full} touches the end of what a signal can be: a broken wire could not be told",
+                rest=quantity(rest_v, "V", ".2f", bare=True),
+                full=quantity(full_v, "V", ".2f"),
+            ),
+            "Leave 0.3 V at both ends: another throttle, or a resistor in its feed.",
+            **figures,
+        )
     if noise_v > MOST_NOISE_V:
         return doubtful(
-            f"It is noisy at rest: {1000 * noise_v:.0f} mV",
+            say("It is noisy at rest: {noise} mV", noise=quantity(1000 * noise_v, "", ".0f")),
             "Route its lead away from the phases, and check its ground.",
             **figures,
         )
     if spread_v > MOST_SPREAD_V:
         return doubtful(
-            f"It does not come back to the same rest: {1000 * spread_v:.0f} mV apart",
+            say(
+                "It does not come back to the same rest: {spread} mV apart", spread=quantity(1000 * spread_v, "", ".0f")
+            ),
             "Free the grip, check its spring.",
             **figures,
         )
     kind = "two ways, " if two_way else ""
-    return passed(f"{kind}{rest_v:.2f} V at rest, {full_v:.2f} V fully open, over {len(fulls)} twists", **figures)
+    return passed(
+        say(
+            "{kind}{rest} at rest, {full} fully open, over {fulls} twists",
+            kind=kind,
+            rest=quantity(rest_v, "V", ".2f"),
+            full=quantity(full_v, "V", ".2f"),
+            fulls=len(fulls),
+        ),
+        **figures,
+    )
 
 
 RAIL_REST_V, RAIL_OPEN_V = 0.3, 4.7
@@ -91,7 +117,11 @@ def judge_output(throttle: Array) -> Judgement:
         return doubtful("No full twist was seen", "Twist it fully, three times.", **figures)
     if least > 0.02 or most < 0.98:
         return failed(
-            f"The controller reads {100 * least:.0f} to {100 * most:.0f} % instead of 0 to 100 %",
+            say(
+                "The controller reads {least} to {most} instead of 0 to 100 %",
+                least=quantity(100 * least, "", ".0f"),
+                most=quantity(100 * most, "%", ".0f"),
+            ),
             "Write rest and full voltage to the controller, then look again.",
             **figures,
         )

@@ -9,6 +9,7 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed
 from crisp_hornet.core.road.vehicle import G_MPS2
+from crisp_hornet.documents.saying import quantity, say
 
 MOST_NOISE_V, MOST_DRIFT_V_PER_MIN, LEAST_STEP_V = 0.03, 0.05, 0.08
 USUAL_NM_PER_V = (15.0, 300.0)
@@ -28,15 +29,17 @@ def judge_torque_rest(time_s: Array, volts: Array) -> Judgement:
         return doubtful("It moved: somebody was on the pedals", "Feet off, cranks still, then again.", **figures)
     if noise > MOST_NOISE_V:
         return doubtful(
-            f"It is noisy at rest: {1000 * noise:.0f} mV", "Check its ground and the plug for water.", **figures
+            say("It is noisy at rest: {noise} mV", noise=quantity(1000 * noise, "", ".0f")),
+            "Check its ground and the plug for water.",
+            **figures,
         )
     if abs(drift) - 3 * unsure > MOST_DRIFT_V_PER_MIN:
         return doubtful(
-            f"Its rest drifts {1000 * drift:+.0f} mV a minute",
+            say("Its rest drifts {drift} mV a minute", drift=quantity(1000 * drift, "", "+.0f")),
             "Let it warm up, then again; a sensor that goes on is worn.",
             **figures,
         )
-    return passed(f"It rests at {figures['rest_v']:.2f} V, still", **figures)
+    return passed(say("It rests at {figures}, still", figures=quantity(figures["rest_v"], "V", ".2f")), **figures)
 
 
 def judge_torque_span(rest_v: float, loaded_v: float, weight_kg: float, crank_m: float) -> Judgement:
@@ -46,7 +49,7 @@ def judge_torque_span(rest_v: float, loaded_v: float, weight_kg: float, crank_m:
     step = loaded_v - rest_v
     if abs(step) < LEAST_STEP_V:
         return failed(
-            f"The weight moved it by only {1000 * step:.0f} mV",
+            say("The weight moved it by only {step} mV", step=quantity(1000 * step, "", ".0f")),
             "Is the crank level, and on the side the sensor feels? Some feel only one.",
             step_v=step,
         )
@@ -60,9 +63,11 @@ def judge_torque_span(rest_v: float, loaded_v: float, weight_kg: float, crank_m:
         )
     if not USUAL_NM_PER_V[0] <= span <= USUAL_NM_PER_V[1]:
         return doubtful(
-            f"{span:.0f} N·m a volt is unusual", "Check the weight, and the crank from axle to pedal axle.", **figures
+            say("{span} a volt is unusual", span=quantity(span, "N·m", ".0f")),
+            "Check the weight, and the crank from axle to pedal axle.",
+            **figures,
         )
-    return passed(f"{span:.1f} N·m a volt", **figures)
+    return passed(say("{span} a volt", span=quantity(span, "N·m", ".1f")), **figures)
 
 
 def judge_sides(left_nm_per_v: float, right_nm_per_v: float) -> Judgement:
@@ -70,7 +75,7 @@ def judge_sides(left_nm_per_v: float, right_nm_per_v: float) -> Judgement:
     ratio = left_nm_per_v / right_nm_per_v
     if abs(ratio - 1) > 0.1:
         return doubtful(
-            f"Left and right differ by {100 * abs(ratio - 1):.0f} %",
+            say("Left and right differ by {ratio}", ratio=quantity(100 * abs(ratio - 1), "%", ".0f")),
             "Usual where the sensor sits on one side; else a bent axle.",
             ratio=ratio,
         )
@@ -90,11 +95,26 @@ def judge_human(torque_nm: Array, cadence_rpm: Array, known_w: float) -> Judgeme
     shown = human_w(float(np.mean(torque_nm[pedalling])), float(np.mean(cadence_rpm[pedalling])))
     figures = {"human_w": shown, "known_w": known_w, "cadence_rpm": float(np.mean(cadence_rpm[pedalling]))}
     if known_w <= 0:
-        return doubtful(f"It shows {shown:.0f} W", "Say what you know it to be, to compare.", **figures)
+        return doubtful(
+            say("It shows {shown}", shown=quantity(shown, "W", ".0f")),
+            "Say what you know it to be, to compare.",
+            **figures,
+        )
     if abs(shown / known_w - 1) > 0.2:
         return doubtful(
-            f"It shows {shown:.0f} W where you give {known_w:.0f} W",
+            say(
+                "It shows {shown} where you give {known}",
+                shown=quantity(shown, "W", ".0f"),
+                known=quantity(known_w, "W", ".0f"),
+            ),
             "Do the span by a known weight again; some sensors feel one side only.",
             **figures,
         )
-    return passed(f"It shows {shown:.0f} W where you give {known_w:.0f} W", **figures)
+    return passed(
+        say(
+            "It shows {shown} where you give {known}",
+            shown=quantity(shown, "W", ".0f"),
+            known=quantity(known_w, "W", ".0f"),
+        ),
+        **figures,
+    )

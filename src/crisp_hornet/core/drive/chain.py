@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from crisp_hornet.core.drive.limits import Effective, effective_limits
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import joined, quantity, say
 from crisp_hornet.documents.tune import Tune
 
 SAME = 0.02  # wheels closer than this are the same wheel
@@ -41,20 +42,32 @@ def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
     board = [Say("pack's board", battery.bms_discharge_a, trips=True)]
     board += [Say("fuse", battery.fuse_a, trips=True)] if battery.fuse_a else []
     rows: list[tuple[str, str, str, float | None, list[Say], Effective]] = [
-        ("phase current", "A", "phase_current_a", tune.drive.phase_current_a,
-         [Say("controller rating", controller.max_phase_current_a)], limits.phase_current_a),
-        ("battery current", "A", "battery_current_a", tune.drive.battery_current_a,
-         [*board, Say("controller rating", controller.max_battery_current_a)], limits.battery_current_a),
+        (
+            "phase current",
+            "A",
+            "phase_current_a",
+            tune.drive.phase_current_a,
+            [Say("controller rating", controller.max_phase_current_a)],
+            limits.phase_current_a,
+        ),
+        (
+            "battery current",
+            "A",
+            "battery_current_a",
+            tune.drive.battery_current_a,
+            [*board, Say("controller rating", controller.max_battery_current_a)],
+            limits.battery_current_a,
+        ),
         ("power", "W", "power_w", tune.drive.power_w, [], limits.power_w),
         ("speed", "km/h", "speed_kmh", tune.drive.speed_kmh, [], limits.speed_kmh),
-    ]  # fmt: skip
+    ]
     found = []
     for name, unit, key, drafted, says, limit in rows:
         own = [Say("tune", drafted)] if drafted is not None else []
         links = [Say(link.name, getattr(link, key)) for link in bike.chain if getattr(link, key) is not None]
         hands = _by_hand(tune, key, limit.value)
         value, owner = min(
-            [(limit.value, limit.owner), *((say.value, say.link) for say in hands)],
+            [(limit.value, limit.owner), *((word.value, word.link) for word in hands)],
             key=lambda one: math.inf if one[0] is None else one[0],
         )
         found.append(Quantity(name, unit, says + own + links + hands, value, owner))
@@ -65,7 +78,7 @@ def _by_hand(tune: Tune, key: str, before: float | None) -> list[Say]:
     """What comes last: the mode that is on after power-on, and the rider's lever, whose full twist may ask for less than all."""
     mode = next((one for one in tune.modes if one.starts), None)
     limit = getattr(mode, key) if mode is not None else None
-    says = [Say(f"mode {mode.name}", limit)] if mode is not None and limit is not None else []
+    says = [Say(say("mode {name}", name=mode.name), limit)] if mode is not None and limit is not None else []
     if key == "phase_current_a" and before is not None:
         share = tune.throttle.maximum
         if mode is not None and mode.throttle_maximum is not None:
@@ -77,32 +90,60 @@ def _by_hand(tune: Tune, key: str, before: float | None) -> list[Say]:
 
 def conflicts(bike: Bike, tune: Tune) -> list[str]:
     """Where links contradict each other, each as a sentence."""
-    told = []
+    told: list[str] = []
     for one in who_is_in_charge(bike, tune):
-        drafted = next((say.value for say in one.says if say.link == "tune"), None)
+        drafted = next((word.value for word in one.says if word.link == "tune"), None)
         if drafted is not None and one.effective is not None and drafted > one.effective and one.owner != "tune":
             told.append(
-                f"The tune asks for {drafted:g} {one.unit} of {one.name}, but {one.owner} allows {one.effective:g}"
+                say(
+                    "The tune asks for {drafted} {unit} of {name}, but {owner} allows {effective}",
+                    drafted=quantity(drafted),
+                    unit=one.unit,
+                    name=one.name,
+                    owner=one.owner,
+                    effective=quantity(one.effective),
+                )
             )
-        for say in one.says:
-            if say.trips and one.effective is not None and one.effective > say.value:
+        for word in one.says:
+            if word.trips and one.effective is not None and one.effective > word.value:
                 told.append(
-                    f"The {say.link} opens at {say.value:g} {one.unit}, the chain lets {one.effective:g} through"
+                    say(
+                        "The {link} opens at {value} {unit}, the chain lets {effective} through",
+                        link=word.link,
+                        value=quantity(word.value),
+                        unit=one.unit,
+                        effective=quantity(one.effective),
+                    )
                 )
     own = bike.drivetrain.wheel_circumference_m
     for link in bike.chain:
         wheel = link.wheel_circumference_m
         if wheel is not None and abs(wheel / own - 1) > SAME:
             true = (
-                f"its {link.speed_kmh:g} km/h are {link.speed_kmh * own / wheel:.1f}"
+                say(
+                    "its {speed} are {wheel}",
+                    speed=quantity(link.speed_kmh, "km/h"),
+                    wheel=quantity(link.speed_kmh * own / wheel, "km/h", ".1f", bare=True),
+                )
                 if link.speed_kmh
                 else "its speed is wrong"
             )
-            told.append(f"{link.name} believes a wheel of {wheel:g} m instead of {own:g} m: {true}")
+            told.append(
+                say(
+                    "{name} believes a wheel of {wheel} instead of {own}: {true}",
+                    name=link.name,
+                    wheel=quantity(wheel, "m"),
+                    own=quantity(own, "m"),
+                    true=true,
+                )
+            )
     nominal = {link.nominal_v for link in bike.chain if link.nominal_v is not None}
     if len(nominal) > 1:
         told.append(
-            f"The nominal voltage is set differently in the chain: {', '.join(f'{one:g} V' for one in sorted(nominal))}"
+            say(
+                "The nominal voltage is set differently in the chain: {nominal}",
+                nominal=joined(", ", (say("{nominal}", nominal=quantity(one, "V")) for one in sorted(nominal))),
+            )
         )
     return told
 
@@ -121,18 +162,28 @@ def key_in_card(bike: Bike, tune: Tune, magnets_per_turn: float | None = None) -
     wheel = bike.drivetrain.wheel_circumference_m
     limits = effective_limits(bike, tune)
     lines = [
-        CardLine("wheel, circumference", f"{1000 * wheel:.0f} mm"),
-        CardLine("wheel, diameter", f"{wheel / math.pi / 0.0254:.1f} inch"),
+        CardLine("wheel, circumference", say("{wheel}", wheel=quantity(1000 * wheel, "mm", ".0f"))),
+        CardLine("wheel, diameter", say("{pi} inch", pi=quantity(wheel / math.pi / 0.0254, "", ".1f"))),
         CardLine(
-            "pack, nominal", f"{round(per_cell * bike.battery.series / 12) * 12:g} V ({bike.battery.series} cells)"
+            "pack, nominal",
+            say(
+                "{series} ({series_2} cells)",
+                series=quantity(round(per_cell * bike.battery.series / 12) * 12, "V"),
+                series_2=bike.battery.series,
+            ),
         ),
-        CardLine("low-voltage cutoff", f"{tune.battery_guard.fade_end_v:g} V"),
+        CardLine("low-voltage cutoff", say("{fade_end}", fade_end=quantity(tune.battery_guard.fade_end_v, "V"))),
         CardLine("magnets of the speed sensor", f"{magnets_per_turn:g}" if magnets_per_turn else "count them"),
     ]
     if tune.holds("assist.levels.count"):
         lines.append(CardLine("number of levels", f"{len(tune.assist.levels)}"))
     if limits.battery_current_a.value is not None:
-        lines.append(CardLine("current", f"{limits.battery_current_a.value:g} A"))
+        lines.append(CardLine("current", say("{value}", value=quantity(limits.battery_current_a.value, "A"))))
     speed = limits.speed_kmh.value
-    lines.append(CardLine("speed limit", f"{speed:g} km/h" if speed is not None else "as the local code says"))
+    lines.append(
+        CardLine(
+            "speed limit",
+            say("{speed}", speed=quantity(speed, "km/h")) if speed is not None else "as the local code says",
+        )
+    )
     return lines

@@ -14,6 +14,7 @@ from crisp_hornet.core.ride.derived import slope
 from crisp_hornet.core.ride.even import STEP_S, even
 from crisp_hornet.core.rider.assist import Motive
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 LEAST_RPM, LEAST_W, CLOSED = 25.0, 20.0, 0.02
 LEAST_S, BLOCK_S, WIDEST = 25.0, 8.0, 0.5
@@ -42,14 +43,19 @@ class LevelSeen:
     @property
     def in_words(self) -> str:
         """In one line."""
-        words = f"{self.watts_per_watt.in_words(3)} for a watt of the rider"
+        words = say("{in_words} for a watt of the rider", in_words=self.watts_per_watt.in_words(3))
         one = self.all_given.times(100)
         if one.known and one.high == 0:
             words += "; never all it may give"
         elif one.known:
-            words += f"; all it may give in {one.value:.0f} % of the pedalling ({one.low:.0f} to {one.high:.0f})"
+            words += say(
+                "; all it may give in {value} of the pedalling ({low} to {high})",
+                value=quantity(one.value, "%", ".0f"),
+                low=quantity(one.low, "", ".0f"),
+                high=quantity(one.high, "", ".0f"),
+            )
         if self.peak_mps2.known:
-            words += f"; pulls away with up to {self.peak_mps2.value:.2f} m/s²"
+            words += say("; pulls away with up to {value}", value=quantity(self.peak_mps2.value, "m/s²", ".2f"))
         return words
 
 
@@ -144,7 +150,7 @@ def _starts(time: Array, rides: NDArray[np.bool_], speed: Array) -> list[int]:
 def _median(values: list[float], unit: str) -> Estimate:
     """The median of a few starts with its spread; fewer than three say nothing."""
     if len(values) < 3:
-        return refused(f"{len(values)} starts from slow on this level, three are needed", unit)
+        return refused(say("{values} starts from slow on this level, three are needed", values=len(values)), unit)
     table = np.array(values)
     return around(
         float(np.median(table)), 1.25 * float(np.std(table, ddof=1)) / np.sqrt(len(table)), len(table) - 1, unit

@@ -23,6 +23,7 @@ from crisp_hornet.core.ride.even import even
 from crisp_hornet.core.ride.predicted import HUMAN_SHARE
 from crisp_hornet.core.road.vehicle import G_MPS2, effective_mass_kg
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import Symbol, quantity, say
 
 CHANNELS = ("wheel_speed_kmh", "altitude_m", "human_nm", "cadence_rpm")
 LEAST_KM = 1.0
@@ -41,12 +42,23 @@ class Compared:
         """What can be said."""
         one = self.same_road
         if not one.known:
-            return f"The two cannot be compared: {one.reason}."
-        reach = f"{abs(100 * one.value):.0f} ± {100 * one.half_width:.0f} %"
+            return say("The two cannot be compared: {reason}.", reason=one.reason)
+        reach = say(
+            "{value} ± {half_width}",
+            value=quantity(abs(100 * one.value), "", ".0f"),
+            half_width=quantity(100 * one.half_width, "%", ".0f"),
+        )
         if one.low <= 0 <= one.high:
-            return f"No difference in consumption can be shown from these two: {100 * one.value:+.0f} ± {100 * one.half_width:.0f} %."
-        return (
-            f"{reach} {'less' if one.value < 0 else 'more'} per km than the other, on the same road at the same pace."
+            return say(
+                "No difference in consumption can be shown from these two: {value} ± {half_width}.",
+                value=quantity(100 * one.value, "", "+.0f"),
+                half_width=quantity(100 * one.half_width, "%", ".0f"),
+            )
+        return say(
+            "{reach} {value} per {unit} than the other, on the same road at the same pace.",
+            reach=reach,
+            value="less" if one.value < 0 else "more",
+            unit=Symbol("km"),
         )
 
 
@@ -59,7 +71,8 @@ def compare(first: Ride, second: Ride, bike: Bike, days: tuple[Day, Day] = (UNKN
     ]
     for ride, one in zip((first, second), used, strict=True):
         if not one.wh_per_km.known or one.distance_km.value < LEAST_KM:
-            why = refused(f"{ride.name}: {one.wh_per_km.reason or f'less than {LEAST_KM:g} km'}")
+            short = say("less than {least}", least=quantity(LEAST_KM, "km"))
+            why = refused(say("{ride}: {reason}", ride=ride.name, reason=one.wh_per_km.reason or short))
             return Compared(why, why)
     plain = _quotient(used[0].wh_per_km, used[1].wh_per_km, [UNKNOWN.doubt] * 2)
     asked = [_asked_wh(ride, bike, day) for ride, day in zip((first, second), days, strict=True)]

@@ -16,6 +16,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import grade, summed
 from crisp_hornet.core.ride.even import even
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 
 SPEEDS_KMH, GRADES = (3.0, 15.0, 25.0, 35.0, 45.0, np.inf), (-np.inf, -2.0, 2.0, 5.0, 9.0, np.inf)
@@ -62,19 +63,21 @@ def parts_of(smooth: Ride, kind: str) -> list[tuple[str, NDArray[np.bool_]]]:
         return _cut(climbs, GRADES, "%")
     if kind == "level" and smooth.has("level"):
         level = np.round(smooth.get("level"))
-        return [(f"level {number:.0f}", level == number) for number in np.unique(level[np.isfinite(level)]).tolist()]
+        return [
+            (say("level {number}", number=quantity(number, "", ".0f")), level == number)
+            for number in np.unique(level[np.isfinite(level)]).tolist()
+        ]
     return []
 
 
 def _cut(values: Array, edges: tuple[float, ...], unit: str) -> list[tuple[str, NDArray[np.bool_]]]:
-    found = []
+    found: list[tuple[str, NDArray[np.bool_]]] = []
     for low, high in pairwise(edges):
-        ends = [f"{one:g}" for one in (low, high) if np.isfinite(one)]
-        what = (
-            f"{ends[0]} to {ends[1]} {unit}"
-            if len(ends) == 2
-            else f"{'over' if np.isfinite(low) else 'under'} {ends[0]} {unit}"
-        )
+        start, end = quantity(low, unit, bare=np.isfinite(high)), quantity(high, unit)
+        if np.isfinite(low) and np.isfinite(high):
+            what = say("{low} to {high}", low=start, high=end)
+        else:
+            what = say("over {low}", low=start) if np.isfinite(low) else say("under {high}", high=end)
         found.append((what, (values >= low) & (values < high)))
     return found
 

@@ -16,6 +16,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.documents.saying import joined, quantity, say
 
 REFERENCE_C, ROLLS_PER_K, AT_RIDER = 20.0, 0.0086, 0.6
 DIRECTIONS = np.cos(np.linspace(0, np.pi, 25))
@@ -53,14 +54,18 @@ class Day:
     @property
     def in_words(self) -> str:
         """What was taken into account."""
-        words = []
+        words: list[str] = []
         if self.air_c is not None:
-            words.append(f"{self.air_c:g} °C")
+            words.append(say("{air}", air=quantity(self.air_c, "°C")))
         if self.wind_mps is not None:
-            words.append(f"wind {3.6 * self.wind_mps:.0f} km/h" if self.wind_mps else "no wind")
+            words.append(
+                say("wind {wind_mps}", wind_mps=quantity(3.6 * self.wind_mps, "km/h", ".0f"))
+                if self.wind_mps
+                else "no wind"
+            )
         if self.load_kg is not None:
-            words.append(f"{self.load_kg:g} kg loaded")
-        return ", ".join(words) or "nothing written down"
+            words.append(say("{load} loaded", load=quantity(self.load_kg, "kg")))
+        return joined(", ", words) or "nothing written down"
 
 
 UNKNOWN = Day()

@@ -20,6 +20,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.core.ride.even import STEP_S, even
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import Symbol, quantity, say
 
 BLOCK_S, LEAST_W, LEAST_S, WINDOW_KM = 30.0, 20.0, 20.0, 0.4
 SURE_STRETCH = 3.0
@@ -48,7 +49,7 @@ class Difference:
         """``11 ± 4 % less``, or that none can be shown."""
         one = self.change
         if not one.known:
-            return f"cannot be told: {one.reason}"
+            return say("cannot be told: {reason}", reason=one.reason)
         if math.isinf(one.value):
             return "with one of them only"
         reach = f" ± {100 * one.half_width:.{_digits(one.half_width)}f}" if one.half_width > 0 else ""
@@ -75,7 +76,7 @@ FIGURES: tuple[tuple[str, Take, float, str, int], ...] = (
     ("range at this style", lambda v: v.range_km, 1.0, "km", 2),
     ("reaches the road, full throttle", lambda v: v.motor.efficiency, 100.0, "%", 2),
     ("motor constant", lambda v: v.motor.flux_linkage_wb, 1000.0, "mWb", 3),
-    ("winding at 25 °C", lambda v: v.motor.winding_ohm, 1000.0, "mΩ", 3),
+    (say("winding at {at}", at=quantity(25, "°C")), lambda v: v.motor.winding_ohm, 1000.0, "mΩ", 3),
     ("wheel, rolled", lambda v: v.circumference_m, 1.0, "m", 4),
     ("came back", lambda v: v.energy.regen_share, 100.0, "%", 2),
     ("rolling, Crr", lambda v: v.road.crr, 1.0, "", 2),
@@ -105,7 +106,14 @@ def between_rides(
     found += _levels(first, second)
     if runs[0] is not None and runs[1] is not None:
         told = [
-            f"{one.peak[0]:.0f} W at {one.peak[1]:.0f} km/h, {len(one.runs)} pulls" for one in runs if one is not None
+            say(
+                "{peak} at {peak_2}, {runs} pulls",
+                peak=quantity(one.peak[0], "W", ".0f"),
+                peak_2=quantity(one.peak[1], "km/h", ".0f"),
+                runs=len(one.runs),
+            )
+            for one in runs
+            if one is not None
         ]
         found.append(
             Difference(
@@ -123,7 +131,9 @@ def _levels(first: Verdict, second: Verdict) -> list[Difference]:
         if other is not None and one.watts_per_watt.known and other.watts_per_watt.known:
             words = [each.watts_per_watt.in_words(2) for each in (one, other)]
             change = _relative(one.watts_per_watt, other.watts_per_watt)
-            found.append(Difference(f"level {one.level}, watts for a watt", change, words[0], words[1]))
+            found.append(
+                Difference(say("level {level}, watts for a watt", level=one.level), change, words[0], words[1])
+            )
     return found
 
 
@@ -164,7 +174,7 @@ def _plain_facts(rides: tuple[Ride, Ride]) -> list[Difference]:
         values = [float(take(one.get(channel)[np.isfinite(one.get(channel))])) for one in rides]
         if all(math.isfinite(value) and value > 0 for value in values):  # a share of nothing tells nothing
             share, reach = values[0] / values[1] - 1, sure * math.sqrt(2)
-            told = [f"{value:.1f} {unit}" for value in values]
+            told = [say("{value}", value=quantity(value, unit, ".1f")) for value in values]
             found.append(
                 Difference(words, Estimate(share, share - reach, share + reach), told[0], told[1], weight=BESIDES)
             )
@@ -177,10 +187,7 @@ def between_tunes(effects: Sequence[Effect]) -> list[Difference]:
     for one in effects:
         told_of_both = one.before.value != 0 and math.isfinite(one.share)
         share = one.after.value / one.before.value - 1 if told_of_both else math.inf
-        told = [
-            f"{each.text} {each.unit}" if math.isfinite(each.value) else each.text for each in (one.after, one.before)
-        ]
-        found.append(Difference(one.after.label, Estimate(share, share, share), told[0], told[1]))
+        found.append(Difference(one.after.label, Estimate(share, share, share), one.after.told, one.before.told))
     return sorted_by_weight(found)
 
 
@@ -205,7 +212,7 @@ def against_prediction(ride: Ride, bike: Bike) -> list[Difference]:
     parts = [("energy while driving", drives)]
     for kind in ("grade", "speed"):
         parts += [
-            (f"on {words}" if kind == "grade" else f"at {words}", drives & rows)
+            (say("on {words}", words=words) if kind == "grade" else say("at {words}", words=words), drives & rows)
             for words, rows in parts_of(smooth, kind)
         ]
     found = [one for words, rows in parts if (one := _part(words, used, told, block, rows)) is not None]
@@ -221,7 +228,12 @@ def _part(words: str, used: Array, told: Array, block: Array, rows: np.ndarray) 
     if fit is None or wh[1] < 0.5:
         return None
     value = wh[0] / wh[1] - 1
-    return Difference(words, around(value, fit.error(0), fit.freedom), f"{wh[0]:.0f} Wh", f"{wh[1]:.0f} Wh predicted")
+    return Difference(
+        words,
+        around(value, fit.error(0), fit.freedom),
+        say("{wh}", wh=quantity(wh[0], "Wh", ".0f")),
+        say("{wh} predicted", wh=quantity(wh[1], "Wh", ".0f")),
+    )
 
 
 def _worst_stretch(ride: Ride, used: Array, told: Array, drives: np.ndarray, way_km: Array) -> Difference | None:
@@ -241,11 +253,16 @@ def _worst_stretch(ride: Ride, used: Array, told: Array, drives: np.ndarray, way
         return None
     share, reach = float(wh[0][at] / wh[1][at]) - 1, 1.96 * spread / float(wh[1][at])
     begins = float(ride.time_s[int(np.argmax(place == at))])
-    words = f"stands out: km {at * WINDOW_KM:.1f} to {(at + 1) * WINDOW_KM:.1f}"
+    words = say(
+        "stands out: {unit} {window} to {window_2}",
+        unit=Symbol("km"),
+        window=quantity(at * WINDOW_KM, "", ".1f"),
+        window_2=quantity((at + 1) * WINDOW_KM, "", ".1f"),
+    )
     return Difference(
         words,
         Estimate(share, share - reach, share + reach),
-        f"{wh[0][at]:.1f} Wh",
-        f"{wh[1][at]:.1f} Wh predicted",
+        say("{at}", at=quantity(wh[0][at], "Wh", ".1f")),
+        say("{at} predicted", at=quantity(wh[1][at], "Wh", ".1f")),
         begins,
     )

@@ -19,6 +19,7 @@ from crisp_hornet.core.ride.derived import slope
 from crisp_hornet.core.ride.even import even
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 OVER_S, STEP_KMH, LEAST_GAIN_KMH, LEAST_ROWS, FEWEST = 0.6, 1.0, 8.0, 15, 3
 CHANNELS = ("wheel_speed_kmh", "throttle", "brake", "human_nm", "altitude_m")
@@ -136,7 +137,10 @@ def stronger(first: DynoRuns, second: DynoRuns) -> Estimate:
         return refused("their pulls have no speeds in common")
     if fewest < 2:
         return refused(
-            f"{100 * float(np.mean(shares)):+.0f} % by single pulls: two each are needed to tell it from chance"
+            say(
+                "{shares} by single pulls: two each are needed to tell it from chance",
+                shares=quantity(100 * float(np.mean(shares)), "%", "+.0f"),
+            )
         )
     error = float(np.std(shares, ddof=1)) / np.sqrt(fewest)  # pairs share their runs: no more of them count than runs
     return around(float(np.mean(shares)), error, 2 * fewest - 2)

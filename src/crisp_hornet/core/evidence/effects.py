@@ -15,6 +15,7 @@ from crisp_hornet.core.rider.stroke import pedal_stroke
 from crisp_hornet.core.road.consequences import Consequence, on_the_road
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.companions import companions
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 
 LOW_CHARGE, FULL_CHARGE, HEAT_EVERY, USUAL_W = 0.25, 0.99, 6, 400.0
@@ -46,10 +47,13 @@ def effects_between(bike: Bike, before: Tune, after: Tune, rested_v: float, spee
     """Every figure that is predicted otherwise for one tune than for another, on one bike."""
     conditions = Conditions(rested_v)
     every = [
-        [*_figures(bike, tune, "drive", conditions, speeds), *_regen(bike, tune, speeds),
-         *_assist(pull_curve(bike, tune, speeds, conditions), tune)]
+        [
+            *_figures(bike, tune, "drive", conditions, speeds),
+            *_regen(bike, tune, speeds),
+            *_assist(pull_curve(bike, tune, speeds, conditions), tune),
+        ]
         for tune in (before, after)
-    ]  # fmt: skip
+    ]
     named = {one.label: one for one in every[1]}  # a level that one of them lacks is left out
     pairs = [(one, named[one.label]) for one in every[0] if one.label in named]
     return [Effect(old, new) for old, new in pairs if old.text != new.text]
@@ -75,20 +79,30 @@ def _figures(bike: Bike, tune: Tune, path: str, conditions: Conditions, speeds: 
 def _assist(curve: PullCurve, tune: Tune) -> list[Consequence]:
     stroke = pedal_stroke(tune.assist, STROKE_NM, STROKE_RPM)
     found = [
-        Consequence(f"at {STROKE_RPM:.0f} rpm help begins after", stroke.starts_s, "s", 2),
-        Consequence(f"at {STROKE_RPM:.0f} rpm help follows a harder stroke after", stroke.lags_s, "s", 2),
+        Consequence(
+            say("at {stroke} help begins after", stroke=quantity(STROKE_RPM, "rpm", ".0f")), stroke.starts_s, "s", 2
+        ),
+        Consequence(
+            say("at {stroke} help follows a harder stroke after", stroke=quantity(STROKE_RPM, "rpm", ".0f")),
+            stroke.lags_s,
+            "s",
+            2,
+        ),
     ]
     if tune.assist.levels:
         rides = level_rides(Motive.of(curve, tune), HUMAN_W, STROKE_RPM)
         found += [
-            Consequence(f"level {one.level} pulls away with", one.most_mps2, "m/s²", 2) for one in (rides[0], rides[-1])
+            Consequence(say("level {level} pulls away with", level=one.level), one.most_mps2, "m/s²", 2)
+            for one in (rides[0], rides[-1])
         ]
     return found
 
 
 def _regen(bike: Bike, tune: Tune, speeds: Array) -> list[Consequence]:
     return [
-        Consequence(f"regen charges {words} pack with", _charging_a(bike, tune, charge, speeds), "A", 1)
+        Consequence(
+            say("regen charges {words} pack with", words=words), _charging_a(bike, tune, charge, speeds), "A", 1
+        )
         for charge, words in ((0.5, "a half-full"), (FULL_CHARGE, "a full"))
     ]
 

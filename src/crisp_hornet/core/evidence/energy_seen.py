@@ -18,6 +18,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 from crisp_hornet.core.ride.gaps import SPARSE_S, longest_step_s, usual_step_s
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 BLOCK_S, LEAST_KM = 60.0, 0.3
 MANY = 0.55  # rows that follow within such a share of the even clock's step are many
@@ -125,7 +126,11 @@ def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:
 def _too_sparse(ride: Ride, name: str) -> str:
     """Why a channel's rows lie too far apart to be summed, or ""."""
     usual = usual_step_s(ride.time_s[np.isfinite(ride.get(name))])
-    return f"a row every {usual:.0f} s: too far apart to tell what lay between" if usual > SPARSE_S else ""
+    return (
+        say("a row every {usual}: too far apart to tell what lay between", usual=quantity(usual, "s", ".0f"))
+        if usual > SPARSE_S
+        else ""
+    )
 
 
 def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
@@ -133,7 +138,7 @@ def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
     if not distance.known:
         return refused(distance.reason, unit)
     if distance.value < LEAST_KM:
-        return refused(f"less than {LEAST_KM:g} km", unit)
+        return refused(say("less than {least}", least=quantity(LEAST_KM, "km")), unit)
     value = wh.value / distance.value
     reach = value * float(np.hypot(wh.half_width / max(abs(wh.value), 1e-9), distance.half_width / distance.value))
     return Estimate(value, value - abs(reach), value + abs(reach), unit)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.saying import quantity, say
 
 SURE = 0.95
 
@@ -39,10 +40,10 @@ class Estimate:
     def in_words(self, digits: int = 3) -> str:
         """``0.0923 Ω (0.0901 to 0.0945)``, or why not."""
         if not self.known:
-            return f"cannot be told: {self.reason}"
-        return f"{self.value:.{digits}g} {self.unit} ({self.low:.{digits}g} to {self.high:.{digits}g})".replace(
-            "  ", " "
-        )
+            return say("cannot be told: {reason}", reason=self.reason)
+        figures, spec = (self.value, self.low, self.high), f".{digits}g"
+        value, low, high = (quantity(one, self.unit, spec, bare=at > 0) for at, one in enumerate(figures))
+        return say("{value} ({low} to {high})", value=value, low=low, high=high)
 
 
 def refused(reason: str, unit: str = "") -> Estimate:

@@ -20,6 +20,7 @@ from crisp_hornet.core.heat.nodes import Losses, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 3000, 60.0, 8
 LEAST_RISE_K, LEAST_S, WIDEST, NUDGE = 10.0, 240.0, 0.6, 0.02
@@ -74,10 +75,10 @@ def _fit(
     """The paths (p,) in W/K, or why not. The temperature at the start is fitted too: one reading of it has the sensor's noise."""
     good = np.isfinite(seen)
     if good.sum() * STEP_S < LEAST_S:
-        return f"less than {LEAST_S / 60:.0f} minutes of temperature"
+        return say("less than {least} minutes of temperature", least=quantity(LEAST_S / 60, "", ".0f"))
     rise = float(np.max(seen[good]) - np.min(seen[good]))
     if rise < LEAST_RISE_K:
-        return f"it warmed by {rise:.0f} K only: a longer or steeper climb is needed"
+        return say("it warmed by {rise} only: a longer or steeper climb is needed", rise=quantity(rise, "K", ".0f"))
     block = np.floor(ride.time_s[good] / BLOCK_S)
     shares, start_c, fit, columns = np.log(start), _first(seen), None, np.zeros((0, 0))
     for _ in range(ROUNDS):
@@ -105,7 +106,16 @@ def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
         return refused(fit, unit)
     found = around(float(fit.values[at]), fit.error(at), fit.freedom, unit)
     if found.half_width > WIDEST * found.value:
-        return refused(f"{what} is told to no better than {found.low:.2g} to {found.high:.2g} {unit}", unit)
+        return refused(
+            say(
+                "{what} is told to no better than {low} to {high} {unit}",
+                what=what,
+                low=quantity(found.low, "", ".2g"),
+                high=quantity(found.high, "", ".2g"),
+                unit=unit,
+            ),
+            unit,
+        )
     return found
 
 

@@ -13,6 +13,7 @@ from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 
 WINDOW_S, LEAST_A = 60.0, 10.0
@@ -79,6 +80,19 @@ def _seen(bike: Bike, paths: HeatPaths, minutes: object) -> Estimate:
 
 def hill_words(one: HillSeen) -> str:
     """In one line."""
-    predicted = f"{one.predicted_min:.1f} min" if np.isfinite(one.predicted_min) else "never"
-    held = f"hardest minute, {one.speed_kmh:.0f} km/h at {one.current_a:.0f} A"
-    return f"{held}: fade after {predicted} as predicted, {one.seen_min.in_words(2)} as it warmed"
+    predicted = (
+        say("{predicted}", predicted=quantity(one.predicted_min, "min", ".1f"))
+        if np.isfinite(one.predicted_min)
+        else "never"
+    )
+    held = say(
+        "hardest minute, {speed} at {current}",
+        speed=quantity(one.speed_kmh, "km/h", ".0f"),
+        current=quantity(one.current_a, "A", ".0f"),
+    )
+    return say(
+        "{held}: fade after {predicted} as predicted, {in_words} as it warmed",
+        held=held,
+        predicted=predicted,
+        in_words=one.seen_min.in_words(2),
+    )

@@ -22,11 +22,21 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even
 from crisp_hornet.core.ride.measured_pull import dq_currents
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 CHANNELS = (
-    "wheel_speed_kmh", "motor_rpm", "pack_v", "battery_a", "phase_a", "d_axis_a", "motor_c", "throttle", "brake", "human_nm",
+    "wheel_speed_kmh",
+    "motor_rpm",
+    "pack_v",
+    "battery_a",
+    "phase_a",
+    "d_axis_a",
+    "motor_c",
+    "throttle",
+    "brake",
+    "human_nm",
     "altitude_m",
-)  # fmt: skip
+)
 LEAST_A, SLOW_SHARE, SLOW_A, LEAST_S = 4.0, 0.1, 2.0, 40.0
 WIDEST_FLUX, WIDEST_OHM, MASS = 0.3, 0.6, 0.02
 MODEL = 0.002  # share by which noise in the currents pulls the fit to one side
@@ -84,7 +94,9 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
         room = (ROOM * bike.controller.modulation_limit / math.sqrt(3)) ** 2
         rows &= motor.voltage_squared(omega, i_d, i_q) < room * ride.get("pack_v") ** 2
     if rows.sum() * STEP_S < LEAST_S:
-        why = f"less than {LEAST_S:.0f} s with a current that stands and all that is needed"
+        why = say(
+            "less than {least} with a current that stands and all that is needed", least=quantity(LEAST_S, "s", ".0f")
+        )
         return refused(why, "Wb"), refused(why, "Ω")
     columns = np.column_stack([speed_power[rows], copper[rows], np.ones(int(rows.sum()))])
     fit = clustered_fit(columns, (drawn - known)[rows], np.floor(ride.time_s[rows] / BLOCK_S))
@@ -120,7 +132,15 @@ def _steady(phase: Array) -> np.ndarray:
 def _sure(one: Estimate, widest: float) -> Estimate:
     if not one.known or (one.value > 0 and one.half_width < widest * one.value):
         return one
-    return refused(f"it is told to no better than {one.low:.2g} to {one.high:.2g} {one.unit}", one.unit)
+    return refused(
+        say(
+            "it is told to no better than {low} to {high} {unit}",
+            low=quantity(one.low, "", ".2g"),
+            high=quantity(one.high, "", ".2g"),
+            unit=one.unit,
+        ),
+        one.unit,
+    )
 
 
 def _efficiency(
@@ -132,7 +152,9 @@ def _efficiency(
     speed, drawn = ride.get("wheel_speed_kmh"), ride.get("pack_v") * ride.get("battery_a")
     rows = pull.rows & (drawn > 0)
     if rows.sum() * STEP_S < FULL_PULL_S:
-        return refused(f"less than {FULL_PULL_S:.0f} s of full throttle held"), math.nan
+        return refused(
+            say("less than {full_pull} of full throttle held", full_pull=quantity(FULL_PULL_S, "s", ".0f"))
+        ), math.nan
     out, taken = stretch * pull.force_n[rows] * speed[rows] / 3.6, drawn[rows]
     fit = clustered_fit(taken[:, None], out, np.floor(ride.time_s[rows] / BLOCK_S))
     if fit is None:

@@ -14,6 +14,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
+from crisp_hornet.documents.saying import quantity, say
 
 PULSE_S, SLOW_S, BLOCK_S = 10.0, 90.0, 20.0
 MODEL = 0.002  # share by which packs that relax otherwise are misread
@@ -33,7 +34,7 @@ def resistance(ride: Ride) -> Estimate:
     volts, amps = smooth.get("pack_v"), smooth.get("battery_a")
     known = np.isfinite(volts) & np.isfinite(amps)
     if known.sum() * STEP_S < LEAST_S:
-        return refused(f"less than {LEAST_S:.0f} s of voltage and current", unit)
+        return refused(say("less than {least} of voltage and current", least=quantity(LEAST_S, "s", ".0f")), unit)
     clean = np.where(known, amps, 0.0)
     relaxed = [_relaxed(clean, slow_s) for slow_s in RELAX_S]
     rows = round(SLOW_S / STEP_S)

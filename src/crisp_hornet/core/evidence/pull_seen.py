@@ -16,6 +16,7 @@ from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE, MeasuredPull, measured_pull
 from crisp_hornet.core.road.vehicle import G_MPS2, effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 CURRENTS = ("wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "d_axis_a", "throttle")
 BLOCK_S, LEAST_ROWS, SETTLED_S, ON_THE_WAY, OVER_S = 4.0, 30, 1.0, 0.7, 1.5
@@ -80,7 +81,7 @@ def _by_currents(measured: MeasuredPull | None, curve: PullCurve, limit: str) ->
         measured.force_n[points],
         predicted[points],
         measured.time_s[points],
-        f"full throttle where the {limit} current limits",
+        say("full throttle where the {limit} current limits", limit=limit),
     )
 
 
@@ -123,10 +124,10 @@ def _by_speed(ride: Ride, curve: PullCurve, pull: FullPull) -> Estimate:
 
 def _share(force: Array, predicted: Array, time: Array, what: str) -> Estimate:
     if len(force) < LEAST_ROWS:
-        return refused(f"less than {LEAST_ROWS * STEP_S:.0f} s of {what}")
+        return refused(say("less than {step} of {what}", step=quantity(LEAST_ROWS * STEP_S, "s", ".0f"), what=what))
     fit = clustered_fit(predicted[:, None], force, np.floor(time / BLOCK_S))
     return (
-        refused(f"too few moments of {what}")
+        refused(say("too few moments of {what}", what=what))
         if fit is None
         else around(float(fit.values[0]), fit.error(0), fit.freedom)
     )

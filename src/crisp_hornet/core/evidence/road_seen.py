@@ -22,6 +22,7 @@ from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 from crisp_hornet.core.ride.track import EARTH_M
 from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2, effective_mass_kg
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 CHANNELS = ("wheel_speed_kmh", "throttle", "battery_a", "brake", "human_nm", "altitude_m", "lat_deg", "lon_deg")
 LEAST_KMH, LEAST_S, LEAST_DROP_KMH, SETTLE_S = 7.0, 6.0, 6.0, 0.8
@@ -59,7 +60,14 @@ def road_load(ride: Ride, bike: Bike, wheel: Estimate) -> RoadLoad:
     stretch = wheel.value / bike.drivetrain.wheel_circumference_m if wheel.known else 1.0
     runs = _runs(ride, stretch)
     if len(runs) < LEAST_RUNS:
-        return _unknown(f"{len(runs)} roll-outs of {LEAST_S:.0f} s; at least {LEAST_RUNS}, both ways, are needed")
+        return _unknown(
+            say(
+                "{runs} roll-outs of {least}; at least {least_runs}, both ways, are needed",
+                runs=len(runs),
+                least=quantity(LEAST_S, "s", ".0f"),
+                least_runs=LEAST_RUNS,
+            )
+        )
     if not any(run.way > 0 for run in runs) or not any(run.way < 0 for run in runs):
         return _unknown("rolled out one way only: wind and slope cannot be taken out", len(runs))
     fit = _fitted(runs, bike)
@@ -208,7 +216,15 @@ def _told(fit: Fit, bike: Bike, runs: int) -> RoadLoad:
         apart.append(
             one
             if sure
-            else refused(f"the roll-outs tell {name} to no better than {one.low:.3g} to {one.high:.3g}", one.unit)
+            else refused(
+                say(
+                    "the roll-outs tell {name} to no better than {low} to {high}",
+                    name=name,
+                    low=quantity(one.low, "", ".3g"),
+                    high=quantity(one.high, "", ".3g"),
+                ),
+                one.unit,
+            )
         )
     v = 20 / 3.6
     weights = np.zeros(len(fit.values))

@@ -15,6 +15,7 @@ import numpy as np
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
+from crisp_hornet.documents.saying import quantity, say
 
 HAND_S, MANY = 0.15, 30.0  # of start and stop together; degrees of freedom of a hand that is known
 FIGURE = r"\d{1,6}(?:[.,]\d{1,6})?"
@@ -37,8 +38,12 @@ class Timed:
     @property
     def in_words(self) -> str:
         """In one line."""
-        told = f", {self.predicted:.1f} {self.seen.unit} predicted" if math.isfinite(self.predicted) else ""
-        return f"{self.what}: {self.seen.in_words(3)}{told}"
+        told = (
+            say(", {predicted} predicted", predicted=quantity(self.predicted, self.seen.unit, ".1f"))
+            if math.isfinite(self.predicted)
+            else ""
+        )
+        return say("{what}: {seen}{predicted}", what=self.what, seen=self.seen.in_words(3), predicted=told)
 
     @property
     def worse(self) -> bool:
@@ -73,7 +78,7 @@ def _mean(values: np.ndarray, hand: float, unit: str) -> Estimate:
 def _launch(found: re.Match[str], curve: PullCurve | None) -> Timed:
     low, high = float(found[1]), float(found[2])
     what, factor = (
-        f"{found[1]} to {found[2]} {found[3].lower()} by stopwatch",
+        say("{found} to {found_2} {found_3} by stopwatch", found=found[1], found_2=found[2], found_3=found[3].lower()),
         MPH_KMH if found[3].lower() == "mph" else 1.0,
     )
     times = np.array([one for one in _seconds(found[4]) if 0 < one < MOST_S])
@@ -90,7 +95,7 @@ def _launch(found: re.Match[str], curve: PullCurve | None) -> Timed:
 
 def _stretch(found: re.Match[str], curve: PullCurve | None) -> Timed:
     metres, times = float(found[1].replace(",", ".")), np.array([one for one in _seconds(found[2]) if 0 < one < MOST_S])
-    what = f"top speed over {found[1]} m by stopwatch, both ways"
+    what = say("top speed over {found} m by stopwatch, both ways", found=found[1])
     if len(times) < 2 or len(times) % 2 or not 0 < metres <= MOST_M:
         return Timed(
             what,

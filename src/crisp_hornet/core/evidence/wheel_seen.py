@@ -11,6 +11,7 @@ from crisp_hornet.core.ride.even import even
 from crisp_hornet.core.ride.joining import best_shift
 from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import say
 
 STEP_S, WINDOW_S, LEAST_KMH, MOST_LAG_S = 0.5, 10.0, 9.0, 8.0
 STEADY_KMH = 4.0  # by so much at most the speed may change within a window
@@ -37,7 +38,7 @@ def circumference(ride: Ride, bike: Bike) -> Estimate:
     ground = _undelayed(wheel, ground)
     ratios = _ratios(wheel, ground, _turning(smooth))
     if len(ratios) < FEWEST:
-        return refused(f"fewer than {FEWEST} stretches of 10 s at an even speed with GPS", unit)
+        return refused(say("fewer than {fewest} stretches of 10 s at an even speed with GPS", fewest=FEWEST), unit)
     ratio, error, freedom = _huber(ratios)
     return around(ratio, error, freedom).times(bike.drivetrain.wheel_circumference_m, unit)
 
@@ -87,9 +88,12 @@ def _ratios(wheel: Array, ground: Array, turning: Array) -> Array:
     w, g, turn = (one[: count * rows].reshape(count, rows) for one in (wheel, ground, turning))
     with np.errstate(invalid="ignore"):
         fit = (
-            np.isfinite(w).all(axis=1) & np.isfinite(g).all(axis=1)
-            & (w.min(axis=1, initial=np.inf) > LEAST_KMH) & (np.ptp(w, axis=1) < STEADY_KMH) & (turn[:, rows // 2] < TURN_DEG)
-        )  # fmt: skip
+            np.isfinite(w).all(axis=1)
+            & np.isfinite(g).all(axis=1)
+            & (w.min(axis=1, initial=np.inf) > LEAST_KMH)
+            & (np.ptp(w, axis=1) < STEADY_KMH)
+            & (turn[:, rows // 2] < TURN_DEG)
+        )
     ratios = g[fit].mean(axis=1) / w[fit].mean(axis=1)
     sound: Array = ratios[np.abs(ratios - 1) < FAR]
     return sound

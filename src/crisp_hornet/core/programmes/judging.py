@@ -10,6 +10,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import derived, summed
 from crisp_hornet.core.ride.track import steps_m
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import joined, quantity, say
 
 LEAST_HZ = 4.0
 LEVEL_GRADE = 2.5
@@ -25,13 +26,18 @@ def sparse(ride: Ride, least_hz: float = LEAST_HZ) -> list[str]:
     """Too few readings a second, or a hole in them."""
     if len(ride) < 5:
         return ["hardly any readings: is the link steady?"]
-    steps, found = np.diff(ride.time_s), []
+    found: list[str] = []
+    steps = np.diff(ride.time_s)
     if np.median(steps) > 1 / least_hz:
         found.append(
-            f"only {1 / float(np.median(steps)):.1f} readings a second, {least_hz:g} are needed: record faster"
+            say(
+                "only {steps} readings a second, {least_hz} are needed: record faster",
+                steps=quantity(1 / float(np.median(steps)), "", ".1f"),
+                least_hz=quantity(least_hz),
+            )
         )
     if steps.max() > 2.0:
-        found.append(f"{float(steps.max()):.1f} s without readings: check the link")
+        found.append(say("{steps} without readings: check the link", steps=quantity(float(steps.max()), "s", ".1f")))
     return found
 
 
@@ -41,7 +47,11 @@ def not_level(ride: Ride, bike: Bike) -> list[str]:
     if grade is None or not np.isfinite(grade).any():
         return []
     mean = float(np.nanmean(grade))
-    return [f"it goes {mean:+.1f} %: choose a level stretch"] if abs(mean) > LEVEL_GRADE else []
+    return (
+        [say("it goes {mean}: choose a level stretch", mean=quantity(mean, "%", "+.1f"))]
+        if abs(mean) > LEVEL_GRADE
+        else []
+    )
 
 
 def throttle_open(ride: Ride) -> list[str]:
@@ -49,7 +59,12 @@ def throttle_open(ride: Ride) -> list[str]:
     throttle, found = ride.get("throttle"), []
     share = float(np.mean(throttle[np.isfinite(throttle)] >= FULL)) if np.isfinite(throttle).any() else 0.0
     if share < 0.93:
-        found.append(f"the throttle was fully open for {100 * share:.0f} % of it only: hold it at the stop")
+        found.append(
+            say(
+                "the throttle was fully open for {share} of it only: hold it at the stop",
+                share=quantity(100 * share, "%", ".0f"),
+            )
+        )
     return found + braked(ride)
 
 
@@ -74,7 +89,17 @@ def driven(ride: Ride) -> list[str]:
 def too_short(ride: Ride, least_s: float) -> list[str]:
     """Less than so many seconds."""
     lasts = float(ride.time_s[-1]) if len(ride) else 0.0
-    return [f"{lasts:.0f} s only, {least_s:.0f} s are needed"] if lasts < least_s else []
+    return (
+        [
+            say(
+                "{lasts} only, {least} are needed",
+                lasts=quantity(lasts, "s", ".0f"),
+                least=quantity(least_s, "s", ".0f"),
+            )
+        ]
+        if lasts < least_s
+        else []
+    )
 
 
 def uneven(ride: Ride, share: float) -> list[str]:
@@ -84,7 +109,13 @@ def uneven(ride: Ride, share: float) -> list[str]:
         return ["no speed was seen"]
     spread = float(values.std() / values.mean())
     return (
-        [f"the speed varied by {100 * spread:.0f} %, {100 * share:g} % at most: hold it evenly"]
+        [
+            say(
+                "the speed varied by {spread}, {share} at most: hold it evenly",
+                spread=quantity(100 * spread, "%", ".0f"),
+                share=quantity(100 * share, "%"),
+            )
+        ]
         if spread > share
         else []
     )
@@ -93,19 +124,28 @@ def uneven(ride: Ride, share: float) -> list[str]:
 def from_to(ride: Ride) -> str:
     """``3 to 38 km/h in 7.2 s``."""
     values = speed(ride)
-    return f"{values[0]:.0f} to {values[-1]:.0f} km/h in {ride.time_s[-1]:.1f} s" if values.size else "no speed"
+    return (
+        say(
+            "{values} to {values_2} in {time}",
+            values=quantity(values[0], "km/h", ".0f", bare=True),
+            values_2=quantity(values[-1], "km/h", ".0f"),
+            time=quantity(ride.time_s[-1], "s", ".1f"),
+        )
+        if values.size
+        else "no speed"
+    )
 
 
 def used(ride: Ride) -> str:
     """``7.4 km, 216 Wh, 29.1 Wh/km``, as far as it is known."""
     way = way_km(ride)
-    words = [f"{way[-1]:.1f} km"] if way is not None else []
+    words = [say("{way}", way=quantity(way[-1], "km", ".1f"))] if way is not None else []
     if ride.has("pack_v") and ride.has("battery_a"):
         wh = float(summed(ride.time_s, ride.get("pack_v") * ride.get("battery_a"))[-1] / 3600)
-        words.append(f"{wh:.0f} Wh")
+        words.append(say("{wh}", wh=quantity(wh, "Wh", ".0f")))
         if way is not None and way[-1] > 0.1:
-            words.append(f"{wh / way[-1]:.1f} Wh/km")
-    return ", ".join(words)
+            words.append(say("{way}", way=quantity(wh / way[-1], "Wh/km", ".1f")))
+    return joined(", ", words)
 
 
 def apart_m(ride: Ride) -> float:

@@ -11,6 +11,7 @@ from crisp_hornet.core.programmes.judging import heading_deg
 from crisp_hornet.core.programmes.run import Programme, Run, Step
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import joined, quantity, say
 
 LOOKED_EVERY_S = 0.2  # how often the questions are asked; readings in between are kept all the same
 SHORTEST_S = 2.0  # what ends sooner was no run but a slip of the hand
@@ -37,7 +38,11 @@ class Result:
     @property
     def text(self) -> str:
         """In one line."""
-        return f"{self.step}: {self.shows}" if self.usable else f"{self.step}, not usable: {'; '.join(self.spoils)}"
+        return (
+            say("{step}: {shows}", step=self.step, shows=self.shows)
+            if self.usable
+            else say("{step}, not usable: {spoils}", step=self.step, spoils=joined("; ", self.spoils))
+        )
 
 
 class Lead:
@@ -68,11 +73,25 @@ class Lead:
         """What to do now."""
         step = self.step
         if step is None:
-            return f"{self.programme.title}: all {len(self.programme.steps)} runs can be used."
+            return say(
+                "{title}: all {steps} runs can be used.", title=self.programme.title, steps=len(self.programme.steps)
+            )
         at = self.programme.steps.index(step) + 1
         if self.under_way:
-            return f"Run {at} of {len(self.programme.steps)}, {step.name}: under way, {self._run.lasts_s:.0f} s"
-        return f"Run {at} of {len(self.programme.steps)}, {step.name}. {self._why_not or step.do}"
+            return say(
+                "Run {at} of {steps}, {name}: under way, {lasts}",
+                at=at,
+                steps=len(self.programme.steps),
+                name=step.name,
+                lasts=quantity(self._run.lasts_s, "s", ".0f"),
+            )
+        return say(
+            "Run {at} of {steps}, {name}. {do}",
+            at=at,
+            steps=len(self.programme.steps),
+            name=step.name,
+            do=self._why_not or step.do,
+        )
 
     def take(self, time_s: float, values: Mapping[str, float]) -> Result | None:
         """One reading; a run that it ends."""
@@ -115,7 +134,11 @@ class Lead:
     def _judged(self, step: Step, run: Run) -> Result:
         ride = run.ride(step.name)
         heading = heading_deg(ride)
-        spoils = [f"{name.replace('_', ' ')} is not recorded" for name in self.programme.needs if not ride.has(name)]
+        spoils: list[str] = [
+            say("{replace} is not recorded", replace=name.replace("_", " "))
+            for name in self.programme.needs
+            if not ride.has(name)
+        ]
         spoils = spoils or step.spoils(ride, self._bike) + self._same_way(step, heading)
         return Result(
             step.name,

@@ -16,6 +16,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.gaps import longest_step_s
 from crisp_hornet.core.ride.track import leaps
+from crisp_hornet.documents.saying import quantity, say
 
 GAP_STEPS = 6.0
 STUCK_S = 20.0
@@ -24,14 +25,26 @@ DROPOUT_S = 4.0
 STUCK_SHARE = 0.2
 # a channel may well stand still (at a limit, at an even pace); it is stuck where the one it goes with moves meanwhile
 GOES_WITH = {
-    "wheel_speed_kmh": ("motor_rpm", "gps_speed_kmh"), "gps_speed_kmh": ("wheel_speed_kmh", "motor_rpm"),
-    "motor_rpm": ("wheel_speed_kmh", "gps_speed_kmh"), "pack_v": ("battery_a",), "battery_a": ("pack_v",), "phase_a": ("battery_a",),
-}  # fmt: skip
+    "wheel_speed_kmh": ("motor_rpm", "gps_speed_kmh"),
+    "gps_speed_kmh": ("wheel_speed_kmh", "motor_rpm"),
+    "motor_rpm": ("wheel_speed_kmh", "gps_speed_kmh"),
+    "pack_v": ("battery_a",),
+    "battery_a": ("pack_v",),
+    "phase_a": ("battery_a",),
+}
 # the smallest jump that may count as a spike, in the channel's unit
 LEAST_JUMP = {
-    "wheel_speed_kmh": 12.0, "gps_speed_kmh": 15.0, "motor_rpm": 150.0, "pack_v": 4.0, "battery_a": 25.0, "phase_a": 60.0, "motor_c": 8.0,
-    "controller_c": 8.0, "altitude_m": 25.0, "throttle": 2.0,
-}  # fmt: skip
+    "wheel_speed_kmh": 12.0,
+    "gps_speed_kmh": 15.0,
+    "motor_rpm": 150.0,
+    "pack_v": 4.0,
+    "battery_a": 25.0,
+    "phase_a": 60.0,
+    "motor_c": 8.0,
+    "controller_c": 8.0,
+    "altitude_m": 25.0,
+    "throttle": 2.0,
+}
 
 
 @dataclass(frozen=True)
@@ -93,7 +106,12 @@ def _gaps(ride: Ride) -> list[Flaw]:
     if wide.size == 0:
         return []
     longest = float(steps[wide].max())
-    text = f"{wide.size} gap{'s' if wide.size > 1 else ''}, the longest {longest:.0f} s: nothing was recorded there"
+    text = say(
+        "{size} gap{size_2}, the longest {longest}: nothing was recorded there",
+        size=wide.size,
+        size_2="s" if wide.size > 1 else "",
+        longest=quantity(longest, "s", ".0f"),
+    )
     return [Flaw("gap", "gap", "", wide, float(ride.time_s[wide[0]]), text, mends=False)]
 
 
@@ -114,10 +132,13 @@ def _spikes(ride: Ride, channel: str, values: Array) -> list[Flaw]:
     bad = good[leaps][away > max(SPIKE_SPREADS * spread, LEAST_JUMP[channel])]
     if bad.size == 0 or bad.size > 0.05 * kept.size:
         return []
-    text = (
-        f"{bad.size} spike{'s' if bad.size > 1 else ''} of a single row, up to {float(np.abs(values[bad]).max()):.0f}"
+    text = say(
+        "{size} spike{size_2} of a single row, up to {bad}",
+        size=bad.size,
+        size_2="s" if bad.size > 1 else "",
+        bad=quantity(float(np.abs(values[bad]).max()), "", ".0f"),
     )
-    return [Flaw(f"spike {channel}", "spike", channel, bad, float(ride.time_s[bad[0]]), text)]
+    return [Flaw(say("spike {channel}", channel=channel), "spike", channel, bad, float(ride.time_s[bad[0]]), text)]
 
 
 def _stuck(ride: Ride, channel: str, values: Array) -> list[Flaw]:
@@ -133,8 +154,12 @@ def _stuck(ride: Ride, channel: str, values: Array) -> list[Flaw]:
         return []
     every = np.concatenate(rows)
     lasts = ride.time_s[rows[0][-1]] - ride.time_s[rows[0][0]]
-    text = f"stands still at {float(values[every[0]]):g} for {lasts:.0f} s while all else goes on"
-    return [Flaw(f"stuck {channel}", "stuck", channel, every, float(ride.time_s[every[0]]), text)]
+    text = say(
+        "stands still at {every} for {lasts} while all else goes on",
+        every=quantity(float(values[every[0]])),
+        lasts=quantity(lasts, "s", ".0f"),
+    )
+    return [Flaw(say("stuck {channel}", channel=channel), "stuck", channel, every, float(ride.time_s[every[0]]), text)]
 
 
 def _moves(values: Array, start: int, end: int) -> bool:
@@ -158,8 +183,10 @@ def _slow(ride: Ride, channel: str, values: Array) -> list[Flaw]:
     if float(np.max(gaps)) > 4 * float(np.median(gaps)) + 2:
         return []  # holes, not a slower rate
     between = np.setdiff1d(np.arange(good[0], good[-1]), good)
-    text = f"recorded every {float(np.median(gaps)):.0f} rows; the rows between are bridged"
-    return [Flaw(f"slow {channel}", "slow", channel, between, float(ride.time_s[0]), text)]
+    text = say(
+        "recorded every {gaps} rows; the rows between are bridged", gaps=quantity(float(np.median(gaps)), "", ".0f")
+    )
+    return [Flaw(say("slow {channel}", channel=channel), "slow", channel, between, float(ride.time_s[0]), text)]
 
 
 def _leaps(ride: Ride) -> list[Flaw]:
@@ -170,10 +197,10 @@ def _leaps(ride: Ride) -> list[Flaw]:
     rows = leaps(ride.time_s, lat, lon)
     if rows.size == 0:
         return []
-    many = f"{rows.size} positions leap" if rows.size > 1 else "one position leaps"
-    text = f"{many} away from the track and back, faster than any bike"
+    many = say("{size} positions leap", size=rows.size) if rows.size > 1 else "one position leaps"
+    text = say("{many} away from the track and back, faster than any bike", many=many)
     at = float(ride.time_s[rows[0]])
-    return [Flaw(f"leap {name}", "spike", name, rows, at, text) for name in ("lat_deg", "lon_deg")]
+    return [Flaw(say("leap {name}", name=name), "spike", name, rows, at, text) for name in ("lat_deg", "lon_deg")]
 
 
 def _dropouts(ride: Ride) -> list[Flaw]:
@@ -193,8 +220,21 @@ def _dropouts(ride: Ride) -> list[Flaw]:
                 rows.append(np.arange(start, end + 1))
         if rows:
             every = np.concatenate(rows)
-            text = f"falls to 0 {len(rows)} time{'s' if len(rows) > 1 else ''} for moments while riding"
-            found.append(Flaw(f"dropout {channel}", "dropout", channel, every, float(ride.time_s[every[0]]), text))
+            text = say(
+                "falls to 0 {rows} time{rows_2} for moments while riding",
+                rows=len(rows),
+                rows_2="s" if len(rows) > 1 else "",
+            )
+            found.append(
+                Flaw(
+                    say("dropout {channel}", channel=channel),
+                    "dropout",
+                    channel,
+                    every,
+                    float(ride.time_s[every[0]]),
+                    text,
+                )
+            )
     return found
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import Conditions, PullCurve
 from crisp_hornet.core.road.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
+from crisp_hornet.documents.saying import Quantity, quantity, say
 
 HILL = 0.12
 
@@ -25,6 +26,19 @@ class Consequence:
     why_none: str = "never"
 
     @property
+    def told(self) -> str:
+        """The figure with its unit."""
+        return say("{value}", value=self._figure()) if math.isfinite(self.value) else self.why_none
+
+    def _figure(self, bare: bool = False) -> Quantity:
+        return quantity(self.value, self.unit, f".{self.digits}f", bare=bare)
+
+    @property
+    def told_bare(self) -> str:
+        """The figure without its unit, which stands behind another one."""
+        return say("{value}", value=self._figure(bare=True)) if math.isfinite(self.value) else self.why_none
+
+    @property
     def text(self) -> str:
         """The figure without its unit."""
         return f"{self.value:.{self.digits}f}" if math.isfinite(self.value) else self.why_none
@@ -37,10 +51,21 @@ def on_the_road(curve: PullCurve, conditions: Conditions, full_pull_s: Array, ev
     nearest = int(np.argmin(np.abs(curve.speed_kmh[::every] - uphill)))
     hot_min = float(full_pull_s[nearest]) / 60 if uphill > 0 else math.nan
     return [
-        Consequence(f"{HILL:.0%} hill".replace("%", " %"), uphill, "km/h", 0),
+        Consequence(say("{hill} hill", hill=quantity(100 * HILL, "%", ".0f")), uphill, "km/h", 0),
         Consequence("top, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
-        Consequence("0 to 25 km/h", launch_time_s(curve, 25.0), "s", 1),
+        Consequence(
+            say("{low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")),
+            launch_time_s(curve, 25.0),
+            "s",
+            1,
+        ),
         Consequence("front wheel keeps", 100 * front_wheel_keeps(curve), "%", 0),
-        Consequence(f"{HILL:.0%} hill, hot in".replace("%", " %"), hot_min, "min", 0 if hot_min >= 10 else 1, "never"),
-        Consequence("30 km/h, flat", cruise.wh_per_km, "Wh/km", 1, "too weak"),
+        Consequence(
+            say("{hill} hill, hot in", hill=quantity(100 * HILL, "%", ".0f")),
+            hot_min,
+            "min",
+            0 if hot_min >= 10 else 1,
+            "never",
+        ),
+        Consequence(say("{at}, flat", at=quantity(30, "km/h")), cruise.wh_per_km, "Wh/km", 1, "too weak"),
     ]

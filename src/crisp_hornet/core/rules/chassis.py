@@ -7,6 +7,7 @@ import math
 from crisp_hornet.core.road.performance import front_wheel_keeps
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
+from crisp_hornet.documents.saying import quantity, say
 
 STEEP = 0.12  # the slope on which a launch is judged: weight shifts rearwards
 FRONT_WHEEL_LEAST = 0.25  # below this share of its standing load the front wheel steers poorly
@@ -24,14 +25,18 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
     text = (
         "Full pull lifts the front wheel"
         if keeps == 0
-        else f"Full pull leaves the front wheel {100 * keeps:.0f} % of its load"
+        else say("Full pull leaves the front wheel {keeps} of its load", keeps=quantity(100 * keeps, "%", ".0f"))
     )
     return Warning_(
         "front-wheel",
         Strength.WARN,
         text,
-        f"{pull:.0f} N at the rear, and it lifts at {lift:.0f} N on the flat, earlier uphill. "
-        "A strong launch can loop the bike.",
+        say(
+            "{pull} at the rear, and it lifts at {lift} on the flat, earlier uphill. A strong launch "
+            "can loop the bike.",
+            pull=quantity(pull, "N", ".0f"),
+            lift=quantity(lift, "N", ".0f"),
+        ),
         "Lower the phase current, or start gently",
         "drive.phase_current_a",
         None,
@@ -51,7 +56,11 @@ def tyre_slips(s: Situation) -> Warning_ | None:
         "tyre-slips",
         Strength.WARN,
         "Full pull is more than the tyre holds",
-        f"{pull:.0f} N against {grip:.0f} N of grip on a dry road, less in the wet.",
+        say(
+            "{pull} against {grip} of grip on a dry road, less in the wet.",
+            pull=quantity(pull, "N", ".0f"),
+            grip=quantity(grip, "N", ".0f"),
+        ),
         "Lower the phase current",
         "drive.phase_current_a",
         None,

@@ -12,6 +12,7 @@ from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.pack.cells import cold_factor, rested_or_typical_v
 from crisp_hornet.core.rules.kinds import OVER, RULES, Axis, Situation, Strength, Warning_
 from crisp_hornet.documents.bike import Bike, Mass
+from crisp_hornet.documents.saying import say
 
 WORN, COLD_C = 1.4, 0.0
 STEEP = 0.15
@@ -55,7 +56,11 @@ def worst_of(situation: Situation, conditions: Conditions) -> list[Warning_]:
             rank = (-list(Strength).index(warning.strength), warning.amount)
             if worst is None or rank > (worst[0], worst[1] * 1.02 + 1e-9 if rank[0] == worst[0] else worst[1]):
                 worst = rank
-                reason = f"{warning.reason} Worst found: {corner.corner}." if corner.corner else warning.reason
+                reason = (
+                    say("{reason} Worst found: {corner}.", reason=warning.reason, corner=corner.corner)
+                    if corner.corner
+                    else warning.reason
+                )
                 chosen = replace(warning, reason=reason, corner=corner.corner)
         if chosen is not None:
             found.append(chosen)

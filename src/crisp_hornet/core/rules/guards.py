@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from crisp_hornet.core.pack.cells import charge_at, full_v, rested_or_typical_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.documents.saying import quantity, say
 
 LOWEST_CELL_V = {"nmc": 2.7, "nca": 2.7, "lfp": 2.3, "custom": 2.3}
 HOT_DAY_C = 38.0
@@ -17,9 +18,16 @@ def pack_over_controller(s: Situation) -> Warning_ | None:
     if full <= most:
         return None
     return Warning_(
-        "pack-over-controller", Strength.STOP, f"A full pack has {full:.1f} V, the controller bears {most:g} V",
-        "Its power stage fails at once or soon after; a failed one can drive by itself.", "Fewer cells in series, or another controller",
-    )  # fmt: skip
+        "pack-over-controller",
+        Strength.STOP,
+        say(
+            "A full pack has {full}, the controller bears {most}",
+            full=quantity(full, "V", ".1f"),
+            most=quantity(most, "V"),
+        ),
+        "Its power stage fails at once or soon after; a failed one can drive by itself.",
+        "Fewer cells in series, or another controller",
+    )
 
 
 @rule
@@ -30,10 +38,17 @@ def fade_under_cells(s: Situation) -> Warning_ | None:
     if end >= least:
         return None
     return Warning_(
-        "fade-under-cells", Strength.WARN, f"The fade ends at {end / battery.series:.2f} V a cell",
-        f"Below {least / battery.series:.1f} V a cell they age fast, and charging them afterwards can be dangerous.",
-        f"End the fade at {least:.1f} V or above", "battery_guard.fade_end_v", float(round(least + 0.05, 1)),
-    )  # fmt: skip
+        "fade-under-cells",
+        Strength.WARN,
+        say("The fade ends at {series} a cell", series=quantity(end / battery.series, "V", ".2f")),
+        say(
+            "Below {series} a cell they age fast, and charging them afterwards can be dangerous.",
+            series=quantity(least / battery.series, "V", ".1f"),
+        ),
+        say("End the fade at {least} or above", least=quantity(least, "V", ".1f")),
+        "battery_guard.fade_end_v",
+        float(round(least + 0.05, 1)),
+    )
 
 
 @rule
@@ -44,11 +59,14 @@ def fade_is_a_step(s: Situation) -> Warning_ | None:
     if wide >= least:
         return None
     return Warning_(
-        "fade-is-a-step", Strength.WARN, f"The low-voltage fade is only {wide:.1f} V wide",
+        "fade-is-a-step",
+        Strength.WARN,
+        say("The low-voltage fade is only {wide} wide", wide=quantity(wide, "V", ".1f")),
         "The pull is gone from one moment to the next, and back when the pack recovers: it hunts.",
-        f"Start it at least {least:.1f} V above its end", "battery_guard.fade_start_v",
+        say("Start it at least {least} above its end", least=quantity(least, "V", ".1f")),
+        "battery_guard.fade_start_v",
         float(round(guard.fade_end_v + 0.1 * series, 1)),
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -58,10 +76,18 @@ def fade_always_on(s: Situation) -> Warning_ | None:
     if start < 0.97 * full:
         return None
     return Warning_(
-        "fade-always-on", Strength.WARN, f"The low-voltage fade starts at {start:g} V; full is {full:.1f} V",
-        "The bike is never allowed its full battery current.", "Start it lower", "battery_guard.fade_start_v",
+        "fade-always-on",
+        Strength.WARN,
+        say(
+            "The low-voltage fade starts at {start}; full is {full}",
+            start=quantity(start, "V"),
+            full=quantity(full, "V", ".1f"),
+        ),
+        "The bike is never allowed its full battery current.",
+        "Start it lower",
+        "battery_guard.fade_start_v",
         float(round(max(s.draft.battery_guard.fade_end_v + 0.1, 0.88 * full), 1)),
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -79,10 +105,16 @@ def fade_gives_up_charge(s: Situation) -> Warning_ | None:
     if share <= GIVEN_UP:
         return None
     return Warning_(
-        "fade-gives-up-charge", Strength.NOTE, f"The fade gives up {100 * share:.0f} % of the charge",
-        f"At {RIDE_W:.0f} W, that is {share * battery.capacity_ah * middle:.0f} Wh, the pull ends long before the pack is empty.",
+        "fade-gives-up-charge",
+        Strength.NOTE,
+        say("The fade gives up {share} of the charge", share=quantity(100 * share, "%", ".0f")),
+        say(
+            "At {ride}, that is {middle}, the pull ends long before the pack is empty.",
+            ride=quantity(RIDE_W, "W", ".0f"),
+            middle=quantity(share * battery.capacity_ah * middle, "Wh", ".0f"),
+        ),
         "End it lower, but above the pack's trip",
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -93,10 +125,18 @@ def regen_on_full_pack(s: Situation) -> Warning_ | None:
     if not regen.battery_current_a or regen.fade_end_v <= limit:
         return None
     return Warning_(
-        "regen-on-full-pack", Strength.STOP, f"Regen only ends at {regen.fade_end_v:g} V; the pack opens at {limit:.1f} V",
-        "A board that opens while braking takes the braking away and lets the voltage shoot up.", f"End it at {limit:.1f} V",
-        "regen.fade_end_v", float(round(max(limit - 0.1, regen.fade_start_v), 1)) if limit - 0.1 >= regen.fade_start_v else None,
-    )  # fmt: skip
+        "regen-on-full-pack",
+        Strength.STOP,
+        say(
+            "Regen only ends at {fade_end}; the pack opens at {limit}",
+            fade_end=quantity(regen.fade_end_v, "V"),
+            limit=quantity(limit, "V", ".1f"),
+        ),
+        "A board that opens while braking takes the braking away and lets the voltage shoot up.",
+        say("End it at {limit}", limit=quantity(limit, "V", ".1f")),
+        "regen.fade_end_v",
+        float(round(max(limit - 0.1, regen.fade_start_v), 1)) if limit - 0.1 >= regen.fade_start_v else None,
+    )
 
 
 @rule
@@ -106,10 +146,14 @@ def regen_fast_charge(s: Situation) -> Warning_ | None:
     if current <= capacity:
         return None
     return Warning_(
-        "regen-fast-charge", Strength.WARN, f"Regen of {current:g} A is over one charge an hour",
-        "Near freezing that plates lithium inside the cells; they lose capacity for good.", f"Lower to {capacity:g} A",
-        "regen.battery_current_a", capacity,
-    )  # fmt: skip
+        "regen-fast-charge",
+        Strength.WARN,
+        say("Regen of {current} is over one charge an hour", current=quantity(current, "A")),
+        "Near freezing that plates lithium inside the cells; they lose capacity for good.",
+        say("Lower to {capacity}", capacity=quantity(capacity, "A")),
+        "regen.battery_current_a",
+        capacity,
+    )
 
 
 @rule
@@ -120,9 +164,12 @@ def regen_half_set(s: Situation) -> Warning_ | None:
         return None
     which = "battery" if regen.phase_current_a > 0 else "phase"
     return Warning_(
-        "regen-half-set", Strength.NOTE, f"Regen has no {which} current", "Both are needed: as it stands it hardly brakes.",
-        f"Set the {which} current too, or both to 0",
-    )  # fmt: skip
+        "regen-half-set",
+        Strength.NOTE,
+        say("Regen has no {which} current", which=which),
+        "Both are needed: as it stands it hardly brakes.",
+        say("Set the {which} current too, or both to 0", which=which),
+    )
 
 
 @rule
@@ -132,10 +179,18 @@ def heat_guard_off(s: Situation) -> Warning_ | None:
     if start < limit - 5:
         return None
     return Warning_(
-        "heat-guard-off", Strength.WARN, f"The motor's fade starts at {start:g} °C, its winding bears {limit:g} °C",
-        "The sensor lags behind the winding: when it says so, it is hotter inside.", f"Start it at {limit - 30:g} °C",
-        "heat_guard.motor_fade_start_c", limit - 30,
-    )  # fmt: skip
+        "heat-guard-off",
+        Strength.WARN,
+        say(
+            "The motor's fade starts at {start}, its winding bears {limit}",
+            start=quantity(start, "°C"),
+            limit=quantity(limit, "°C"),
+        ),
+        "The sensor lags behind the winding: when it says so, it is hotter inside.",
+        say("Start it at {limit}", limit=quantity(limit - 30, "°C")),
+        "heat_guard.motor_fade_start_c",
+        limit - 30,
+    )
 
 
 @rule
@@ -146,10 +201,14 @@ def heat_fade_is_a_step(s: Situation) -> Warning_ | None:
     if wide >= 8:
         return None
     return Warning_(
-        "heat-fade-is-a-step", Strength.WARN, f"The motor's heat fade is only {wide:g} K wide",
-        "On a long climb the pull is gone within moments.", "Start it 20 K earlier", "heat_guard.motor_fade_start_c",
+        "heat-fade-is-a-step",
+        Strength.WARN,
+        say("The motor's heat fade is only {wide} wide", wide=quantity(wide, "K")),
+        "On a long climb the pull is gone within moments.",
+        "Start it 20 K earlier",
+        "heat_guard.motor_fade_start_c",
         guard.motor_fade_end_c - 20,
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -160,9 +219,12 @@ def heat_fade_always_on(s: Situation) -> Warning_ | None:
     if lowest > HOT_DAY_C + 5:
         return None
     return Warning_(
-        "heat-fade-always-on", Strength.WARN, f"A heat fade starts at {lowest:g} °C",
-        f"On a day of {HOT_DAY_C:.0f} °C the bike is faded before it has moved.", "Start it above 60 °C",
-    )  # fmt: skip
+        "heat-fade-always-on",
+        Strength.WARN,
+        say("A heat fade starts at {lowest}", lowest=quantity(lowest, "°C")),
+        say("On a day of {hot_day} the bike is faded before it has moved.", hot_day=quantity(HOT_DAY_C, "°C", ".0f")),
+        say("Start it above {at}", at=quantity(60, "°C")),
+    )
 
 
 @rule
@@ -172,10 +234,14 @@ def controller_too_hot(s: Situation) -> Warning_ | None:
     if end <= 100:
         return None
     return Warning_(
-        "controller-too-hot", Strength.WARN, f"The controller's fade ends at {end:g} °C",
-        "Its sensor sits on the heatsink; the transistors are tens of kelvin hotter, and capacitors dry out.", "End it at 95 °C",
-        "heat_guard.controller_fade_end_c", max(95.0, s.draft.heat_guard.controller_fade_start_c),
-    )  # fmt: skip
+        "controller-too-hot",
+        Strength.WARN,
+        say("The controller's fade ends at {end}", end=quantity(end, "°C")),
+        "Its sensor sits on the heatsink; the transistors are tens of kelvin hotter, and capacitors dry out.",
+        say("End it at {at}", at=quantity(95, "°C")),
+        "heat_guard.controller_fade_end_c",
+        max(95.0, s.draft.heat_guard.controller_fade_start_c),
+    )
 
 
 @rule
@@ -188,6 +254,9 @@ def worn_pack_reaches_fade(s: Situation) -> Warning_ | None:
     if loaded >= draft.battery_guard.fade_end_v:
         return None
     return Warning_(
-        "worn-pack-in-fade", Strength.NOTE, f"Worn or cold, the pack sags to {loaded:.1f} V at half charge",
-        "With half as much resistance again the set current is out of reach from half charge on.", "Lower the battery current in winter",
-    )  # fmt: skip
+        "worn-pack-in-fade",
+        Strength.NOTE,
+        say("Worn or cold, the pack sags to {loaded} at half charge", loaded=quantity(loaded, "V", ".1f")),
+        "With half as much resistance again the set current is out of reach from half charge on.",
+        "Lower the battery current in winter",
+    )

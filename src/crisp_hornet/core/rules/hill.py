@@ -9,6 +9,7 @@ import numpy as np
 from crisp_hornet.core.heat.nodes import HeldHeat, losses
 from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
+from crisp_hornet.documents.saying import quantity, say
 
 HILL = 0.10
 SOON_MIN, BURNS_MIN = 2.0, 4.0
@@ -31,15 +32,31 @@ def hot_soon_on_the_hill(s: Situation) -> Warning_ | None:
     held, guard = _on_the_hill(s), s.draft.heat_guard
     if held is None:
         return None
-    minutes = float(np.minimum(held.seconds_until_winding(guard.motor_fade_start_c),
-                               held.seconds_until_controller(guard.controller_fade_start_c))) / 60  # fmt: skip
+    minutes = (
+        float(
+            np.minimum(
+                held.seconds_until_winding(guard.motor_fade_start_c),
+                held.seconds_until_controller(guard.controller_fade_start_c),
+            )
+        )
+        / 60
+    )
     if minutes >= SOON_MIN:
         return None
     return Warning_(
-        "hot-soon-on-hill", Strength.NOTE, f"On a {100 * HILL:.0f} % hill heat takes the pull after {minutes:.1f} min",
-        "What fades so soon was never there for the climb.", "Less phase current, a lower gear, or pedal along",
-        "drive.phase_current_a", None, amount=SOON_MIN - minutes,
-    )  # fmt: skip
+        "hot-soon-on-hill",
+        Strength.NOTE,
+        say(
+            "On a {hill} hill heat takes the pull after {minutes}",
+            hill=quantity(100 * HILL, "%", ".0f"),
+            minutes=quantity(minutes, "min", ".1f"),
+        ),
+        "What fades so soon was never there for the climb.",
+        "Less phase current, a lower gear, or pedal along",
+        "drive.phase_current_a",
+        None,
+        amount=SOON_MIN - minutes,
+    )
 
 
 @rule_over(Axis.CHARGE)
@@ -52,8 +69,16 @@ def winding_burns_without_guard(s: Situation) -> Warning_ | None:
     if math.isinf(minutes) or minutes > BURNS_MIN:
         return None
     return Warning_(
-        "burns-without-guard", Strength.NOTE, f"Without its heat guard the winding passes {limit:g} °C after {minutes:.1f} min uphill",
+        "burns-without-guard",
+        Strength.NOTE,
+        say(
+            "Without its heat guard the winding passes {limit} after {minutes} uphill",
+            limit=quantity(limit, "°C"),
+            minutes=quantity(minutes, "min", ".1f"),
+        ),
         "Only the fade stands between this current and the insulation: its sensor must be sound.",
         "Calibrate the sensor, and keep the fade early",
-        "heat_guard.motor_fade_start_c", None, amount=BURNS_MIN - minutes,
-    )  # fmt: skip
+        "heat_guard.motor_fade_start_c",
+        None,
+        amount=BURNS_MIN - minutes,
+    )

@@ -11,12 +11,13 @@ from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 from crisp_hornet.core.rules.local_examples import judged_modes
 from crisp_hornet.documents.mode import Mode
+from crisp_hornet.documents.saying import quantity, say
 
 DECIDES = "The local code decides; this is what was entered."
 
 
 def _where(mode: Mode | None) -> str:
-    return "" if mode is None else f" in {mode.name}"
+    return "" if mode is None else say(" in {name}", name=mode.name)
 
 
 def _setting(s: Situation, mode: Mode | None, of_tune: str, of_mode: str) -> str:
@@ -37,11 +38,22 @@ def assist_beyond_local(s: Situation) -> Warning_ | None:
         ends = min(limits) if limits else steady_speed_kmh(s.curve, 0.0)
         if ends > rules.assist_ends_kmh + 0.05:
             return Warning_(
-                "local-assist-speed", Strength.WARN,
-                f"It helps up to {ends:.0f} km/h{_where(mode)}; here {rules.assist_ends_kmh:g} is the end",
-                DECIDES, f"End it at {rules.assist_ends_kmh:g} km/h, or say that the mode is for off the road",
-                _setting(s, mode, "assist.speed_kmh", "speed_kmh"), rules.assist_ends_kmh,
-            )  # fmt: skip
+                "local-assist-speed",
+                Strength.WARN,
+                say(
+                    "It helps up to {ends}{mode}; here {assist_ends} is the end",
+                    ends=quantity(ends, "km/h", ".0f"),
+                    mode=_where(mode),
+                    assist_ends=quantity(rules.assist_ends_kmh, "km/h", bare=True),
+                ),
+                DECIDES,
+                say(
+                    "End it at {assist_ends}, or say that the mode is for off the road",
+                    assist_ends=quantity(rules.assist_ends_kmh, "km/h"),
+                ),
+                _setting(s, mode, "assist.speed_kmh", "speed_kmh"),
+                rules.assist_ends_kmh,
+            )
     return None
 
 
@@ -61,22 +73,40 @@ def throttle_beyond_local(s: Situation) -> Warning_ | None:
             else "The throttle drives beyond walk assist"
         )
         return Warning_(
-            "local-throttle", Strength.WARN, f"{text}{_where(modes[0])}", DECIDES, "Full twist 0 % in the modes for the road",
-            None if modes[0] is None else _setting(s, modes[0], "", "throttle_maximum"), None if modes[0] is None else 0.0,
-        )  # fmt: skip
+            "local-throttle",
+            Strength.WARN,
+            say("{text}{mode}", text=text, mode=_where(modes[0])),
+            DECIDES,
+            "Full twist 0 % in the modes for the road",
+            None if modes[0] is None else _setting(s, modes[0], "", "throttle_maximum"),
+            None if modes[0] is None else 0.0,
+        )
     if rules.throttle == "pedalling" and throttle.start != "pedalling":
         return Warning_(
-            "local-throttle", Strength.WARN, "The throttle works without pedalling", DECIDES, "Let it work only while pedalling",
-            "throttle.start", 1.0,
-        )  # fmt: skip
+            "local-throttle",
+            Strength.WARN,
+            "The throttle works without pedalling",
+            DECIDES,
+            "Let it work only while pedalling",
+            "throttle.start",
+            1.0,
+        )
     for mode in modes:
         ends = effective_limits(s.bike, in_mode(s.draft, mode) if mode is not None else s.draft).speed_kmh.value
         if rules.throttle_ends_kmh is not None and (ends is None or ends > rules.throttle_ends_kmh + 0.05):
             return Warning_(
-                "local-throttle", Strength.WARN, f"The throttle works beyond {rules.throttle_ends_kmh:g} km/h{_where(mode)}", DECIDES,
-                f"A speed limit of {rules.throttle_ends_kmh:g} km/h", _setting(s, mode, "drive.speed_kmh", "speed_kmh"),
+                "local-throttle",
+                Strength.WARN,
+                say(
+                    "The throttle works beyond {throttle_ends}{mode}",
+                    throttle_ends=quantity(rules.throttle_ends_kmh, "km/h"),
+                    mode=_where(mode),
+                ),
+                DECIDES,
+                say("A speed limit of {throttle_ends}", throttle_ends=quantity(rules.throttle_ends_kmh, "km/h")),
+                _setting(s, mode, "drive.speed_kmh", "speed_kmh"),
                 rules.throttle_ends_kmh,
-            )  # fmt: skip
+            )
     return None
 
 
@@ -93,9 +123,19 @@ def power_beyond_local(s: Situation) -> Warning_ | None:
         most = float(np.max(curve.wheel_w, initial=0.0))
         if most > 1.02 * rules.power_w:
             return Warning_(
-                "local-power", Strength.WARN, f"It gives {most:.0f} W at the wheel{_where(mode)}; here {rules.power_w:g} W is the most",
-                DECIDES, "A power limit in the modes for the road", _setting(s, mode, "drive.power_w", "power_w"), None,
-            )  # fmt: skip
+                "local-power",
+                Strength.WARN,
+                say(
+                    "It gives {most} at the wheel{mode}; here {power} is the most",
+                    most=quantity(most, "W", ".0f"),
+                    mode=_where(mode),
+                    power=quantity(rules.power_w, "W"),
+                ),
+                DECIDES,
+                "A power limit in the modes for the road",
+                _setting(s, mode, "drive.power_w", "power_w"),
+                None,
+            )
     return None
 
 
@@ -106,9 +146,18 @@ def walk_beyond_local(s: Situation) -> Warning_ | None:
     if rules is None or rules.walk_kmh is None or walk is None or walk <= rules.walk_kmh:
         return None
     return Warning_(
-        "local-walk", Strength.WARN, f"Walk assist runs at {walk:g} km/h; here {rules.walk_kmh:g} is the most", DECIDES,
-        f"{rules.walk_kmh:g} km/h", "throttle.walk_kmh", rules.walk_kmh,
-    )  # fmt: skip
+        "local-walk",
+        Strength.WARN,
+        say(
+            "Walk assist runs at {walk}; here {walk_2} is the most",
+            walk=quantity(walk, "km/h"),
+            walk_2=quantity(rules.walk_kmh, "km/h", bare=True),
+        ),
+        DECIDES,
+        say("{walk}", walk=quantity(rules.walk_kmh, "km/h")),
+        "throttle.walk_kmh",
+        rules.walk_kmh,
+    )
 
 
 @rule
@@ -118,7 +167,11 @@ def off_road_at_start(s: Situation) -> Warning_ | None:
     if found is None or s.bike.local is None:
         return None
     return Warning_(
-        "off-road-at-start", Strength.WARN, f"After power-on {found.name} is on, which is not for the road",
-        f"The next ride begins beyond what {s.bike.local.name} allows.", "Let a road mode be on at start",
-        f"modes.{s.draft.modes.index(found) + 1}.starts", 0.0,
-    )  # fmt: skip
+        "off-road-at-start",
+        Strength.WARN,
+        say("After power-on {name} is on, which is not for the road", name=found.name),
+        say("The next ride begins beyond what {name} allows.", name=s.bike.local.name),
+        "Let a road mode be on at start",
+        f"modes.{s.draft.modes.index(found) + 1}.starts",
+        0.0,
+    )

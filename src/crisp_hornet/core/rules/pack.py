@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.documents.saying import quantity, say
 
 BATTERY_CURRENT = "drive.battery_current_a"
 
@@ -17,9 +18,12 @@ def battery_over_bms(s: Situation) -> Warning_ | None:
     return Warning_(
         "battery-over-bms",
         Strength.STOP,
-        f"{current:g} A is over what the pack allows",
-        f"Its protection board trips at {allowed:g} A: the bike would go dead, most likely in a hard pull.",
-        f"Lower to {allowed:g} A",
+        say("{current} is over what the pack allows", current=quantity(current, "A")),
+        say(
+            "Its protection board trips at {allowed}: the bike would go dead, most likely in a hard pull.",
+            allowed=quantity(allowed, "A"),
+        ),
+        say("Lower to {allowed}", allowed=quantity(allowed, "A")),
         BATTERY_CURRENT,
         allowed,
     )
@@ -36,9 +40,13 @@ def battery_over_wiring(s: Situation) -> Warning_ | None:
     return Warning_(
         "battery-over-wiring",
         Strength.STOP,
-        f"{current:g} A is over what the {what} carries",
-        f"The {what} is rated {allowed:g} A: it would open, or run hot where nobody looks.",
-        f"Lower to {allowed:g} A",
+        say("{current} is over what the {what} carries", current=quantity(current, "A"), what=what),
+        say(
+            "The {what} is rated {allowed}: it would open, or run hot where nobody looks.",
+            what=what,
+            allowed=quantity(allowed, "A"),
+        ),
+        say("Lower to {allowed}", allowed=quantity(allowed, "A")),
         BATTERY_CURRENT,
         allowed,
     )
@@ -53,10 +61,13 @@ def fade_under_trip(s: Situation) -> Warning_ | None:
     return Warning_(
         "fade-under-trip",
         Strength.WARN,
-        f"The fade ends {trip - end:.1f} V under the pack's trip",
-        f"The pack switches off at {trip:g} V while the controller still asks for current: "
-        "the rider is dropped without warning.",
-        f"End the fade at {trip:g} V or above",
+        say("The fade ends {end} under the pack's trip", end=quantity(trip - end, "V", ".1f")),
+        say(
+            "The pack switches off at {trip} while the controller still asks for current: the rider "
+            "is dropped without warning.",
+            trip=quantity(trip, "V"),
+        ),
+        say("End the fade at {trip} or above", trip=quantity(trip, "V")),
         "battery_guard.fade_end_v",
         trip,
     )
@@ -71,9 +82,12 @@ def regen_over_charge_limit(s: Situation) -> Warning_ | None:
     return Warning_(
         "regen-over-charge",
         Strength.STOP,
-        f"Regen {current:g} A is over the pack's charge limit",
-        f"Its board accepts {allowed:g} A; more harms cells, or trips the board and the brake with it.",
-        f"Lower to {allowed:g} A",
+        say("Regen {current} is over the pack's charge limit", current=quantity(current, "A")),
+        say(
+            "Its board accepts {allowed}; more harms cells, or trips the board and the brake with it.",
+            allowed=quantity(allowed, "A"),
+        ),
+        say("Lower to {allowed}", allowed=quantity(allowed, "A")),
         "regen.battery_current_a",
         allowed,
     )

@@ -9,6 +9,7 @@ import numpy as np
 from crisp_hornet.core.drive.motor import electrical_speed
 from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
+from crisp_hornet.documents.saying import quantity, say
 
 WEAKENING = "drive.field_weakening_a"
 DOWNHILL = -0.05  # the slope on which a bike runs faster than it pulls itself on the flat
@@ -36,10 +37,23 @@ def emf_over_controller(s: Situation) -> Warning_ | None:
     if emf <= rating:
         return None
     return Warning_(
-        "emf-over-controller", Strength.STOP, f"Back-EMF reaches {emf:.0f} V, over the controller's {rating:g} V",
-        f"At {fastest:.0f} km/h only field weakening keeps it down. If that is lost for an instant (a fault, the key), "
-        "the controller's voltage rating is exceeded and it may be destroyed.",
-        "Lower the weakening or the motor speed limit", WEAKENING, None, amount=emf)  # fmt: skip
+        "emf-over-controller",
+        Strength.STOP,
+        say(
+            "Back-EMF reaches {emf}, over the controller's {rating}",
+            emf=quantity(emf, "V", ".0f"),
+            rating=quantity(rating, "V"),
+        ),
+        say(
+            "At {fastest} only field weakening keeps it down. If that is lost for an instant (a "
+            "fault, the key), the controller's voltage rating is exceeded and it may be destroyed.",
+            fastest=quantity(fastest, "km/h", ".0f"),
+        ),
+        "Lower the weakening or the motor speed limit",
+        WEAKENING,
+        None,
+        amount=emf,
+    )
 
 
 @rule_over(Axis.CHARGE)
@@ -52,9 +66,19 @@ def emf_over_pack(s: Situation) -> Warning_ | None:
     if emf <= 1.1 * full_v:
         return None
     return Warning_(
-        "emf-over-pack", Strength.WARN, f"Losing weakening at {fastest:.0f} km/h would brake the bike",
-        f"Back-EMF is {emf:.0f} V there against {full_v:.0f} V in the pack: the motor would push current into it, uncontrolled.",
-        "Lower the weakening or the motor speed limit", WEAKENING, None, amount=emf / full_v)  # fmt: skip
+        "emf-over-pack",
+        Strength.WARN,
+        say("Losing weakening at {fastest} would brake the bike", fastest=quantity(fastest, "km/h", ".0f")),
+        say(
+            "Back-EMF is {emf} there against {full} in the pack: the motor would push current into it, uncontrolled.",
+            emf=quantity(emf, "V", ".0f"),
+            full=quantity(full_v, "V", ".0f"),
+        ),
+        "Lower the weakening or the motor speed limit",
+        WEAKENING,
+        None,
+        amount=emf / full_v,
+    )
 
 
 @rule_over(Axis.CHARGE, Axis.HEAT)
@@ -67,10 +91,19 @@ def demagnetising(s: Situation) -> Warning_ | None:
     if deepest <= limit:
         return None
     return Warning_(
-        "demagnetising", Strength.STOP, f"{deepest:.0f} A against the magnets: they bear {limit:g} A",
+        "demagnetising",
+        Strength.STOP,
+        say(
+            "{deepest} against the magnets: they bear {limit}",
+            deepest=quantity(deepest, "A", ".0f"),
+            limit=quantity(limit, "A"),
+        ),
         "Beyond it they lose strength for good: less torque, more speed, more heat ever after.",
-        f"Lower the weakening to {limit:g} A", WEAKENING, min(limit, s.draft.drive.field_weakening_a),
-        amount=deepest)  # fmt: skip
+        say("Lower the weakening to {limit}", limit=quantity(limit, "A")),
+        WEAKENING,
+        min(limit, s.draft.drive.field_weakening_a),
+        amount=deepest,
+    )
 
 
 @rule_over(Axis.CHARGE, Axis.PACK, Axis.HEAT)
@@ -82,10 +115,17 @@ def sags_under_trip(s: Situation) -> Warning_ | None:
     if lowest >= trip:
         return None
     return Warning_(
-        "sags-under-trip", Strength.WARN, f"Full pull sags the pack to {lowest:.1f} V",
-        f"Its board trips at {trip:g} V: at this charge a hard pull would switch the bike off.",
-        "Lower the battery current, or start the low-voltage fade earlier", "drive.battery_current_a", None,
-        amount=trip - lowest)  # fmt: skip
+        "sags-under-trip",
+        Strength.WARN,
+        say("Full pull sags the pack to {lowest}", lowest=quantity(lowest, "V", ".1f")),
+        say(
+            "Its board trips at {trip}: at this charge a hard pull would switch the bike off.", trip=quantity(trip, "V")
+        ),
+        "Lower the battery current, or start the low-voltage fade earlier",
+        "drive.battery_current_a",
+        None,
+        amount=trip - lowest,
+    )
 
 
 @rule
@@ -97,6 +137,14 @@ def weakening_never_used(s: Situation) -> Warning_ | None:
     if float(np.max(below[s.curve.running], initial=0.0)) > NEVER_USED_A:
         return None
     return Warning_(
-        "weakening-unused", Strength.NOTE, f"{s.draft.drive.field_weakening_a:g} A of field weakening are never used",
+        "weakening-unused",
+        Strength.NOTE,
+        say(
+            "{field_weakening} of field weakening are never used",
+            field_weakening=quantity(s.draft.drive.field_weakening_a, "A"),
+        ),
         "Another limit ends the pull before the voltage does: it costs nothing here, and gains nothing.",
-        "Set it to 0 A", WEAKENING, 0.0)  # fmt: skip
+        "Set it to 0 A",
+        WEAKENING,
+        0.0,
+    )

@@ -7,6 +7,7 @@ import math
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
 from crisp_hornet.documents.bike import Controller
+from crisp_hornet.documents.saying import quantity, say
 
 REACH_MARGIN = 1.15  # a cold motor's magnets are stronger, its figures are not exact
 
@@ -23,9 +24,13 @@ def _over_rating(s: Situation, id_: str, setting: str, rating: float, what: str,
     return Warning_(
         id_,
         Strength.STOP,
-        f"{value:g} {unit} is over the {what}",
-        f"It is rated {rating:g} {unit}. Beyond it the last guard of the hardware is gone.",
-        f"Lower to {rating:g} {unit}",
+        say("{value} {unit} is over the {what}", value=quantity(value), unit=unit, what=what),
+        say(
+            "It is rated {rating} {unit}. Beyond it the last guard of the hardware is gone.",
+            rating=quantity(rating),
+            unit=unit,
+        ),
+        say("Lower to {rating} {unit}", rating=quantity(rating), unit=unit),
         setting,
         rating,
     )
@@ -85,9 +90,12 @@ def heat_fade_over_winding(s: Situation) -> Warning_ | None:
     return Warning_(
         "heat-fade-late",
         Strength.WARN,
-        f"The heat fade ends {end - limit:.0f} K above the winding's limit",
-        f"The winding bears {limit:g} °C; magnets and insulation suffer before the guard has closed.",
-        f"End the fade at {limit:g} °C",
+        say("The heat fade ends {limit} above the winding's limit", limit=quantity(end - limit, "K", ".0f")),
+        say(
+            "The winding bears {limit}; magnets and insulation suffer before the guard has closed.",
+            limit=quantity(limit, "°C"),
+        ),
+        say("End the fade at {limit}", limit=quantity(limit, "°C")),
         "heat_guard.motor_fade_end_c",
         limit,
     )

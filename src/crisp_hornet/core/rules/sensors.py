@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.documents.saying import say
 
 
 @rule
@@ -26,9 +27,12 @@ def never_calibrated(s: Situation) -> Warning_ | None:
     if not s.sensors or not missing:
         return None
     return Warning_(
-        "never-calibrated", Strength.NOTE, f"Never calibrated: {' and '.join(missing)}",
-        "Half of what is called bad tuning is a sensor that nobody set.", "Do it on Calibrate before the first ride",
-    )  # fmt: skip
+        "never-calibrated",
+        Strength.NOTE,
+        say("Never calibrated: {missing}", missing=" and ".join(missing)),
+        "Half of what is called bad tuning is a sensor that nobody set.",
+        "Do it on Calibrate before the first ride",
+    )
 
 
 @rule

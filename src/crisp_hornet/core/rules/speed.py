@@ -7,6 +7,7 @@ import numpy as np
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
+from crisp_hornet.documents.saying import quantity, say
 
 HILL = 0.10
 BIG_WEAKENING = 0.6
@@ -22,10 +23,23 @@ def faster_than_the_frame(s: Situation) -> Warning_ | None:
     if top <= 1.05 * rated:  # nobody brakes differently for a twentieth
         return None
     return Warning_(
-        "faster-than-frame", Strength.WARN, f"It reaches {top:.0f} km/h; brakes, tyres and frame are for {rated:g} km/h",
-        f"From {top:.0f} km/h it takes {(top / rated) ** 2:.1f} times the braking.", f"Limit the speed to {rated:g} km/h",
-        "drive.speed_kmh", rated, amount=top,
-    )  # fmt: skip
+        "faster-than-frame",
+        Strength.WARN,
+        say(
+            "It reaches {top}; brakes, tyres and frame are for {rated}",
+            top=quantity(top, "km/h", ".0f"),
+            rated=quantity(rated, "km/h"),
+        ),
+        say(
+            "From {top} it takes {rated} times the braking.",
+            top=quantity(top, "km/h", ".0f"),
+            rated=quantity((top / rated) ** 2, "", ".1f"),
+        ),
+        say("Limit the speed to {rated}", rated=quantity(rated, "km/h")),
+        "drive.speed_kmh",
+        rated,
+        amount=top,
+    )
 
 
 @rule
@@ -38,9 +52,12 @@ def speed_cap_unreachable(s: Situation) -> Warning_ | None:
     if top >= cap - 4 or top >= float(s.curve.speed_kmh[-1]) - 0.5:
         return None
     return Warning_(
-        "speed-cap-unreachable", Strength.NOTE, f"The limit of {cap:g} km/h is never reached",
-        f"On the flat it ends at {top:.0f} km/h; the limit only acts downhill.", "Take it as it is, or lower it",
-    )  # fmt: skip
+        "speed-cap-unreachable",
+        Strength.NOTE,
+        say("The limit of {cap} is never reached", cap=quantity(cap, "km/h")),
+        say("On the flat it ends at {top}; the limit only acts downhill.", top=quantity(top, "km/h", ".0f")),
+        "Take it as it is, or lower it",
+    )
 
 
 @rule
@@ -50,9 +67,14 @@ def speed_cut_is_a_step(s: Situation) -> Warning_ | None:
     if drive.speed_kmh is None or drive.speed_taper_kmh >= 0.5:
         return None
     return Warning_(
-        "speed-cut-is-a-step", Strength.NOTE, "The speed limit cuts without a taper",
-        "At the limit the pull comes and goes several times a second.", "A taper of 2 km/h", "drive.speed_taper_kmh", 2.0,
-    )  # fmt: skip
+        "speed-cut-is-a-step",
+        Strength.NOTE,
+        "The speed limit cuts without a taper",
+        "At the limit the pull comes and goes several times a second.",
+        say("A taper of {at}", at=quantity(2, "km/h")),
+        "drive.speed_taper_kmh",
+        2.0,
+    )
 
 
 @rule
@@ -62,9 +84,17 @@ def taper_over_all_speeds(s: Situation) -> Warning_ | None:
     if drive.speed_kmh is None or drive.speed_taper_kmh < 0.8 * drive.speed_kmh:
         return None
     return Warning_(
-        "taper-over-all-speeds", Strength.WARN, f"The taper of {drive.speed_taper_kmh:g} km/h begins almost at standstill",
-        "The pull fades from the first turn of the wheel on.", "A taper of 2 to 5 km/h", "drive.speed_taper_kmh", 3.0,
-    )  # fmt: skip
+        "taper-over-all-speeds",
+        Strength.WARN,
+        say(
+            "The taper of {speed_taper} begins almost at standstill",
+            speed_taper=quantity(drive.speed_taper_kmh, "km/h"),
+        ),
+        "The pull fades from the first turn of the wheel on.",
+        say("A taper of {low} to {high}", low=quantity(2, "km/h", bare=True), high=quantity(5, "km/h")),
+        "drive.speed_taper_kmh",
+        3.0,
+    )
 
 
 @rule
@@ -73,9 +103,12 @@ def nothing_pulls(s: Situation) -> Warning_ | None:
     if s.curve is None or np.any(s.curve.wheel_force_n > 0):
         return None
     return Warning_(
-        "nothing-pulls", Strength.STOP, "With this draft the motor does not pull at all",
-        "A limit is 0, or a fade is closed at this charge.", "Look at the limit named under the chart",
-    )  # fmt: skip
+        "nothing-pulls",
+        Strength.STOP,
+        "With this draft the motor does not pull at all",
+        "A limit is 0, or a fade is closed at this charge.",
+        "Look at the limit named under the chart",
+    )
 
 
 @rule
@@ -84,9 +117,12 @@ def too_weak_for_a_hill(s: Situation) -> Warning_ | None:
     if s.curve is None or not np.any(s.curve.wheel_force_n > 0) or steady_speed_kmh(s.curve, HILL) > 3:
         return None
     return Warning_(
-        "too-weak-for-hill", Strength.NOTE, f"Without pedalling it does not climb {HILL:.0%}".replace("%", " %"),
-        "Held there with the throttle open, a motor that stands heats fastest.", "More phase current, or pedal along",
-    )  # fmt: skip
+        "too-weak-for-hill",
+        Strength.NOTE,
+        say("Without pedalling it does not climb {hill}", hill=quantity(100 * HILL, "%", ".0f")),
+        "Held there with the throttle open, a motor that stands heats fastest.",
+        "More phase current, or pedal along",
+    )
 
 
 def _never_sets(s: Situation, *names: str) -> bool:
@@ -103,9 +139,12 @@ def power_limit_idle(s: Situation) -> Warning_ | None:
     ):
         return None
     return Warning_(
-        "power-limit-idle", Strength.NOTE, f"The power limit of {s.draft.drive.power_w:g} W sets nothing at this charge",
-        "Another limit is always lower.", "Leave it as a guard, or take it out",
-    )  # fmt: skip
+        "power-limit-idle",
+        Strength.NOTE,
+        say("The power limit of {power} sets nothing at this charge", power=quantity(s.draft.drive.power_w, "W")),
+        "Another limit is always lower.",
+        "Leave it as a guard, or take it out",
+    )
 
 
 @rule
@@ -121,10 +160,18 @@ def battery_limit_idle(s: Situation) -> Warning_ | None:
     if most > 0.75 * s.draft.drive.battery_current_a:
         return None
     return Warning_(
-        "battery-limit-idle", Strength.NOTE, f"{s.draft.drive.battery_current_a:g} A of battery current are never reached",
-        f"At full pull it takes {most:.0f} A; the phase current or the voltage ends it first.",
+        "battery-limit-idle",
+        Strength.NOTE,
+        say(
+            "{battery_current} of battery current are never reached",
+            battery_current=quantity(s.draft.drive.battery_current_a, "A"),
+        ),
+        say(
+            "At full pull it takes {most}; the phase current or the voltage ends it first.",
+            most=quantity(most, "A", ".0f"),
+        ),
         "Nothing to do, but raising it changes nothing",
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -134,10 +181,18 @@ def weakening_large(s: Situation) -> Warning_ | None:
     if weakening <= BIG_WEAKENING * phase or not weakening:
         return None
     return Warning_(
-        "weakening-large", Strength.WARN, f"{weakening:g} A of weakening out of {phase:g} A of phase current",
-        "Near top speed most of the current only heats the winding.", f"At most {BIG_WEAKENING * phase:.0f} A", "drive.field_weakening_a",
+        "weakening-large",
+        Strength.WARN,
+        say(
+            "{weakening} of weakening out of {phase} of phase current",
+            weakening=quantity(weakening, "A"),
+            phase=quantity(phase, "A"),
+        ),
+        "Near top speed most of the current only heats the winding.",
+        say("At most {phase}", phase=quantity(BIG_WEAKENING * phase, "A", ".0f")),
+        "drive.field_weakening_a",
         float(int(BIG_WEAKENING * phase)),
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -146,26 +201,36 @@ def weakening_from_nothing(s: Situation) -> Warning_ | None:
     if s.controller is None or s.controller.drive.field_weakening_a > 0 or not s.draft.drive.field_weakening_a:
         return None
     return Warning_(
-        "weakening-first-time", Strength.NOTE, "Field weakening is new on this bike",
-        "Lost at speed (a brown-out, a fault) it brakes hard. Try it on the stand first, then in small steps.", "Begin with a few amperes",
-    )  # fmt: skip
+        "weakening-first-time",
+        Strength.NOTE,
+        "Field weakening is new on this bike",
+        "Lost at speed (a brown-out, a fault) it brakes hard. Try it on the stand first, then in small steps.",
+        "Begin with a few amperes",
+    )
 
 
 @rule
 def overruled(s: Situation) -> Warning_ | None:
     """Something else in the chain limits lower than the tune: what is set has no effect."""
     limits = effective_limits(s.bike, s.draft)
-    own = {"phase current": limits.phase_current_a, "battery current": limits.battery_current_a, "power": limits.power_w,
-           "speed": limits.speed_kmh}  # fmt: skip
+    own = {
+        "phase current": limits.phase_current_a,
+        "battery current": limits.battery_current_a,
+        "power": limits.power_w,
+        "speed": limits.speed_kmh,
+    }
     links = {link.name for link in s.bike.chain}
     found = [(what, one) for what, one in own.items() if one.owner in links]
     if not found:
         return None
     what, one = found[0]
     return Warning_(
-        "overruled", Strength.NOTE, f"{one.owner} sets the {what}: {one.value:g}",
-        "What the draft asks for above that has no effect.", f"Change it on the {one.owner}, or take it as it is",
-    )  # fmt: skip
+        "overruled",
+        Strength.NOTE,
+        say("{owner} sets the {what}: {value}", owner=one.owner, what=what, value=quantity(one.value)),
+        "What the draft asks for above that has no effect.",
+        say("Change it on the {owner}, or take it as it is", owner=one.owner),
+    )
 
 
 @rule
@@ -179,9 +244,17 @@ def wheel_differs_in_chain(s: Situation) -> Warning_ | None:
         return None
     link = off[0]
     return Warning_(
-        "wheel-differs", Strength.WARN, f"{link.name} believes a wheel of {link.wheel_circumference_m:g} m, the bike says {own:g} m",
-        "Its speed, and any speed limit it sets, is off by as much.", f"Set {own:g} m on the {link.name}",
-    )  # fmt: skip
+        "wheel-differs",
+        Strength.WARN,
+        say(
+            "{name} believes a wheel of {wheel_circumference}, the bike says {own}",
+            name=link.name,
+            wheel_circumference=quantity(link.wheel_circumference_m, "m"),
+            own=quantity(own, "m"),
+        ),
+        "Its speed, and any speed limit it sets, is off by as much.",
+        say("Set {own} on the {name}", own=quantity(own, "m"), name=link.name),
+    )
 
 
 @rule
@@ -194,9 +267,17 @@ def nominal_differs_in_chain(s: Situation) -> Warning_ | None:
         return None
     link = off[0]
     return Warning_(
-        "nominal-differs", Strength.WARN, f"{link.name} is set for a {link.nominal_v:g} V pack, this one is about {own:.0f} V",
-        "Its gauge lies, and a cutoff of its own may come far too early or too late.", f"Set it for {own:.0f} V",
-    )  # fmt: skip
+        "nominal-differs",
+        Strength.WARN,
+        say(
+            "{name} is set for a {nominal} pack, this one is about {own}",
+            name=link.name,
+            nominal=quantity(link.nominal_v, "V"),
+            own=quantity(own, "V", ".0f"),
+        ),
+        "Its gauge lies, and a cutoff of its own may come far too early or too late.",
+        say("Set it for {own}", own=quantity(own, "V", ".0f")),
+    )
 
 
 @rule
@@ -209,6 +290,9 @@ def many_changes(s: Situation) -> Warning_ | None:
     if len(risen) < 3:
         return None
     return Warning_(
-        "many-changes", Strength.NOTE, f"{len(risen)} limits rise at once", "Afterwards nobody can tell which of them did what.",
+        "many-changes",
+        Strength.NOTE,
+        say("{risen} limits rise at once", risen=len(risen)),
+        "Afterwards nobody can tell which of them did what.",
         "Change one or two, ride, look at the verdict",
-    )  # fmt: skip
+    )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.documents.saying import quantity, say
 
 BIG_STEP = 0.30  # a rise by more than this share of what runs now is a big step
 WATCHED = {"drive.phase_current_a": "phase current", "drive.battery_current_a": "battery current"}
@@ -19,9 +20,17 @@ def big_step(s: Situation) -> Warning_ | None:
             return Warning_(
                 "big-step",
                 Strength.NOTE,
-                f"A big step: {what} {now:g} to {then:g} A",
-                f"That is {100 * (then / now - 1):.0f} % more at once. In steps you notice heat, sag and wheel lift early.",
-                f"Go to {now * (1 + BIG_STEP):.0f} A first",
+                say(
+                    "A big step: {what} {now} to {then}",
+                    what=what,
+                    now=quantity(now, "A", bare=True),
+                    then=quantity(then, "A"),
+                ),
+                say(
+                    "That is {now} more at once. In steps you notice heat, sag and wheel lift early.",
+                    now=quantity(100 * (then / now - 1), "%", ".0f"),
+                ),
+                say("Go to {big_step} first", big_step=quantity(now * (1 + BIG_STEP), "A", ".0f")),
                 setting,
                 float(round(now * (1 + BIG_STEP))),
             )

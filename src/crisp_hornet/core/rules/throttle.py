@@ -10,6 +10,7 @@ from crisp_hornet.core.drive.modes import at_start
 from crisp_hornet.core.rider.throttle import throttle_share
 from crisp_hornet.core.road.vehicle import lift_force_n
 from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
+from crisp_hornet.documents.saying import quantity, say
 
 BRISK_N_PER_KG = 1.2  # force per kg from which a missing ramp is felt as a blow
 SCARY_SHARE = 0.55
@@ -33,10 +34,19 @@ def lifts_below_full_twist(s: Situation) -> Warning_ | None:
         return None
     at = 100 * float(twists[lifting[0]])
     return Warning_(
-        "lifts-below-full-twist", Strength.WARN, f"From {at:.0f} % of twist the front wheel lifts",
-        f"{pull:.0f} N at full twist against {lift:.0f} N that lift it. A startled hand twists further, and the bike loops.",
-        "A lower share at full twist, or a gentler mode at start", "throttle.maximum", None, amount=100 - at,
-    )  # fmt: skip
+        "lifts-below-full-twist",
+        Strength.WARN,
+        say("From {at} of twist the front wheel lifts", at=quantity(at, "%", ".0f")),
+        say(
+            "{pull} at full twist against {lift} that lift it. A startled hand twists further, and the bike loops.",
+            pull=quantity(pull, "N", ".0f"),
+            lift=quantity(lift, "N", ".0f"),
+        ),
+        "A lower share at full twist, or a gentler mode at start",
+        "throttle.maximum",
+        None,
+        amount=100 - at,
+    )
 
 
 @rule
@@ -45,9 +55,14 @@ def dead_band_missing(s: Situation) -> Warning_ | None:
     if not s.draft.holds("throttle.dead_band") or s.draft.throttle.dead_band >= 0.02:
         return None
     return Warning_(
-        "dead-band-missing", Strength.WARN, "The throttle has hardly a dead band", "A bump, or a sensor that drifts, opens it.",
-        "At least 3 %", "throttle.dead_band", 0.05,
-    )  # fmt: skip
+        "dead-band-missing",
+        Strength.WARN,
+        "The throttle has hardly a dead band",
+        "A bump, or a sensor that drifts, opens it.",
+        "At least 3 %",
+        "throttle.dead_band",
+        0.05,
+    )
 
 
 @rule
@@ -56,9 +71,17 @@ def dead_band_wide(s: Situation) -> Warning_ | None:
     if s.draft.throttle.dead_band <= 0.2:
         return None
     return Warning_(
-        "dead-band-wide", Strength.NOTE, f"The dead band takes {100 * s.draft.throttle.dead_band:.0f} % of the twist",
-        "The hand waits for the motor, twists on, and gets too much.", "Calibrate the throttle and take 5 %", "throttle.dead_band", 0.05,
-    )  # fmt: skip
+        "dead-band-wide",
+        Strength.NOTE,
+        say(
+            "The dead band takes {dead_band} of the twist",
+            dead_band=quantity(100 * s.draft.throttle.dead_band, "%", ".0f"),
+        ),
+        "The hand waits for the motor, twists on, and gets too much.",
+        "Calibrate the throttle and take 5 %",
+        "throttle.dead_band",
+        0.05,
+    )
 
 
 @rule
@@ -71,9 +94,14 @@ def throttle_without_ramp(s: Situation) -> Warning_ | None:
     if pull < BRISK_N_PER_KG:
         return None
     return Warning_(
-        "throttle-without-ramp", Strength.WARN, f"All the force comes within {throttle.ramp_s:g} s",
-        f"{pull:.1f} N a kilogram at once jerks at chain, spokes and neck.", "A ramp of 0.3 s or more", "throttle.ramp_s", 0.3,
-    )  # fmt: skip
+        "throttle-without-ramp",
+        Strength.WARN,
+        say("All the force comes within {ramp}", ramp=quantity(throttle.ramp_s, "s")),
+        say("{pull} a kilogram at once jerks at chain, spokes and neck.", pull=quantity(pull, "N", ".1f")),
+        "A ramp of 0.3 s or more",
+        "throttle.ramp_s",
+        0.3,
+    )
 
 
 @rule
@@ -82,9 +110,17 @@ def throttle_lets_go_late(s: Situation) -> Warning_ | None:
     if s.draft.throttle.release_s <= 0.5:
         return None
     return Warning_(
-        "throttle-lets-go-late", Strength.WARN, f"The motor pushes on for {s.draft.throttle.release_s:g} s after the hand lets go",
-        "In a bend or before a crossing that is far.", "0.3 s or less", "throttle.release_s", 0.2,
-    )  # fmt: skip
+        "throttle-lets-go-late",
+        Strength.WARN,
+        say(
+            "The motor pushes on for {release} after the hand lets go",
+            release=quantity(s.draft.throttle.release_s, "s"),
+        ),
+        "In a bend or before a crossing that is far.",
+        "0.3 s or less",
+        "throttle.release_s",
+        0.2,
+    )
 
 
 @rule
@@ -93,11 +129,17 @@ def throttle_strong_at_once(s: Situation) -> Warning_ | None:
     if not s.draft.holds("throttle.share_25") or s.draft.throttle.share_25 < SCARY_SHARE:
         return None
     return Warning_(
-        "throttle-strong-at-once", Strength.NOTE,
-        f"A quarter of the twist gives {100 * s.draft.throttle.share_25:.0f} % of the force",
+        "throttle-strong-at-once",
+        Strength.NOTE,
+        say(
+            "A quarter of the twist gives {share_25} of the force",
+            share_25=quantity(100 * s.draft.throttle.share_25, "%", ".0f"),
+        ),
         "The rest of the twist is left without a use, and small hand movements are large ones on the road.",
-        "A gentle start, the full end", "throttle.share_25", 0.25,
-    )  # fmt: skip
+        "A gentle start, the full end",
+        "throttle.share_25",
+        0.25,
+    )
 
 
 @rule
@@ -107,10 +149,16 @@ def full_current_never_asked(s: Situation) -> Warning_ | None:
     if most >= 0.9:
         return None
     return Warning_(
-        "full-current-never-asked", Strength.NOTE, f"Full twist asks for {100 * most:.0f} % of the phase current",
-        f"Of {s.draft.drive.phase_current_a:g} A the throttle never uses more than {most * s.draft.drive.phase_current_a:.0f} A.",
+        "full-current-never-asked",
+        Strength.NOTE,
+        say("Full twist asks for {most} of the phase current", most=quantity(100 * most, "%", ".0f")),
+        say(
+            "Of {phase_current} the throttle never uses more than {phase_current_2}.",
+            phase_current=quantity(s.draft.drive.phase_current_a, "A"),
+            phase_current_2=quantity(most * s.draft.drive.phase_current_a, "A", ".0f"),
+        ),
         "As it is meant, or raise the share at full twist",
-    )  # fmt: skip
+    )
 
 
 @rule
@@ -120,9 +168,14 @@ def walks_too_fast(s: Situation) -> Warning_ | None:
     if walk is None or walk <= 6:
         return None
     return Warning_(
-        "walks-too-fast", Strength.WARN, f"Walk assist runs at {walk:g} km/h", "Whoever stands beside the bike is pulled along.",
-        "4 to 6 km/h", "throttle.walk_kmh", 5.0,
-    )  # fmt: skip
+        "walks-too-fast",
+        Strength.WARN,
+        say("Walk assist runs at {walk}", walk=quantity(walk, "km/h")),
+        "Whoever stands beside the bike is pulled along.",
+        say("{low} to {high}", low=quantity(4, "km/h", bare=True), high=quantity(6, "km/h")),
+        "throttle.walk_kmh",
+        5.0,
+    )
 
 
 @rule
@@ -134,7 +187,11 @@ def throttle_at_level_zero(s: Situation) -> Warning_ | None:
     if s.curve is None or float(np.max(s.curve.wheel_force_n, initial=0.0)) < 2 * s.bike.mass_kg:
         return None
     return Warning_(
-        "throttle-at-level-zero", Strength.NOTE, "At level zero the throttle still drives from standstill",
-        "Level zero looks like off; a sleeve caught on the lever starts a strong bike.", "No throttle at level zero",
-        "throttle.at_level_zero", 0.0,
-    )  # fmt: skip
+        "throttle-at-level-zero",
+        Strength.NOTE,
+        "At level zero the throttle still drives from standstill",
+        "Level zero looks like off; a sleeve caught on the lever starts a strong bike.",
+        "No throttle at level zero",
+        "throttle.at_level_zero",
+        0.0,
+    )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from crisp_hornet.documents.saying import say
 from crisp_hornet.documents.tune import SETTINGS, Tune
 
 STEP = 0.15  # a limit grows by at most this share of the goal in one go
@@ -54,5 +55,12 @@ def step_plan(now: Tune, goal: Tune) -> list[Step]:
             if path in SETTINGS and now.setting(path) is not None and goal.setting(path) is None
         }
         tune = goal.with_settings({**values, **held})
-        steps.append(Step(tune.model_copy(update={"name": f"{goal.name}, step {at} of {count}"}), checks))
+        steps.append(
+            Step(
+                tune.model_copy(
+                    update={"name": say("{name}, step {at} of {count}", name=goal.name, at=at, count=count)}
+                ),
+                checks,
+            )
+        )
     return [*steps, Step(goal, checks)]

@@ -7,6 +7,7 @@ import numpy as np
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
+from crisp_hornet.documents.saying import quantity, say
 
 DRIVES_A, CUT_S = 3.0, 0.8
 TWIST, IDLE_S = 0.02, 20.0
@@ -22,10 +23,17 @@ def brake_does_not_cut(e: Evidence) -> Finding | None:
     if stretch is None:
         return None
     return Finding(
-        "brake-no-cut", "warn", "The motor drove on with the brake pulled",
-        f"{_most(e, 'battery_a', stretch):.0f} A flowed {CUT_S:g} s and more after the lever was pulled. Prove the brake cut on Calibrate "
-        "before the next ride.", *stretch,
-    )  # fmt: skip
+        "brake-no-cut",
+        "warn",
+        "The motor drove on with the brake pulled",
+        say(
+            "{stretch} flowed {cut} and more after the lever was pulled. Prove the brake cut on "
+            "Calibrate before the next ride.",
+            stretch=quantity(_most(e, "battery_a", stretch), "A", ".0f"),
+            cut=quantity(CUT_S, "s"),
+        ),
+        *stretch,
+    )
 
 
 @finding
@@ -39,10 +47,16 @@ def drives_unasked(e: Evidence) -> Finding | None:
     if stretch is None:
         return None
     return Finding(
-        "drives-unasked", "warn", "The motor drove although nothing asked for it",
-        f"{_most(e, 'battery_a', stretch):.0f} A with a closed throttle and still pedals. A torque sensor that reads too much at rest, or "
-        "a hold time that is too long, does this: calibrate it.", *stretch,
-    )  # fmt: skip
+        "drives-unasked",
+        "warn",
+        "The motor drove although nothing asked for it",
+        say(
+            "{stretch} with a closed throttle and still pedals. A torque sensor that reads too much "
+            "at rest, or a hold time that is too long, does this: calibrate it.",
+            stretch=quantity(_most(e, "battery_a", stretch), "A", ".0f"),
+        ),
+        *stretch,
+    )
 
 
 def _most(e: Evidence, channel: str, stretch: tuple[float, float]) -> float:
@@ -60,10 +74,17 @@ def overspeed(e: Evidence) -> Finding | None:
     if stretch is None:
         return None
     return Finding(
-        "overspeed", "warn", f"The motor turned {_most(e, 'motor_rpm', stretch):.0f} rpm; it may turn {most:g}",
-        "Downhill or with weakening. If weakening fails there, the back-EMF meets the power stage.", *stretch,
+        "overspeed",
+        "warn",
+        say(
+            "The motor turned {stretch}; it may turn {most}",
+            stretch=quantity(_most(e, "motor_rpm", stretch), "rpm", ".0f"),
+            most=quantity(most),
+        ),
+        "Downhill or with weakening. If weakening fails there, the back-EMF meets the power stage.",
+        *stretch,
         Suggestion("drive.motor_rpm", min(e.tune.drive.motor_rpm, most), "no drive beyond what the motor may turn"),
-    )  # fmt: skip
+    )
 
 
 @finding
@@ -78,9 +99,12 @@ def fault_stood(e: Evidence) -> Finding | None:
     rows = slice(*np.searchsorted(e.smooth.time_s, stretch).tolist())
     named = float(np.nanmax(codes[rows], initial=0.0))
     return Finding(
-        "fault-stood", "warn", f"The controller reported fault {named:.0f}",
-        "Hook-up explains it for this controller, with what to check next.", *stretch,
-    )  # fmt: skip
+        "fault-stood",
+        "warn",
+        say("The controller reported fault {named}", named=quantity(named, "", ".0f")),
+        "Hook-up explains it for this controller, with what to check next.",
+        *stretch,
+    )
 
 
 @finding
@@ -96,6 +120,9 @@ def throttle_at_rest(e: Evidence) -> Finding | None:
         return None
     wider = float(f"{min(max(e.tune.throttle.dead_band, reads + 0.03), 0.3):.2f}")
     return Finding(
-        "throttle-at-rest", "warn", f"Standing, the throttle reads {100 * reads:.0f} %", "Its rest is set too low, or it does not return: "
-        "calibrate it; a wider dead band only hides it.", suggest=Suggestion("throttle.dead_band", wider, "the rest counts as closed"),
-    )  # fmt: skip
+        "throttle-at-rest",
+        "warn",
+        say("Standing, the throttle reads {reads}", reads=quantity(100 * reads, "%", ".0f")),
+        "Its rest is set too low, or it does not return: calibrate it; a wider dead band only hides it.",
+        suggest=Suggestion("throttle.dead_band", wider, "the rest counts as closed"),
+    )

@@ -9,6 +9,7 @@ from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.peaks import REACHED
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
+from crisp_hornet.documents.saying import quantity, say
 
 DIFFERS = 0.2
 HOT_K_PER_MIN, SOON_MIN, OFTEN = 4.0, 6.0, 0.3
@@ -30,18 +31,25 @@ def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
     peak = e.peaks.get(channel)
     if peak is None:
         return None
-    words = f"highest {peak.value:.1f} °C, fade from {peak.limit:g} °C"
+    words = say(
+        "highest {value}, fade from {limit}", value=quantity(peak.value, "°C", ".1f"), limit=quantity(peak.limit, "°C")
+    )
     if peak.reached:
         return Finding(
             f"{channel}-fade",
             "warn",
-            f"The {what} was at work",
-            f"{words}, for {peak.at_limit_s:.0f} s.",
+            say("The {what} was at work", what=what),
+            say("{words}, for {at_limit}.", words=words, at_limit=quantity(peak.at_limit_s, "s", ".0f")),
             peak.at_s,
             peak.at_s,
         )
     return Finding(
-        f"{channel}-room", "settled", f"The {what} had room", f"{words}: not proven on this ride.", peak.at_s, peak.at_s
+        f"{channel}-room",
+        "settled",
+        say("The {what} had room", what=what),
+        say("{words}: not proven on this ride.", words=words),
+        peak.at_s,
+        peak.at_s,
     )
 
 
@@ -72,10 +80,23 @@ def fade_soon(e: Evidence) -> Finding | None:
         "cooler start help there."
     )
     return Finding(
-        "fade-soon", "warn", f"The motor warmed by {rate:.0f} K in a minute: {left / rate:.1f} minutes to its fade",
-        f"At {smooth[at + rows]:.0f} °C; the fade starts at {peak.limit:g} °C. A longer hill would have reached it. {why}",
-        start, start + 60, cooler,
-    )  # fmt: skip
+        "fade-soon",
+        "warn",
+        say(
+            "The motor warmed by {rate} in a minute: {rate_2} minutes to its fade",
+            rate=quantity(rate, "K", ".0f"),
+            rate_2=quantity(left / rate, "", ".1f"),
+        ),
+        say(
+            "At {rows}; the fade starts at {limit}. A longer hill would have reached it. {why}",
+            rows=quantity(smooth[at + rows], "°C", ".0f"),
+            limit=quantity(peak.limit, "°C"),
+            why=why,
+        ),
+        start,
+        start + 60,
+        cooler,
+    )
 
 
 def _cooler(e: Evidence, first: int, last: int) -> Suggestion | None:
@@ -127,8 +148,18 @@ def _path(seen: Estimate, told: float, id_: str, what: str, path: str) -> Findin
         return None
     worse = seen.value < told
     return Finding(
-        id_, "warn" if worse else "note", f"The {what} cools {'worse' if worse else 'better'} than the bike document says",
-        f"{seen.value:.2g} W/K ({seen.low:.2g} to {seen.high:.2g}), not {told:.2g}: its fade comes {'sooner' if worse else 'later'} than "
-        "predicted.",
-        suggest=Suggestion(path, float(f"{seen.value:.3g}"), "minutes until the fade are predicted as this ride showed them", bike=True),
-    )  # fmt: skip
+        id_,
+        "warn" if worse else "note",
+        say("The {what} cools {worse} than the bike document says", what=what, worse="worse" if worse else "better"),
+        say(
+            "{value} W/K ({low} to {high}), not {told}: its fade comes {worse} than predicted.",
+            value=quantity(seen.value, "", ".2g"),
+            low=quantity(seen.low, "", ".2g"),
+            high=quantity(seen.high, "", ".2g"),
+            told=quantity(told, "", ".2g"),
+            worse="sooner" if worse else "later",
+        ),
+        suggest=Suggestion(
+            path, float(f"{seen.value:.3g}"), "minutes until the fade are predicted as this ride showed them", bike=True
+        ),
+    )

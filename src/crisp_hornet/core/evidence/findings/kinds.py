@@ -17,6 +17,7 @@ from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import joined, say
 from crisp_hornet.documents.tune import Tune
 
 ORDER = ("stop", "warn", "note", "settled")
@@ -44,7 +45,11 @@ class Finding:
     @property
     def effects_in_words(self) -> str:
         """What the change would do, "" where nothing of it can be predicted."""
-        return f"Predicted: {'; '.join(one.in_words for one in self.effects)}." if self.effects else ""
+        return (
+            say("Predicted: {effects}.", effects=joined("; ", (one.in_words for one in self.effects)))
+            if self.effects
+            else ""
+        )
 
 
 @dataclass(frozen=True)

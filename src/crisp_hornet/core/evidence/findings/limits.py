@@ -10,6 +10,7 @@ from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
+from crisp_hornet.documents.saying import quantity, say
 
 OFF_EDGE = 0.04  # so much off the predicted force is worth saying
 SELDOM, MOSTLY = 0.02, 0.4  # shares of the ride, of full throttle
@@ -32,27 +33,43 @@ def _limit(e: Evidence, channel: str, what: str, path: str) -> Finding | None:
     peak = e.peaks.get(channel)
     if peak is None:
         return None
-    head = f"{what.capitalize()} peak {peak.value:.1f} A, limit {peak.limit:g} A"
+    head = say(
+        "{what} peak {value}, limit {limit}",
+        what=what.capitalize(),
+        value=quantity(peak.value, "A", ".1f"),
+        limit=quantity(peak.limit, "A"),
+    )
     if not peak.reached:
         return Finding(
-            f"{channel}-not-reached", "note", f"{head}: never reached", "Raising it would change nothing on a ride like this.",
-            peak.at_s, peak.at_s,
-        )  # fmt: skip
+            f"{channel}-not-reached",
+            "note",
+            say("{head}: never reached", head=head),
+            "Raising it would change nothing on a ride like this.",
+            peak.at_s,
+            peak.at_s,
+        )
     seconds = sample_seconds(e.log.time_s)
     with np.errstate(invalid="ignore"):
         full = e.log.get("throttle") >= FULL_THROTTLE
         at_limit = e.log.get(channel) >= REACHED * (peak.limit or np.inf)
     full_s = float(seconds[full].sum())
     share = float(seconds[full & at_limit].sum()) / full_s if full_s > 0 else 0.0
-    reason = f"It was the limit for {100 * share:.0f} % of full throttle ({peak.at_limit_s:.0f} s in all)."
+    reason = say(
+        "It was the limit for {share} of full throttle ({at_limit} in all).",
+        share=quantity(100 * share, "%", ".0f"),
+        at_limit=quantity(peak.at_limit_s, "s", ".0f"),
+    )
     more = _next_step(e, path) if share > MOSTLY else None
-    return Finding(f"{channel}-reached", "note", f"{head}: reached", reason, peak.at_s, peak.at_s, more)
+    return Finding(f"{channel}-reached", "note", say("{head}: reached", head=head), reason, peak.at_s, peak.at_s, more)
 
 
 def _next_step(e: Evidence, path: str) -> Suggestion | None:
     """A tenth more of a current that held the bike back; none where heat or voltage were near their fades, or a part allows no more."""
-    near = [peak.limit is not None and abs(peak.limit - peak.value) < room
-            for name, room in (("motor_c", HOT_K), ("controller_c", HOT_K), ("pack_v", LOW_V)) if (peak := e.peaks.get(name))]  # fmt: skip
+    near = [
+        peak.limit is not None and abs(peak.limit - peak.value) < room
+        for name, room in (("motor_c", HOT_K), ("controller_c", HOT_K), ("pack_v", LOW_V))
+        if (peak := e.peaks.get(name))
+    ]
     battery, controller = e.bike.battery, e.bike.controller
     parts: tuple[float | None, ...]
     if path == "drive.battery_current_a":
@@ -82,9 +99,17 @@ def speed_cap(e: Evidence) -> Finding | None:
     if peak is None or not peak.reached or peak.at_limit_s < 5:
         return None
     return Finding(
-        "speed-cap-reached", "note", f"The speed limit of {peak.limit:g} km/h was reached for {peak.at_limit_s:.0f} s",
-        "More power would not have made it faster there; what may be ridden where, the local code decides.", peak.at_s, peak.at_s,
-    )  # fmt: skip
+        "speed-cap-reached",
+        "note",
+        say(
+            "The speed limit of {limit} was reached for {at_limit}",
+            limit=quantity(peak.limit, "km/h"),
+            at_limit=quantity(peak.at_limit_s, "s", ".0f"),
+        ),
+        "More power would not have made it faster there; what may be ridden where, the local code decides.",
+        peak.at_s,
+        peak.at_s,
+    )
 
 
 @finding
@@ -100,9 +125,11 @@ def hardly_full(e: Evidence) -> Finding | None:
     if share >= SELDOM:
         return None
     return Finding(
-        "hardly-full", "note", f"Full throttle for {100 * share:.1f} % of the ride only",
+        "hardly-full",
+        "note",
+        say("Full throttle for {share} of the ride only", share=quantity(100 * share, "%", ".1f")),
         "Limits that hold at full throttle are not proven by it: ride a full pull, Rides leads through one.",
-    )  # fmt: skip
+    )
 
 
 @finding
@@ -131,10 +158,23 @@ def _off_edge(e: Evidence, under: bool) -> Finding | None:
         )
         at = _first_full(e)
         return Finding(
-            f"{'under' if under else 'over'}-edge", "warn" if under else "note",
-            f"{100 * abs(1 - share.value):.0f} % {less} pull than predicted where the {limit} current limits",
-            f"{100 * share.low:.0f} to {100 * share.high:.0f} % of the predicted force with 95 % confidence. {why}", at, at,
-        )  # fmt: skip
+            f"{'under' if under else 'over'}-edge",
+            "warn" if under else "note",
+            say(
+                "{value} {less} pull than predicted where the {limit} current limits",
+                value=quantity(100 * abs(1 - share.value), "%", ".0f"),
+                less=less,
+                limit=limit,
+            ),
+            say(
+                "{low} to {high} of the predicted force with 95 % confidence. {why}",
+                low=quantity(100 * share.low, "", ".0f"),
+                high=quantity(100 * share.high, "%", ".0f"),
+                why=why,
+            ),
+            at,
+            at,
+        )
     return None
 
 
@@ -157,7 +197,15 @@ def weakening_unused(e: Evidence) -> Finding | None:
     if most > 0.25 * set_a:
         return None
     return Finding(
-        "weakening-unused", "note", f"{set_a:g} A of field weakening are set, {max(most, 0):.1f} A were used",
+        "weakening-unused",
+        "note",
+        say(
+            "{set} of field weakening are set, {most} were used",
+            set=quantity(set_a, "A"),
+            most=quantity(max(most, 0), "A", ".1f"),
+        ),
         "It costs heat where it is used and a risk where it fails; on a ride like this it gave nothing.",
-        suggest=Suggestion("drive.field_weakening_a", 0.0, "no change on a ride like this, and no braking should weakening fail"),
-    )  # fmt: skip
+        suggest=Suggestion(
+            "drive.field_weakening_a", 0.0, "no change on a ride like this, and no braking should weakening fail"
+        ),
+    )

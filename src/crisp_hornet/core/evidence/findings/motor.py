@@ -5,6 +5,7 @@ from __future__ import annotations
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.documents.saying import quantity, say
 
 FLUX_OFF, OHM_OFF, EFFICIENCY_OFF = 0.04, 0.15, 0.06
 POOR_KMH, POOR_N = 0.5, 2.0
@@ -18,13 +19,32 @@ def motor_constant_differs(e: Evidence) -> Finding | None:
         return None
     more = seen.value > told
     return Finding(
-        "motor-constant", "warn",
-        f"The motor's constant is {100 * abs(seen.value / told - 1):.0f} % {'greater' if more else 'smaller'} than the bike document says",
-        f"{1000 * seen.value:.1f} mWb ({1000 * seen.low:.1f} to {1000 * seen.high:.1f}), not {1000 * told:.1f}: "
-        f"{'more' if more else 'less'} pull for an ampere, {'lower' if more else 'higher'} base speed. Another winding, "
-        f"{'a' if more else 'hot or weakened magnets, a'} current sensor with a wrong gain, or a kV measured another way.",
-        suggest=Suggestion("motor.flux_linkage_wb", float(f"{seen.value:.4g}"), "pull and base speed as this ride showed them", bike=True),
-    )  # fmt: skip
+        "motor-constant",
+        "warn",
+        say(
+            "The motor's constant is {told} {more} than the bike document says",
+            told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+            more="greater" if more else "smaller",
+        ),
+        say(
+            "{value} mWb ({low} to {high}), not {told}: {more} pull for an ampere, {more_2} base "
+            "speed. Another winding, {more_3} current sensor with a wrong gain, or a kV measured "
+            "another way.",
+            value=quantity(1000 * seen.value, "", ".1f"),
+            low=quantity(1000 * seen.low, "", ".1f"),
+            high=quantity(1000 * seen.high, "", ".1f"),
+            told=quantity(1000 * told, "", ".1f"),
+            more="more" if more else "less",
+            more_2="lower" if more else "higher",
+            more_3="a" if more else "hot or weakened magnets, a",
+        ),
+        suggest=Suggestion(
+            "motor.flux_linkage_wb",
+            float(f"{seen.value:.4g}"),
+            "pull and base speed as this ride showed them",
+            bike=True,
+        ),
+    )
 
 
 @finding
@@ -35,12 +55,29 @@ def winding_differs(e: Evidence) -> Finding | None:
         return None
     more = seen.value > told
     return Finding(
-        "winding-resistance", "warn" if more else "note",
-        f"The winding resists {100 * abs(seen.value / told - 1):.0f} % {'more' if more else 'less'} than the bike document says",
-        f"{1000 * seen.value:.1f} mΩ at 25 °C ({1000 * seen.low:.1f} to {1000 * seen.high:.1f}), not {1000 * told:.1f}. Phase leads and "
-        f"their plugs are in it{': feel whether one of them is hot' if more else ''}.",
-        suggest=Suggestion("motor.phase_resistance_ohm", float(f"{seen.value:.4g}"), "heat and losses as this ride showed them", bike=True),
-    )  # fmt: skip
+        "winding-resistance",
+        "warn" if more else "note",
+        say(
+            "The winding resists {told} {more} than the bike document says",
+            told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+            more="more" if more else "less",
+        ),
+        say(
+            "{value} at {at} ({low} to {high}), not {told}. Phase leads and their plugs are in it{more}.",
+            value=quantity(1000 * seen.value, "mΩ", ".1f"),
+            at=quantity(25, "°C"),
+            low=quantity(1000 * seen.low, "", ".1f"),
+            high=quantity(1000 * seen.high, "", ".1f"),
+            told=quantity(1000 * told, "", ".1f"),
+            more=": feel whether one of them is hot" if more else "",
+        ),
+        suggest=Suggestion(
+            "motor.phase_resistance_ohm",
+            float(f"{seen.value:.4g}"),
+            "heat and losses as this ride showed them",
+            bike=True,
+        ),
+    )
 
 
 def _off(seen: Estimate, told: float, share: float) -> bool:
@@ -54,11 +91,20 @@ def less_reaches_the_road(e: Evidence) -> Finding | None:
     if not (seen.known and told > 0) or seen.high >= told or told - seen.value < EFFICIENCY_OFF:
         return None
     return Finding(
-        "lost-on-the-way", "warn",
-        f"{100 * seen.value:.0f} % of the pack's power reached the road at full throttle, {100 * told:.0f} % were predicted",
-        f"{100 * seen.low:.0f} to {100 * seen.high:.0f} %. More weight than the document has, a rubbing brake, a dry chain or a soft tyre "
-        "takes it, or head wind did.",
-    )  # fmt: skip
+        "lost-on-the-way",
+        "warn",
+        say(
+            "{value} of the pack's power reached the road at full throttle, {told} were predicted",
+            value=quantity(100 * seen.value, "%", ".0f"),
+            told=quantity(100 * told, "%", ".0f"),
+        ),
+        say(
+            "{low} to {high}. More weight than the document has, a rubbing brake, a dry chain or a "
+            "soft tyre takes it, or head wind did.",
+            low=quantity(100 * seen.low, "", ".0f"),
+            high=quantity(100 * seen.high, "%", ".0f"),
+        ),
+    )
 
 
 @finding
@@ -69,16 +115,42 @@ def weakening_gain(e: Evidence) -> Finding | None:
         return None
     faster = ""
     if one.gain_kmh.known:
-        faster = f", {one.gain_kmh.value:+.1f} km/h at the top ({one.gain_kmh.low:+.1f} to {one.gain_kmh.high:+.1f})"
-    heat = f" for {one.heat_w.value:.0f} W more heat in the winding" if one.heat_w.known else ""
-    reason = f"{one.gain_n.low:+.0f} to {one.gain_n.high:+.0f} N{faster}{heat}, in the {one.seconds:.0f} s it was at work at full throttle."
+        faster = say(
+            ", {value} at the top ({low} to {high})",
+            value=quantity(one.gain_kmh.value, "km/h", "+.1f"),
+            low=quantity(one.gain_kmh.low, "", "+.1f"),
+            high=quantity(one.gain_kmh.high, "", "+.1f"),
+        )
+    heat = (
+        say(" for {value} more heat in the winding", value=quantity(one.heat_w.value, "W", ".0f"))
+        if one.heat_w.known
+        else ""
+    )
+    reason = say(
+        "{low} to {high}{faster}{heat}, in the {seconds} it was at work at full throttle.",
+        low=quantity(one.gain_n.low, "N", "+.0f", bare=True),
+        high=quantity(one.gain_n.high, "N", "+.0f"),
+        faster=faster,
+        heat=heat,
+        seconds=quantity(one.seconds, "s", ".0f"),
+    )
     if one.gain_n.high < POOR_N or (one.gain_kmh.known and one.gain_kmh.high < POOR_KMH):
         return Finding(
-            "weakening-poor", "note", "Field weakening was at work and gave next to nothing", f"{reason} Another limit binds there.",
-            one.at_s, one.at_s, Suggestion("drive.field_weakening_a", 0.0, "the same pull, cooler, and no braking should weakening fail"),
-        )  # fmt: skip
+            "weakening-poor",
+            "note",
+            "Field weakening was at work and gave next to nothing",
+            say("{reason} Another limit binds there.", reason=reason),
+            one.at_s,
+            one.at_s,
+            Suggestion("drive.field_weakening_a", 0.0, "the same pull, cooler, and no braking should weakening fail"),
+        )
     return Finding(
-        "weakening-gain", "note", f"Field weakening gave {one.gain_n.value:.0f} N", reason, one.at_s, one.at_s
+        "weakening-gain",
+        "note",
+        say("Field weakening gave {value}", value=quantity(one.gain_n.value, "N", ".0f")),
+        reason,
+        one.at_s,
+        one.at_s,
     )
 
 
@@ -90,7 +162,9 @@ def timed_worse(e: Evidence) -> Finding | None:
         return None
     one = max(worse, key=lambda each: abs(each.seen.value / each.predicted - 1))
     return Finding(
-        "timed-slower", "note", f"By the stopwatch it is slower than predicted: {one.in_words}",
+        "timed-slower",
+        "note",
+        say("By the stopwatch it is slower than predicted: {in_words}", in_words=one.in_words),
         "If it was at full throttle: more weight than the document has, a tired pack, a rubbing brake or a soft tyre do this; so does a "
         "limit that something else in the chain imposes.",
-    )  # fmt: skip
+    )

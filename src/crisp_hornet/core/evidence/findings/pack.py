@@ -8,6 +8,7 @@ from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v, tiredness
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 TIRED, STIFF = 0.15, -0.12
 NEAR_TRIP_V, LOW_CHARGE = 1.5, 0.25
@@ -20,13 +21,15 @@ def low_voltage_fade(e: Evidence) -> Finding | None:
     peak = e.peaks.get("pack_v")
     if peak is None:
         return None
-    words = f"lowest {peak.value:.1f} V, fade from {peak.limit:g} V"
+    words = say(
+        "lowest {value}, fade from {limit}", value=quantity(peak.value, "V", ".1f"), limit=quantity(peak.limit, "V")
+    )
     if peak.reached:
         return Finding(
             "pack_v-fade",
             "warn",
             "The low-voltage fade was at work",
-            f"{words}, for {peak.at_limit_s:.0f} s.",
+            say("{words}, for {at_limit}.", words=words, at_limit=quantity(peak.at_limit_s, "s", ".0f")),
             peak.at_s,
             peak.at_s,
         )
@@ -34,7 +37,7 @@ def low_voltage_fade(e: Evidence) -> Finding | None:
         "pack_v-room",
         "settled",
         "The low-voltage fade had room",
-        f"{words}: not proven on this ride.",
+        say("{words}: not proven on this ride.", words=words),
         peak.at_s,
         peak.at_s,
     )
@@ -48,11 +51,23 @@ def pack_tired(e: Evidence) -> Finding | None:
         return None
     sag = (e.tune.drive.battery_current_a or 0) * (seen.value - told)
     return Finding(
-        "pack-tired", "warn", f"The pack resists {100 * tiredness(seen.value, told):.0f} % more than the bike document says",
-        f"{_milliohm(seen.value)} ({_milliohm(seen.low)} to {_milliohm(seen.high)}), not {_milliohm(told)}: at the set current it sags "
-        f"{sag:.1f} V deeper. Age, cold or a poor joint do this; a warm plug shows which.",
+        "pack-tired",
+        "warn",
+        say(
+            "The pack resists {told} more than the bike document says",
+            told=quantity(100 * tiredness(seen.value, told), "%", ".0f"),
+        ),
+        say(
+            "{value} ({low} to {high}), not {told}: at the set current it sags {sag} deeper. Age, "
+            "cold or a poor joint do this; a warm plug shows which.",
+            value=_milliohm(seen.value),
+            low=_milliohm(seen.low),
+            high=_milliohm(seen.high),
+            told=_milliohm(told),
+            sag=quantity(sag, "V", ".1f"),
+        ),
         suggest=_learn(e.bike, seen.value),
-    )  # fmt: skip
+    )
 
 
 @finding
@@ -62,23 +77,34 @@ def pack_stiffer(e: Evidence) -> Finding | None:
     if not seen.known or tiredness(seen.value, told) > STIFF or seen.high >= told:
         return None
     return Finding(
-        "pack-stiffer", "note", f"The pack resists {-100 * tiredness(seen.value, told):.0f} % less than the bike document says",
-        f"{_milliohm(seen.value)} ({_milliohm(seen.low)} to {_milliohm(seen.high)}), not {_milliohm(told)}: it sags less than predicted.",
+        "pack-stiffer",
+        "note",
+        say(
+            "The pack resists {told} less than the bike document says",
+            told=quantity(-100 * tiredness(seen.value, told), "%", ".0f"),
+        ),
+        say(
+            "{value} ({low} to {high}), not {told}: it sags less than predicted.",
+            value=_milliohm(seen.value),
+            low=_milliohm(seen.low),
+            high=_milliohm(seen.high),
+            told=_milliohm(told),
+        ),
         suggest=_learn(e.bike, seen.value),
-    )  # fmt: skip
+    )
 
 
 def _learn(bike: Bike, ohm: float) -> Suggestion:
     return Suggestion(
         "battery.resistance_ohm",
         float(f"{ohm:.4g}"),
-        f"predictions for {bike.name} sag as the pack really does",
+        say("predictions for {name} sag as the pack really does", name=bike.name),
         bike=True,
     )
 
 
 def _milliohm(ohm: float) -> str:
-    return f"{1000 * ohm:.0f} mΩ"
+    return say("{ohm}", ohm=quantity(1000 * ohm, "mΩ", ".0f"))
 
 
 @finding
@@ -89,10 +115,22 @@ def trip_near(e: Evidence) -> Finding | None:
         return None
     start = trip + NEAR_TRIP_V + 2
     return Finding(
-        "trip-near", "warn", f"The pack fell to {peak.value:.1f} V; its board switches off at {trip:g} V",
-        "A cut at that moment takes drive and lights. Start the low-voltage fade earlier, or ask for less current.", peak.at_s, peak.at_s,
-        Suggestion("battery_guard.fade_start_v", start, f"the current is eased from {start:g} V on, before the board cuts"),
-    )  # fmt: skip
+        "trip-near",
+        "warn",
+        say(
+            "The pack fell to {value}; its board switches off at {trip}",
+            value=quantity(peak.value, "V", ".1f"),
+            trip=quantity(trip, "V"),
+        ),
+        "A cut at that moment takes drive and lights. Start the low-voltage fade earlier, or ask for less current.",
+        peak.at_s,
+        peak.at_s,
+        Suggestion(
+            "battery_guard.fade_start_v",
+            start,
+            say("the current is eased from {start} on, before the board cuts", start=quantity(start, "V")),
+        ),
+    )
 
 
 @finding
@@ -107,11 +145,23 @@ def sag_when_low(e: Evidence) -> Finding | None:
         return None
     most = float(np.floor((rested - battery.bms_trip_v - 1) / seen.value))
     return Finding(
-        "sag-when-low", "warn", f"At a quarter of its charge {current:g} A would pull the pack to {loaded:.1f} V",
-        f"Its board switches off at {battery.bms_trip_v:g} V, and no fade begins before. By the resistance this ride showed "
-        f"({_milliohm(seen.value)}).",
-        suggest=Suggestion("drive.battery_current_a", max(most, 1.0), "stays a volt above the trip down to a quarter of the charge"),
-    )  # fmt: skip
+        "sag-when-low",
+        "warn",
+        say(
+            "At a quarter of its charge {current} would pull the pack to {loaded}",
+            current=quantity(current, "A"),
+            loaded=quantity(loaded, "V", ".1f"),
+        ),
+        say(
+            "Its board switches off at {bms_trip}, and no fade begins before. By the resistance this "
+            "ride showed ({value}).",
+            bms_trip=quantity(battery.bms_trip_v, "V"),
+            value=_milliohm(seen.value),
+        ),
+        suggest=Suggestion(
+            "drive.battery_current_a", max(most, 1.0), "stays a volt above the trip down to a quarter of the charge"
+        ),
+    )
 
 
 @finding
@@ -125,10 +175,13 @@ def pack_cut(e: Evidence) -> Finding | None:
         return None
     at = float(e.smooth.time_s[int(np.argmax(gone))])
     return Finding(
-        "pack-cut", "warn", "The pack's voltage vanished while riding",
+        "pack-cut",
+        "warn",
+        "The pack's voltage vanished while riding",
         "A board that tripped or a plug that lost contact: look at both before the next ride. What is said of this ride ends before it.",
-        at, float(e.smooth.time_s[np.flatnonzero(gone)[-1]]),
-    )  # fmt: skip
+        at,
+        float(e.smooth.time_s[np.flatnonzero(gone)[-1]]),
+    )
 
 
 @finding
@@ -143,10 +196,24 @@ def regen_over_charge(e: Evidence) -> Finding | None:
         return None
     most = float(-np.nanmin(amps))
     return Finding(
-        "regen-over-charge", "warn", f"Regen charged with up to {most:.1f} A; the pack's board allows {allowed:g} A",
-        f"For {where.sum() * 0.2:.0f} s in all. A board that opens then lets the voltage jump.", *stretch,
-        Suggestion("regen.battery_current_a", min(e.tune.regen.battery_current_a, allowed), f"braking charges with {allowed:g} A at most"),
-    )  # fmt: skip
+        "regen-over-charge",
+        "warn",
+        say(
+            "Regen charged with up to {most}; the pack's board allows {allowed}",
+            most=quantity(most, "A", ".1f"),
+            allowed=quantity(allowed, "A"),
+        ),
+        say(
+            "For {where} in all. A board that opens then lets the voltage jump.",
+            where=quantity(where.sum() * 0.2, "s", ".0f"),
+        ),
+        *stretch,
+        Suggestion(
+            "regen.battery_current_a",
+            min(e.tune.regen.battery_current_a, allowed),
+            say("braking charges with {allowed} at most", allowed=quantity(allowed, "A")),
+        ),
+    )
 
 
 @finding
@@ -159,10 +226,17 @@ def over_full(e: Evidence) -> Finding | None:
     if stretch is None:
         return None
     return Finding(
-        "over-full", "warn", f"Regen lifted the pack to {np.nanmax(e.channel('pack_v')):.1f} V; full it has {most:.1f} V",
-        "Cells above their full voltage age at once. Let regen fade earlier.", *stretch,
+        "over-full",
+        "warn",
+        say(
+            "Regen lifted the pack to {channel}; full it has {most}",
+            channel=quantity(np.nanmax(e.channel("pack_v")), "V", ".1f"),
+            most=quantity(most, "V", ".1f"),
+        ),
+        "Cells above their full voltage age at once. Let regen fade earlier.",
+        *stretch,
         Suggestion("regen.fade_end_v", float(f"{most:.1f}"), "no braking current into a full pack"),
-    )  # fmt: skip
+    )
 
 
 @finding
@@ -177,6 +251,8 @@ def regen_useless(e: Evidence) -> Finding | None:
     ):
         return None
     return Finding(
-        "regen-useless", "note", f"Regen is on and gave back {100 * share.value:.1f} % of what was drawn",
+        "regen-useless",
+        "note",
+        say("Regen is on and gave back {value} of what was drawn", value=quantity(100 * share.value, "%", ".1f")),
         "Never used, faded away by a full pack, or no lever calls for it. It wears no brake pads only where it is used.",
-    )  # fmt: skip
+    )

@@ -9,6 +9,7 @@ import numpy as np
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.ride.even import STEP_S
+from crisp_hornet.documents.saying import quantity, say
 
 ALIKE, LATE_S, STRONG_MPS2, RESTS_NM = 0.1, 0.6, 1.8, 2.5
 
@@ -21,9 +22,16 @@ def levels_alike(e: Evidence) -> Finding | None:
         a, b = low.watts_per_watt, high.watts_per_watt
         if high.level == low.level + 1 and abs(b.value / max(a.value, 1e-9) - 1) < ALIKE:
             return Finding(
-                "levels-alike", "note", f"Levels {low.level} and {high.level} gave the same help",
-                f"{a.value:.1f} and {b.value:.1f} watts for a watt of the rider. Further apart, or one level less, would be felt.",
-            )  # fmt: skip
+                "levels-alike",
+                "note",
+                say("Levels {level} and {level_2} gave the same help", level=low.level, level_2=high.level),
+                say(
+                    "{value} and {value_2} watts for a watt of the rider. Further apart, or one level less, "
+                    "would be felt.",
+                    value=quantity(a.value, "", ".1f"),
+                    value_2=quantity(b.value, "", ".1f"),
+                ),
+            )
     return None
 
 
@@ -36,10 +44,20 @@ def assist_late(e: Evidence) -> Finding | None:
     one = max(late, key=lambda level: level.delay_s.value)
     sooner = max(0.0, round(e.tune.assist.start_deg * LATE_S / one.delay_s.value))
     return Finding(
-        "assist-late", "note", f"On level {one.level} the motor came {one.delay_s.value:.1f} s after the first stroke",
-        f"{one.delay_s.low:.1f} to {one.delay_s.high:.1f} s. A smaller starting angle, or a shorter ramp, brings it sooner.",
+        "assist-late",
+        "note",
+        say(
+            "On level {level} the motor came {value} after the first stroke",
+            level=one.level,
+            value=quantity(one.delay_s.value, "s", ".1f"),
+        ),
+        say(
+            "{low} to {high}. A smaller starting angle, or a shorter ramp, brings it sooner.",
+            low=quantity(one.delay_s.low, "s", ".1f", bare=True),
+            high=quantity(one.delay_s.high, "s", ".1f"),
+        ),
         suggest=Suggestion("assist.start_deg", float(sooner), "the help begins after less of a turn"),
-    )  # fmt: skip
+    )
 
 
 @finding
@@ -52,11 +70,21 @@ def pulls_away_hard(e: Evidence) -> Finding | None:
     one = min(hard, key=lambda level: level.level)
     longer = float(f"{min(e.tune.assist.ramp_s * 1.5 + 0.1, 3.0):.2f}")
     return Finding(
-        "pulls-away-hard", "note", f"On level {one.level} it pulled away with {one.peak_mps2.value:.1f} m/s²",
-        f"{one.peak_mps2.low:.1f} to {one.peak_mps2.high:.1f} m/s², jerk {one.most_jerk_mps3.value:.0f} m/s³: that is what 'too strong at "
-        "the low end' is made of.",
+        "pulls-away-hard",
+        "note",
+        say(
+            "On level {level} it pulled away with {value}",
+            level=one.level,
+            value=quantity(one.peak_mps2.value, "m/s²", ".1f"),
+        ),
+        say(
+            "{low} to {high}, jerk {value} m/s³: that is what 'too strong at the low end' is made of.",
+            low=quantity(one.peak_mps2.low, "m/s²", ".1f", bare=True),
+            high=quantity(one.peak_mps2.high, "m/s²", ".1f"),
+            value=quantity(one.most_jerk_mps3.value, "", ".0f"),
+        ),
         suggest=Suggestion("assist.ramp_s", longer, "the same help, let in more slowly"),
-    )  # fmt: skip
+    )
 
 
 @finding
@@ -71,6 +99,8 @@ def torque_never_rests(e: Evidence) -> Finding | None:
     if abs(reads) < RESTS_NM:
         return None
     return Finding(
-        "torque-never-rests", "warn", f"With still pedals the torque sensor reads {reads:.1f} N·m",
+        "torque-never-rests",
+        "warn",
+        say("With still pedals the torque sensor reads {reads}", reads=quantity(reads, "N·m", ".1f")),
         "Its rest is off: assist then starts by itself, or late. Calibrate it unloaded.",
-    )  # fmt: skip
+    )

@@ -7,6 +7,7 @@ import numpy as np
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.documents.saying import quantity, say
 
 WHEEL_OFF, ROAD_OFF = 0.007, 0.12
 GAPS = 0.05
@@ -20,13 +21,28 @@ def wheel_off(e: Evidence) -> Finding | None:
         return None
     off = 100 * (told / seen.value - 1)
     return Finding(
-        "wheel-off", "warn" if abs(off) > 3 else "note", f"The speed shown is {abs(off):.1f} % too {'high' if off > 0 else 'low'}",
-        f"By GPS the wheel rolls {seen.value:.3f} m ({seen.low:.3f} to {seen.high:.3f}), not {told:.3f} m. Speed limits, ranges and "
-        "predictions are off by as much.",
-        suggest=Suggestion(
-            "drivetrain.wheel_circumference_m", float(f"{seen.value:.4g}"), "speeds, limits and ranges as they really are", bike=True
+        "wheel-off",
+        "warn" if abs(off) > 3 else "note",
+        say(
+            "The speed shown is {off} too {off_2}",
+            off=quantity(abs(off), "%", ".1f"),
+            off_2="high" if off > 0 else "low",
         ),
-    )  # fmt: skip
+        say(
+            "By GPS the wheel rolls {value} ({low} to {high}), not {told}. Speed limits, ranges and "
+            "predictions are off by as much.",
+            value=quantity(seen.value, "m", ".3f"),
+            low=quantity(seen.low, "", ".3f"),
+            high=quantity(seen.high, "", ".3f"),
+            told=quantity(told, "m", ".3f"),
+        ),
+        suggest=Suggestion(
+            "drivetrain.wheel_circumference_m",
+            float(f"{seen.value:.4g}"),
+            "speeds, limits and ranges as they really are",
+            bike=True,
+        ),
+    )
 
 
 @finding
@@ -60,11 +76,27 @@ def _road(seen: Estimate, told: float, id_: str, what: str, path: str, causes: s
         return None
     more = seen.value > told
     return Finding(
-        id_, "note",
-        f"The {what} is {100 * abs(seen.value / told - 1):.0f} % {'greater' if more else 'smaller'} than the bike document says",
-        f"{seen.value:.3g} {seen.unit} ({seen.low:.3g} to {seen.high:.3g}), not {told:.3g}. It depends on {causes}.".replace("  ", " "),
-        suggest=Suggestion(path, float(f"{seen.value:.3g}"), "speeds on hills and ranges are predicted as this ride rolled", bike=True),
-    )  # fmt: skip
+        id_,
+        "note",
+        say(
+            "The {what} is {told} {more} than the bike document says",
+            what=what,
+            told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+            more="greater" if more else "smaller",
+        ),
+        say(
+            "{value} {unit} ({low} to {high}), not {told}. It depends on {causes}.",
+            value=quantity(seen.value, "", ".3g"),
+            unit=seen.unit,
+            low=quantity(seen.low, "", ".3g"),
+            high=quantity(seen.high, "", ".3g"),
+            told=quantity(told, "", ".3g"),
+            causes=causes,
+        ).replace("  ", " "),
+        suggest=Suggestion(
+            path, float(f"{seen.value:.3g}"), "speeds on hills and ranges are predicted as this ride rolled", bike=True
+        ),
+    )
 
 
 @finding
@@ -79,7 +111,14 @@ def gaps(e: Evidence) -> Finding | None:
         return None
     at = int(np.argmax(steps))
     return Finding(
-        "log-gaps", "note", f"{100 * missing:.0f} % of the ride was not recorded",
-        f"{len(holes)} gaps, the longest {steps[at]:.0f} s. Energy and distance are those of the rest.",
-        float(e.log.time_s[at]), float(e.log.time_s[at + 1]),
-    )  # fmt: skip
+        "log-gaps",
+        "note",
+        say("{missing} of the ride was not recorded", missing=quantity(100 * missing, "%", ".0f")),
+        say(
+            "{holes} gaps, the longest {at}. Energy and distance are those of the rest.",
+            holes=len(holes),
+            at=quantity(steps[at], "s", ".0f"),
+        ),
+        float(e.log.time_s[at]),
+        float(e.log.time_s[at + 1]),
+    )

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from crisp_hornet.core.road.consequences import Consequence
+from crisp_hornet.documents.saying import say
 
 
 @dataclass(frozen=True)
@@ -28,8 +29,8 @@ class Effect:
     @property
     def in_words(self) -> str:
         """``12 % hill 24 to 22 km/h``."""
-        unit = f" {self.after.unit}" if math.isfinite(self.after.value) else ""
-        return f"{self.after.label} {self.before.text} to {self.after.text}{unit}"
+        before = self.before.told_bare if math.isfinite(self.after.value) else self.before.text
+        return say("{label} {before} to {after}", label=self.after.label, before=before, after=self.after.told)
 
     @property
     def share(self) -> float:
