@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.bench.stations.rides.record_bar import _kilograms
-from crisp_hornet.bench.units import Units
+from crisp_hornet.documents.units import Units
 from crisp_hornet.link.contact import Live
 from tests.bench.driving import click, find, go, texts
 from tests.bench.linking import beside, connect

@@ -6,7 +6,6 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QLineEdit
 
 from crisp_hornet.bench.theme import DARK, LIGHT
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
@@ -16,6 +15,8 @@ from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.store import read_bike, read_tune
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.units import Units
 from tests.bench.driving import drag, press_keys
 from tests.bench.test_handling import wheel
 
@@ -158,7 +159,7 @@ def test_a_painted_table_turns_units_and_keeps_its_height(qtbot, qapp):
         [["1", "20 km/h"], ["changes nothing at all, however long this line may be, it is cut off"]], Units()
     )
     high = table.sizeHint().height()
-    table.show_rows([["1", "30 km/h"], ["changes nothing"]], Units(metric=False))
+    table.show_rows([["1", say("{v}", v=quantity(30, "km/h", ".0f"))], ["changes nothing"]], Units(metric=False))
     assert table.texts() == ["1", "19 mph", "changes nothing"] and table.sizeHint().height() == high
     assert "19 mph" in table.accessibleName() and not table.grab().isNull()
 

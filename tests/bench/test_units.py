@@ -7,7 +7,8 @@ from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
 
-from crisp_hornet.bench.units import Units
+from crisp_hornet.bench.written import turned_over
+from crisp_hornet.documents.units import Units
 from tests.bench.driving import click, find, go, texts
 
 OTHER = Units(metric=False)
@@ -19,8 +20,8 @@ OTHER = Units(metric=False)
     ("7.5 km by the wheel", "4.7 mi by the wheel"), ("0.35 N·m", "0.26 lbf·ft"), ("100 ± 5 °C", "212 ± 9 °F"),
     ("12 kW, 3 km/hour", "12 kW, 3 km/hour"), ("−5 °C", "23 °F"), ("no units at all", "no units at all"),
 ])  # fmt: skip
-def test_sentences_are_turned_over(metric, other):
-    assert OTHER.text(metric) == other and Units().text(metric) == metric
+def test_lines_that_were_written_down_are_turned_over(metric, other):
+    assert turned_over(metric, OTHER) == other and turned_over(metric, Units()) == metric
 
 
 @seed(4)

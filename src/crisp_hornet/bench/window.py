@@ -28,13 +28,13 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.stations import Stations, title
 from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.job_line import JobLine
 from crisp_hornet.bench.widgets.notice import Notice
 from crisp_hornet.bench.widgets.sentence import Sentence
 from crisp_hornet.bench.widgets.text import button, label, rule
 from crisp_hornet.bench.widgets.watch_list import WatchList
 from crisp_hornet.core.rules import Warning_
+from crisp_hornet.documents.units import Units
 
 SIDE_WIDTH = 292
 MARGIN = 22

@@ -19,12 +19,13 @@ from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.bench.desk.open_ride import OpenRide
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.bench.desk.watch import Watch
-from crisp_hornet.bench.units import Units
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.units import Units
 from crisp_hornet.garage.garage import Garage
 
 if TYPE_CHECKING:
@@ -155,7 +156,7 @@ class Desk(QObject):
         bike_id = self.kept(lambda: self.garage.bikes.save(bike))
         if bike_id is not None:
             self.active.id = bike_id
-            self.log("bike", f"{bike.name} opened", f"{bike.mass_kg:g} kg as ridden")
+            self.log("bike", f"{bike.name} opened", say("{mass} as ridden", mass=quantity(bike.mass_kg, "kg")))
             self.reload()
 
     def open_kept_bike(self, bike_id: int) -> None:

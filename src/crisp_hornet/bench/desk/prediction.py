@@ -7,7 +7,6 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from crisp_hornet.bench.units import Units
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve, regen_curve
 from crisp_hornet.core.drive.uncertainty import Band, pull_band
@@ -16,6 +15,7 @@ from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.road.consequences import Consequence, on_the_road
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.units import Units
 
 SPEEDS = 400
 BAND_EVERY = 13  # a band is smooth: some thirty speeds tell it

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.desk.prediction import in_units
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
-from crisp_hornet.bench.units import Units
 from crisp_hornet.core.road.consequences import Consequence
+from crisp_hornet.documents.units import Units
 
 HEIGHT = 78
 GAP = 7.0

@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.units import Units
 from crisp_hornet.core.drive.efficiency import EfficiencyMap
 from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.units import Units
 
 LEFT, RIGHT, TOP, BOTTOM = 56.0, 14.0, 22.0, 22.0
 POOR, GOOD = 0.4, 0.95  # tints run from one to the other
@@ -31,13 +32,25 @@ class EfficiencyCells(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(660, 220)
 
+    def show_units(self, units: Units) -> None:
+        """The same map in other units."""
+        if units != self._units:
+            self.show_map(self.map, self._curve, units)
+
     def show_map(self, found: EfficiencyMap | None, curve: PullCurve | None, units: Units) -> None:
         """Show a map whose speeds and forces are evenly spaced, and the draft's full throttle."""
         self.map, self._curve, self._units = found, curve, units
         if found is not None and np.isfinite(found.efficiency).any():
             best = np.unravel_index(int(np.nanargmax(found.efficiency)), found.efficiency.shape)
             self.setAccessibleName(
-                f"efficiency, best {found.efficiency[best]:.0%} at {found.speed_kmh[best[1]]:.0f} km/h and {found.force_n[best[0]]:.0f} N"
+                units.text(
+                    say(
+                        "efficiency, best {share} at {speed} and {force}",
+                        share=quantity(found.efficiency[best], "", ".0%"),
+                        speed=quantity(found.speed_kmh[best[1]], "km/h", ".0f"),
+                        force=quantity(found.force_n[best[0]], "N", ".0f"),
+                    )
+                )
             )
         self.update()
 

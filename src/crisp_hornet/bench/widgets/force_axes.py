@@ -10,12 +10,12 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n, road_load_n
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.units import Units
 
 GRADES = (0.0, 0.06, 0.12, 0.18)
 LEFT, RIGHT, TOP, BOTTOM = 34.0, 6.0, 8.0, 44.0

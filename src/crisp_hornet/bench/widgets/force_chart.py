@@ -25,12 +25,12 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.force_axes import ForceAxes, nice_top
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.drive.uncertainty import Band
 from crisp_hornet.core.ride.measured_pull import MeasuredPull
+from crisp_hornet.documents.units import Units
 
 CROSS_CELL_PX = 7.0
 LIMIT_WORDS = {"low_voltage": "low voltage"}

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
-from crisp_hornet.bench.units import Units
+from crisp_hornet.documents.units import Units
 
 ROW_PX, GAP_PX, SIDE_PX = 19.0, 14.0, 8.0
 

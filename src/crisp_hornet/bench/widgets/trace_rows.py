@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.bench.units import Units
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.derived import UNITS as WORKED_OUT_UNITS
 from crisp_hornet.core.ride.limit_along import LIMITS
 from crisp_hornet.documents.channels import UNITS
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.units import Units
 
 Rows = tuple[tuple[str, ...], ...]
 """From the top: what shares a row has one unit."""
@@ -62,5 +63,5 @@ def told(channel: str, value: float) -> str:
     if channel == "limit":
         word = limit_word(value)
         return f"held by {word}" if word else "not driven"
-    number = f"{100 * value:.0f} %" if channel == "throttle" else f"{value:.1f} {ALL_UNITS[channel]}".strip()
-    return f"{WORDS.get(channel, channel)} {number}"
+    number = quantity(100 * value, "%", ".0f") if channel == "throttle" else quantity(value, ALL_UNITS[channel], ".1f")
+    return say("{channel} {value}", channel=WORDS.get(channel, channel), value=number)

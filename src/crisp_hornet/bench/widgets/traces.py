@@ -14,7 +14,6 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ribbon import Ribbon
 from crisp_hornet.bench.widgets.trace_axes import SizeAxis, TimeAxis, WayAxis, clock
 from crisp_hornet.bench.widgets.trace_box import TraceBox
@@ -24,6 +23,7 @@ from crisp_hornet.core.ride.along import way_km
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.gaps import LEAST_S, longest_step_s
 from crisp_hornet.core.ride.pyramid import Pyramid
+from crisp_hornet.documents.units import Units
 
 RIBBON_PX = 26
 GAP_KM = 0.2
@@ -183,12 +183,12 @@ class Traces(QWidget):
         row = self._row_at(self.at_s)
         words = [clock(self.at_s)]
         for name in self.channels:
-            here = told(name, float(self.ride.get(name)[row]))
-            there = told(name, float(self.other.get(name)[row])) if self.other is not None else ""
+            here = self.units.text(told(name, float(self.ride.get(name)[row])))
+            there = self.units.text(told(name, float(self.other.get(name)[row]))) if self.other is not None else ""
             there = there.removeprefix(f"{WORDS.get(name, name)} ")
             if here:
                 words.append(f"{here} ({there})" if there else here)
-        return self.units.text(" · ".join(words))
+        return " · ".join(words)
 
     @property
     def in_view(self) -> tuple[float, float]:

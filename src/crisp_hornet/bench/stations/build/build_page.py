@@ -24,6 +24,7 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.documents import store
 from crisp_hornet.documents.base import unknown_keys
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import quantity, say
 
 MOST_NAMED = 6
 
@@ -234,7 +235,13 @@ class BuildPage(Station):
         if len(bike.assumed) > MOST_NAMED:
             names += f" and {len(bike.assumed) - MOST_NAMED} more"
         return "WHAT IT IS", (
-            f"{bike.name} weighs <b>{bike.mass_kg:g} kg</b> as ridden, {rear:.0f} kg of it on the rear wheel and {front:.0f} kg in front. "
+            say(
+                "{name} weighs <b>{mass}</b> as ridden, {rear} of it on the rear wheel and {front} in front. ",
+                name=bike.name,
+                mass=quantity(bike.mass_kg, "kg"),
+                rear=quantity(rear, "kg", ".0f"),
+                front=quantity(front, "kg", ".0f"),
+            )
             + (f"Nobody has measured yet: {names}." if bike.assumed else "Every figure was entered or measured.")
         )
 

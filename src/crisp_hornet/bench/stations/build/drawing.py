@@ -10,10 +10,11 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPaintEven
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
-from crisp_hornet.bench.units import Units
 from crisp_hornet.core.drive.motor import wheel_radius_m
 from crisp_hornet.core.road.vehicle import centre_of_gravity, lift_force_n
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.units import Units
 
 GROUND_PX = 44.0
 Place = Callable[[float, float], QPointF]  # metres from the rear axle and above ground, to pixels
@@ -39,8 +40,15 @@ class BikeDrawing(QWidget):
             self._before = self.bike if self.bike.name == bike.name else None
         self.bike, self.units = bike, units
         rear, front = wheel_loads(bike)
-        loads = f"rear wheel carries {rear:.0f} kg, front {front:.0f} kg"
-        words = f"{bike.name} from the side: wheelbase {bike.chassis.wheelbase_m:g} m, {loads}"
+        loads = say(
+            "rear wheel carries {rear}, front {front}",
+            rear=quantity(rear, "kg", ".0f"),
+            front=quantity(front, "kg", ".0f"),
+        )
+        wheelbase = quantity(bike.chassis.wheelbase_m, "m")
+        words = say(
+            "{name} from the side: wheelbase {wheelbase}, {loads}", name=bike.name, wheelbase=wheelbase, loads=loads
+        )
         self.setAccessibleName(units.text(words))
         self.update()
 
@@ -141,7 +149,7 @@ class BikeDrawing(QWidget):
             painter.setFont(font(QUIET_PX))
             painter.setPen(theme.color("text"))
             self._centred(painter, place + QPointF(0, -2), mass.name)
-            self._centred(painter, place + QPointF(0, 13), self.units.text(f"{mass.kg:g} kg"))
+            self._centred(painter, place + QPointF(0, 13), self.units.text(say("{kg}", kg=quantity(mass.kg, "kg"))))
 
     def _paint_balance(self, painter: QPainter, at: Place) -> None:
         bike = self.bike
@@ -159,7 +167,9 @@ class BikeDrawing(QWidget):
             painter.fillPath(path, theme.color("text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
-        words = self.units.text(f"{bike.mass_kg:g} kg, {height_m:.2f} m up")
+        words = self.units.text(
+            say("{mass}, {height} up", mass=quantity(bike.mass_kg, "kg"), height=quantity(height_m, "m", ".2f"))
+        )
         note = QPointF(self.width() - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
         painter.drawText(note, words)
         painter.setPen(QPen(theme.color("quiet"), 1))
@@ -174,7 +184,11 @@ class BikeDrawing(QWidget):
         for x, load in ((0.0, rear), (chassis.wheelbase_m, front)):
             foot = at(x, 0)
             was = self._was(load, _rear_load if x == 0.0 else _front_load, "kg")
-            self._centred(painter, foot + QPointF(0, 18), self.units.text(f"{load:.0f} kg{was}"))
+            self._centred(
+                painter,
+                foot + QPointF(0, 18),
+                self.units.text(say("{load}{was}", load=quantity(load, "kg", ".0f"), was=was)),
+            )
         lift = lift_force_n(bike)
         if math.isfinite(lift):
             painter.setFont(font(QUIET_PX))

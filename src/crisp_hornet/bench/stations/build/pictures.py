@@ -7,13 +7,14 @@ import math
 import numpy as np
 from PyQt6.QtCore import Qt
 
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.pack.cells import charge_at, rested_v, usable
 from crisp_hornet.core.road.range import range_km
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import Symbol, quantity, say
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.units import Units
 
 CRUISE_W = 500.0
 CRUISE_KMH = 25.0
@@ -49,9 +50,20 @@ def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture |
         )
         words += f" At {CRUISE_W:.0f} W {left.wh:.0f} Wh are left until the fade has closed; {cost}."
         far = range_km(bike, CRUISE_KMH, 0.0, now_v, guard.fade_end_v)
-        words += f" At {CRUISE_KMH:.0f} km/h on the flat, unaided, that is {far.low_km:.0f} to {far.high_km:.0f} km."
-    picture = Picture("charge, %", "rested volts", [Line(battery.chemistry.upper(), 100 * charge, volts)], levels,
-                      mark=(100 * now.value, now_v, 100 * now.spread), y_from=float(min(volts[0], battery.bms_trip_v)) - 1)  # fmt: skip
+        words += say(
+            " At {cruise} on the flat, unaided, that is {low} to {high}.",
+            cruise=quantity(CRUISE_KMH, "km/h", ".0f"),
+            low=quantity(far.low_km, "km", ".0f", bare=True),
+            high=quantity(far.high_km, "km", ".0f"),
+        )
+    picture = Picture(
+        "charge, %",
+        "rested volts",
+        [Line(battery.chemistry.upper(), 100 * charge, volts)],
+        levels,
+        mark=(100 * now.value, now_v, 100 * now.spread),
+        y_from=float(min(volts[0], battery.bms_trip_v)) - 1,
+    )
     return picture, words
 
 
@@ -62,7 +74,7 @@ def motor_pictures(curve: PullCurve, units: Units) -> tuple[Picture, Picture, st
     rpm, torque = rpm[pulls], curve.shaft_torque_nm[pulls]
     torque_picture = Picture(
         "motor speed, rpm",
-        units.text("shaft torque at full throttle, N·m"),
+        units.text(say("shaft torque at full throttle, {unit}", unit=Symbol("N·m"))),
         [Line("", rpm, torque * units.value(1.0, "N·m"))],
         y_from=0.0,
     )
@@ -82,8 +94,11 @@ def motor_pictures(curve: PullCurve, units: Units) -> tuple[Picture, Picture, st
         return torque_picture, losses, "Nothing pulls: every limit is closed."
     best = int(np.argmax(curve.efficiency))
     worst = int(np.argmax(curve.copper_loss_w))
-    words = (
-        f"Best at {float(curve.speed_kmh[best]):.0f} km/h: {100 * float(curve.efficiency[best]):.0f} % of the pack's power reach the road. "
-        f"The winding loses most at {float(curve.speed_kmh[worst]):.0f} km/h: {float(curve.copper_loss_w[worst]):.0f} W."
+    words = say(
+        "Best at {best}: {best_2} of the pack's power reach the road. The winding loses most at {worst}: {worst_2}.",
+        best=quantity(float(curve.speed_kmh[best]), "km/h", ".0f"),
+        best_2=quantity(100 * float(curve.efficiency[best]), "%", ".0f"),
+        worst=quantity(float(curve.speed_kmh[worst]), "km/h", ".0f"),
+        worst_2=quantity(float(curve.copper_loss_w[worst]), "W", ".0f"),
     )
     return torque_picture, losses, words

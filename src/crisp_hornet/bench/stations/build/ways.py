@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from crisp_hornet.core.build import conversions as c
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class Shown:
 
     def text(self, value: float) -> str:
         """The figure with its unit."""
-        return f"{value * self.scale:.{self.digits}g} {self.unit}".strip()
+        return say("{value}", value=quantity(value * self.scale, self.unit, f".{self.digits}g"))
 
 
 SHOWN: dict[str, Shown] = {

@@ -15,7 +15,7 @@ from crisp_hornet.bench.figures import figure as typed_figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
-from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words
+from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import Scope
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.questions import Questions
@@ -313,7 +313,7 @@ class InstrumentView(QWidget):
         self.questions.ask(self._asked(), tuple(self.to_write().items()))
         if self.judgement is not None:
             judged = self.judgement
-            words = self._desk.units.text(f"{judged.reason}.")
+            words = f"{self._desk.units.text(judged.reason)}."
             self._found.addWidget(
                 card(
                     self.theme,
@@ -346,6 +346,10 @@ class InstrumentView(QWidget):
             f"{registers[name].label} {value:.4g} {registers[name].unit}".strip() for name, value in wanted.items()
         )
 
+    def _figure(self, name: str, value: float) -> str:
+        units = self._desk.units
+        return f"{units.text(in_words(name))} {units.value(value, unit_of(name)):.4g}"
+
     def _past(self) -> str:
         """The calibrations before, and how far the first figure has drifted since."""
         if self.instrument is None or self._desk.bike is None:
@@ -353,14 +357,20 @@ class InstrumentView(QWidget):
         past = self._desk.story.calibrations(self.instrument.kind)[:MOST_HISTORY]
         lines = []
         for one in past:
-            told = ", ".join(f"{in_words(name)} {value:.4g}" for name, value in list(one.figures.items())[:2])
+            told = ", ".join(
+                f"{self._desk.units.text(in_words(name))} {self._desk.units.value(value, unit_of(name)):.4g}"
+                for name, value in list(one.figures.items())[:2]
+            )
             lines.append(
                 f"{time_words(datetime.fromisoformat(one.taken).astimezone())}  {one.verdict}{'  written' if one.written else ''}  {told}"
             )
         main = next(iter(past[0].figures), "") if past else ""
         older = next((one.figures[main] for one in past[1:] if main in one.figures), None)
         if main and older is not None:
-            lines.append(f"{in_words(main)} moved by {past[0].figures[main] - older:+.3g} since the one before")
+            lines.append(
+                f"{self._desk.units.text(in_words(main))} moved by "
+                f"{self._desk.units.difference(past[0].figures[main] - older, unit_of(main)):+.3g} since the one before"
+            )
         return "\n".join(lines)
 
     def meaning(self) -> tuple[str, str]:

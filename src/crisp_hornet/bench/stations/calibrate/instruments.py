@@ -12,6 +12,7 @@ from crisp_hornet.core.calibrate import electric, levers, pedals, speed, throttl
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 
 
 @dataclass(frozen=True)
@@ -152,8 +153,9 @@ def _detection(taken: Recording, known: Known) -> Judgement:
         if set_so is not None and set_so != forwards:
             judged = doubtful(
                 f"It turns the wheel backwards: the direction is set to {set_so:g}, forwards is {forwards:g}",
-                "Write the direction that was found, then run it again.", **judged.figures,
-            )  # fmt: skip
+                "Write the direction that was found, then run it again.",
+                **judged.figures,
+            )
     return Judgement(judged.verdict, judged.reason, judged.next, judged.figures | more)
 
 
@@ -165,71 +167,142 @@ _TWIST = "Brake lever held, so that the motor stays cut: twist it fully and let 
 INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument("brake", "Brake lever", "Pull the lever twice and let go.", ("brake",), _brake),
     Instrument(
-        "brake cut", "Motor cut", "Throttle a little open so that the motor drives, then pull the lever.",
-        ("throttle", "phase_a", "brake"), _cut, turns=True,
+        "brake cut",
+        "Motor cut",
+        "Throttle a little open so that the motor drives, then pull the lever.",
+        ("throttle", "phase_a", "brake"),
+        _cut,
+        turns=True,
     ),
     Instrument(
-        "motor", "Motor detection", "Hold Space or the key: the controller turns the motor and measures it. Let go and it stops.",
-        ("detect_state", "motor_rpm", "phase_a"), _detection, turns=True, detects=True,
+        "motor",
+        "Motor detection",
+        "Hold Space or the key: the controller turns the motor and measures it. Let go and it stops.",
+        ("detect_state", "motor_rpm", "phase_a"),
+        _detection,
+        turns=True,
+        detects=True,
         writes=(("position_offset_deg", "calibration.position_offset_deg"), ("direction", "calibration.direction")),
-        takes_over=(("resistance_ohm", "motor.phase_resistance_ohm"), ("ld_h", "motor.ld_h"), ("lq_h", "motor.lq_h"),
-                    ("flux_linkage_wb", "motor.flux_linkage_wb"), ("pole_pairs", "motor.pole_pairs")),
+        takes_over=(
+            ("resistance_ohm", "motor.phase_resistance_ohm"),
+            ("ld_h", "motor.ld_h"),
+            ("lq_h", "motor.lq_h"),
+            ("flux_linkage_wb", "motor.flux_linkage_wb"),
+            ("pole_pairs", "motor.pole_pairs"),
+        ),
     ),
     Instrument(
-        "running", "Smooth running", "Open the throttle a little from standstill, stop with the lever; four times.",
-        ("motor_rpm", "phase_a", "throttle"), _running, turns=True,
+        "running",
+        "Smooth running",
+        "Open the throttle a little from standstill, stop with the lever; four times.",
+        ("motor_rpm", "phase_a", "throttle"),
+        _running,
+        turns=True,
     ),
     Instrument(
-        "throttle", "Throttle", _TWIST, ("throttle_v", "throttle"), _throttle,
+        "throttle",
+        "Throttle",
+        _TWIST,
+        ("throttle_v", "throttle"),
+        _throttle,
         writes=(("rest_v", "calibration.throttle_rest_v"), ("full_v", "calibration.throttle_full_v")),
     ),
     Instrument("throttle output", "Throttle, as read", _TWIST, ("throttle", "throttle_v"), _output),
     Instrument(
-        "pedals", "Pedal sensor", "Turn the crank forwards, whole and even turns, three seconds each.",
-        ("pedal_pulses", "pedal_forward", "cadence_rpm"), _pedals, (Question("turns", "turns", "", 5),),
+        "pedals",
+        "Pedal sensor",
+        "Turn the crank forwards, whole and even turns, three seconds each.",
+        ("pedal_pulses", "pedal_forward", "cadence_rpm"),
+        _pedals,
+        (Question("turns", "turns", "", 5),),
     ),
     Instrument(
-        "torque", "Torque sensor, at rest", "Feet off the pedals, crank still.", ("torque_v",), _torque_rest,
+        "torque",
+        "Torque sensor, at rest",
+        "Feet off the pedals, crank still.",
+        ("torque_v",),
+        _torque_rest,
         writes=(("rest_v", "calibration.torque_rest_v"),),
     ),
     Instrument(
-        "torque span", "Torque sensor, span", "Brake held, crank level forwards; hang a known weight on the pedal.",
-        ("torque_v", "human_nm"), _torque_span, (Question("weight_kg", "weight", "kg", 10), Question("crank_mm", "crank", "mm", 170)),
+        "torque span",
+        "Torque sensor, span",
+        "Brake held, crank level forwards; hang a known weight on the pedal.",
+        ("torque_v", "human_nm"),
+        _torque_span,
+        (Question("weight_kg", "weight", "kg", 10), Question("crank_mm", "crank", "mm", 170)),
         writes=(("nm_per_v", "calibration.torque_nm_per_v"),),
     ),
     Instrument(
-        "torque sides", "Torque sensor, both sides", "Hang the weight on each pedal in turn, then enter both spans found.",
-        ("torque_v",), _sides, (Question("left", "left, N·m/V", "", 80), Question("right", "right, N·m/V", "", 80)),
+        "torque sides",
+        "Torque sensor, both sides",
+        "Hang the weight on each pedal in turn, then enter both spans found.",
+        ("torque_v",),
+        _sides,
+        (Question("left", "left, N·m/V", "", 80), Question("right", "right, N·m/V", "", 80)),
     ),
     Instrument(
-        "human", "Human watts", "Pedal evenly for ten seconds; say what you know it to be.", ("human_nm", "cadence_rpm"), _human,
+        "human",
+        "Human watts",
+        "Pedal evenly for ten seconds; say what you know it to be.",
+        ("human_nm", "cadence_rpm"),
+        _human,
         (Question("known_w", "you give", "W", 100),),
     ),
     Instrument(
-        "current", "Current, at rest", "Stand still, throttle closed, charger off.", ("battery_a", "pack_v"), _zero, zeroes=True,
+        "current",
+        "Current, at rest",
+        "Stand still, throttle closed, charger off.",
+        ("battery_a", "pack_v"),
+        _zero,
+        zeroes=True,
     ),
     Instrument(
-        "current gain", "Current, against a meter", "A steady draw of at least 5 A, meter in the pack's lead.", ("battery_a",), _gain,
+        "current gain",
+        "Current, against a meter",
+        "A steady draw of at least 5 A, meter in the pack's lead.",
+        ("battery_a",),
+        _gain,
         (Question("meter_a", "meter shows", "A", 10), Question("zero_a", "zero found", "A", 0)),
     ),
     Instrument(
-        "temperature", "Motor temperature", "After a cold night: the motor as cold as the air.", ("motor_c", "motor_sensor_ohm"),
-        _temperature, (Question("ambient_c", "outside", "°C", 16),),
+        "temperature",
+        "Motor temperature",
+        "After a cold night: the motor as cold as the air.",
+        ("motor_c", "motor_sensor_ohm"),
+        _temperature,
+        (Question("ambient_c", "outside", "°C", 16),),
     ),
     Instrument(
-        "speed", "Magnets a turn", "Turn the wheel by hand, whole turns, valve down to valve down.",
-        ("wheel_pulses", "wheel_speed_kmh"), _magnets, (Question("turns", "turns", "", 5),),
-        writes=(("magnets", "calibration.magnets_per_turn"),), writes_mends=True,
+        "speed",
+        "Magnets a turn",
+        "Turn the wheel by hand, whole turns, valve down to valve down.",
+        ("wheel_pulses", "wheel_speed_kmh"),
+        _magnets,
+        (Question("turns", "turns", "", 5),),
+        writes=(("magnets", "calibration.magnets_per_turn"),),
+        writes_mends=True,
     ),
     Instrument(
-        "wheel", "Roll-out", "Rider on, tyres at riding pressure: roll it straight, valve down to valve down.", ("wheel_pulses",),
-        _roll_out, (Question("distance_m", "distance", "m", 5.24), Question("turns", "turns", "", 4)),
+        "wheel",
+        "Roll-out",
+        "Rider on, tyres at riding pressure: roll it straight, valve down to valve down.",
+        ("wheel_pulses",),
+        _roll_out,
+        (Question("distance_m", "distance", "m", 5.24), Question("turns", "turns", "", 4)),
         writes=(("circumference_m", "calibration.wheel_circumference_m"),),
         takes_over=(("circumference_m", "drivetrain.wheel_circumference_m"),),
     ),
     Instrument(
-        "gps", "Wheel against GPS", "A straight minute above 12 km/h with GPS: the ride that is open on Rides is judged.",
-        ("wheel_speed_kmh",), _from_ride, ride=_gps, writes=(("circumference_m", "calibration.wheel_circumference_m"),),
+        "gps",
+        "Wheel against GPS",
+        say(
+            "A straight minute above {at} with GPS: the ride that is open on Rides is judged.", at=quantity(12, "km/h")
+        ),
+        ("wheel_speed_kmh",),
+        _from_ride,
+        ride=_gps,
+        writes=(("circumference_m", "calibration.wheel_circumference_m"),),
         takes_over=(("circumference_m", "drivetrain.wheel_circumference_m"),),
     ),
-)  # fmt: skip
+)

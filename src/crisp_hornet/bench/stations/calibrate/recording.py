@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.saying import Symbol, say
 from crisp_hornet.link.contact import Live
 
 LONGEST_S, HZ = 60.0, 60
@@ -15,11 +16,16 @@ _UNITS = {"v": "V", "a": "A", "c": "°C", "kmh": "km/h", "nm": "N·m", "ohm": "�
 }
 
 
+def unit_of(name: str) -> str:
+    """The unit that a channel or figure has in its name; "" for none."""
+    words, _, last = name.rpartition("_")
+    return _UNITS.get(last, "") if words else ""
+
+
 def in_words(name: str) -> str:
     """A channel or figure as a person reads it: ``throttle_v`` is "throttle, V"."""
-    words, _, last = name.rpartition("_")
-    if words and last in _UNITS:
-        return f"{words.replace('_', ' ')}, {_UNITS[last]}"
+    if unit := unit_of(name):
+        return say("{name}, {unit}", name=name.rpartition("_")[0].replace("_", " "), unit=Symbol(unit))
     return name.replace("_", " ")
 
 

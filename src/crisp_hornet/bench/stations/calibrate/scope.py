@@ -13,9 +13,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
+from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.units import Units
 
 FRAME_MS = 33
 LEFT, RIGHT, BOTTOM = 150.0, 12.0, 22.0
@@ -37,6 +38,7 @@ class Scope(QWidget):
 
     def __init__(self, theme: Theme, ring: Ring) -> None:
         super().__init__()
+        self.units = Units()
         self.theme, self.ring = theme, ring
         self.channels: list[str] = []
         self.window_s = 10.0
@@ -171,6 +173,12 @@ class Scope(QWidget):
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
         self.frame_ms = 1000 * (time.perf_counter() - begin)
 
+    def _turned(self, name: str, values: Array) -> Array:
+        """Values of a channel as they are shown."""
+        unit = unit_of(name)
+        zero = self.units.value(0.0, unit)
+        return values if self.units.metric else zero + (self.units.value(1.0, unit) - zero) * values
+
     def _paint_lane(
         self, painter: QPainter, box: QRectF, name: str, times: Array, values: Array, pair: tuple[float, float] | None
     ) -> None:
@@ -179,12 +187,12 @@ class Scope(QWidget):
         painter.drawLine(QPointF(0, box.bottom() + 4), QPointF(self.width(), box.bottom() + 4))
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(8, box.top() + 12), in_words(name))
+        painter.drawText(QPointF(8, box.top() + 12), self.units.text(in_words(name)))
         good = np.isfinite(values)
         if not good.any():
             painter.drawText(QPointF(box.left() + 6, box.center().y() + 4), "not shown by this controller")
             return
-        times, values = times[good], values[good]
+        times, values = times[good], self._turned(name, values[good])
         low, high = float(values.min()), float(values.max())
         if high - low < 1e-9:
             low, high = low - 0.5, high + 0.5
@@ -196,7 +204,8 @@ class Scope(QWidget):
         for text, y in ((f"{high:.3g}", box.top() + 10), (f"{low:.3g}", box.bottom())):
             painter.drawText(QPointF(box.left() - 6 - QFontMetricsF(painter.font()).horizontalAdvance(text), y), text)
         if pair is not None and box.height() > 40:
-            difference = f"Δ {pair[1] - pair[0]:.4g}" if all(map(math.isfinite, pair)) else f"at {pair[0]:.4g}"
+            first, second = self._turned(name, np.array(pair))
+            difference = f"Δ {second - first:.4g}" if all(map(math.isfinite, pair)) else f"at {first:.4g}"
             painter.drawText(QPointF(8, box.top() + 46), difference)
         times, values = thinned(times, values, max(2, int(box.width() / 2)))
         across: Array = box.right() + times / self.window_s * box.width()

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
-from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words
+from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -30,18 +30,20 @@ class ScopeView(QWidget):
         self.scope = Scope(theme, ring)
         self.scope.frozen_changed.connect(lambda on: self._freeze.setText("Go on" if on else "Freeze"))
         self.boxes: dict[str, Confirm] = {}
+        self._names: dict[str, QLabel] = {}
         channels = QWidget()
         column = QVBoxLayout(channels)
         column.setContentsMargins(0, 0, 4, 0)
         column.setSpacing(0)
         for name in ring.names:
-            box = Confirm(theme, f"show {in_words(name)}")
+            box = Confirm(theme, f"show {name}")
             box.setChecked(name in AT_FIRST)
             box.toggled.connect(lambda _on: self._choose())
             self.boxes[name] = box
             row = QHBoxLayout()
             row.addWidget(box)
-            row.addWidget(label(in_words(name)), 1)
+            self._names[name] = label("")
+            row.addWidget(self._names[name], 1)
             column.addLayout(row)
         column.addStretch(1)
         scroll = column_scroll(channels)
@@ -57,6 +59,8 @@ class ScopeView(QWidget):
         outer.setSpacing(18)
         outer.addWidget(scroll)
         outer.addLayout(right, 1)
+        desk.units_changed.connect(self._show_units)
+        self._show_units()
         self._choose()
 
     def _controls(self, ring: Ring) -> QHBoxLayout:
@@ -81,6 +85,13 @@ class ScopeView(QWidget):
         row.addStretch(1)
         return row
 
+    def _show_units(self) -> None:
+        units = self.scope.units = self._desk.units
+        for name, words in self._names.items():
+            words.setText(units.text(in_words(name)))
+            self.boxes[name].setAccessibleName(f"show {units.text(in_words(name))}")
+        self.scope.update()
+
     def arm(self) -> None:
         """Wait for the chosen channel to rise through the level."""
         name = self.trigger_box.currentText()
@@ -89,6 +100,7 @@ class ScopeView(QWidget):
         except Misread as why:
             self._desk.said.emit("note", f"The trigger's level: {why}.")
             return
+        level = self._desk.units.back(level, unit_of(name))
         self.scope.arm(Trigger(name, level) if self.trigger_box.currentIndex() > 0 else None)
 
     def export(self, path: Path) -> None:

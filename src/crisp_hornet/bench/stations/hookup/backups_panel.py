@@ -121,7 +121,7 @@ class BackupsPanel(QWidget):
             for name, then, value, unit in differing
         ]
         more = f" and {len(told) - MOST_DIFFERENCES} more" if len(told) > MOST_DIFFERENCES else ""
-        return self._desk.units.text("; ".join(told[:MOST_DIFFERENCES]) + more)
+        return "; ".join(self._desk.units.text(one) for one in told[:MOST_DIFFERENCES]) + more
 
 
 def _count(backups: list[tuple[datetime, Backup]]) -> str:

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import label, sheet
+from crisp_hornet.documents.units import Units
 from crisp_hornet.link.contact import Live
 
 SHOWN = [

@@ -19,6 +19,7 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, rule
+from crisp_hornet.bench.written import turned_over
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.archive import export_bike, import_bike
@@ -235,13 +236,13 @@ class LogbookPage(Station):
         time.setFixedWidth(44)
         kind = label(KINDS.get(entry.kind, entry.kind), "quiet")
         kind.setFixedWidth(58)
-        title = label(self.desk.units.text(entry.title), wrap=True)
+        title = label(turned_over(entry.title, self.desk.units), wrap=True)
         title.setStyleSheet("font-weight: 600;")
         words = QVBoxLayout()
         words.setSpacing(1)
         words.addWidget(title)
         if entry.detail:
-            words.addWidget(label(self.desk.units.text(entry.detail), "quiet", wrap=True))
+            words.addWidget(label(turned_over(entry.detail, self.desk.units), "quiet", wrap=True))
         if entry.file is not None:
             words.addLayout(self._attached(entry.file))
         row = QHBoxLayout()

@@ -43,7 +43,7 @@ class FlawsPanel(QWidget):
                 box.setChecked(flaw.id not in self._desk.ride.left_flaws)
                 box.toggled.connect(partial(self._switch, flaw.id))
                 row.addWidget(box)
-            row.addWidget(label(self._desk.units.text(f"{name}: {flaw.text}"), wrap=True), 1)
+            row.addWidget(label(f"{name}: {self._desk.units.text(flaw.text)}", wrap=True), 1)
             show = partial(self.shown_at.emit, flaw.from_s)
             row.addWidget(button(f"at {clock(flaw.from_s)}", show, "link", f"Show {flaw.kind} of {name}"))
             self._list.addLayout(row)

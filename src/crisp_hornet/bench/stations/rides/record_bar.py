@@ -24,6 +24,7 @@ from crisp_hornet.core.programmes.lead import Lead, Result
 from crisp_hornet.core.programmes.run import Programme
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.documents.saying import Symbol, say
 from crisp_hornet.link.contact import Live
 from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 
@@ -56,8 +57,10 @@ class RecordBar(QWidget):
         self.programme.setAccessibleName("test programme to be led through")
         self.programme.activated.connect(lambda _at: self.refresh())
         self.flywheel = QLineEdit()
-        self.flywheel.setPlaceholderText("flywheel, kg")
-        self.flywheel.setAccessibleName("on a stand: what the flywheel weighs at the tyre, kg; empty on the road")
+        self.flywheel.setPlaceholderText(say("flywheel, {unit}", unit=Symbol("kg")))
+        self.flywheel.setAccessibleName(
+            say("on a stand: what the flywheel weighs at the tyre, {unit}; empty on the road", unit=Symbol("kg"))
+        )
         self.flywheel.setToolTip(
             "On a stand: what the flywheel weighs at the tyre. Left empty, bike and rider on the road count."
         )
@@ -214,7 +217,7 @@ class RecordBar(QWidget):
         if result is None or self.recorder is None or self.lead is None:
             return
         self.recorder.note(f"{self.lead.programme.title}, {result.text}")
-        self._last_run.setText(self._desk.units.text(f"{'Usable: ' if result.usable else 'Again: '}{result.text}"))
+        self._last_run.setText(("Usable: " if result.usable else "Again: ") + self._desk.units.text(result.text))
         self._tell()
 
     @property

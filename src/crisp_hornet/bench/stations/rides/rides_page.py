@@ -31,6 +31,8 @@ from crisp_hornet.core.evidence.peaks import energy
 from crisp_hornet.core.ride.joining import Joined
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.documents.saying import joined as in_a_row
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.mapping import kept_rows
 from crisp_hornet.rides.recorder import ENDING, bike_of
@@ -194,7 +196,7 @@ class RidesPage(Station):
             self._take_failure(error)
             return
         if loaded.notes:
-            self.desk.said.emit("note", "Imported. " + "; ".join(loaded.notes) + ".")
+            self.desk.said.emit("note", say("Imported. {notes}.", notes=in_a_row("; ", loaded.notes)))
         self._show()
 
     def _take_failure(self, error: DocumentError) -> None:
@@ -262,9 +264,12 @@ class RidesPage(Station):
         words = [clock(float(ride.time_s[-1])), f"{len(ride)} rows"]
         used = energy(ride)
         if used is not None:
-            words += [f"{used.distance_km:.1f} km by the wheel", f"{used.wh_out - used.wh_back:.0f} Wh"]
+            words += [
+                say("{distance} by the wheel", distance=quantity(used.distance_km, "km", ".1f")),
+                f"{used.wh_out - used.wh_back:.0f} Wh",
+            ]
         words.append(f"ridden on {self.desk.ride.tune.name}" if self.desk.ride.tune else "tune not known")
-        return self.desk.units.text(" · ".join(words))
+        return " · ".join(self.desk.units.text(word) for word in words)
 
     def state(self) -> BoltState:
         return BoltState.IN_WORK if self._import.running or self.recording.so_far else super().state()

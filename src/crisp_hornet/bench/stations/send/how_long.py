@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.choice import Choice
 from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.documents.units import Units
 from crisp_hornet.link.difference import Change
 from crisp_hornet.link.plan import trial_refusal
 

@@ -22,6 +22,7 @@ from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, le
 from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke
 from crisp_hornet.core.road.performance import operating_point
 from crisp_hornet.documents.assist import Level
+from crisp_hornet.documents.saying import Symbol, quantity, say
 from crisp_hornet.documents.tune import Tune
 
 WATTS = np.linspace(0.0, 300.0, 31)
@@ -30,7 +31,17 @@ START_S = np.linspace(0.0, 20.0, 26)
 DRAWN = 8
 TABLE_PX = 152  # five levels; more scroll
 QUANTITIES = ("multiplier", "power_share", "speed_share")
-HEADS = ("level", "helps to", "flat", "90 % in", "at most", "hill", "motor", "Wh/km", "full from")
+HEADS = (
+    "level",
+    "helps to",
+    "flat",
+    "90 % in",
+    "at most",
+    "hill",
+    "motor",
+    say("{unit}", unit=Symbol("Wh/km")),
+    "full from",
+)
 
 
 class AssistView(TuneView):
@@ -139,13 +150,18 @@ class AssistView(TuneView):
         chart.show_picture(
             Picture("level", name, lines, x_from=0.6, y_from=0.0, y_to=most, x_to=max(len(places), len(held)) + 0.3)
         )
-        chart.show_handles([
-            Handle(
-                f"assist.levels.{at + 1}.{key}", at + 1.0, float(values[at]), f"{values[at]:.3g}",
-                (at + 1.0, factor * getattr(held[at], key)) if at < len(held) else None,
-            )
-            for at in range(len(values))
-        ])  # fmt: skip
+        chart.show_handles(
+            [
+                Handle(
+                    f"assist.levels.{at + 1}.{key}",
+                    at + 1.0,
+                    float(values[at]),
+                    f"{values[at]:.3g}",
+                    (at + 1.0, factor * getattr(held[at], key)) if at < len(held) else None,
+                )
+                for at in range(len(values))
+            ]
+        )
 
     def _show_watts(self, motive: Motive, cadence_rpm: float) -> None:
         torque = WATTS / (cadence_rpm * 2 * math.pi / 60)
@@ -154,7 +170,9 @@ class AssistView(TuneView):
             for at, level in enumerate(motive.assist.levels)
         ]
         units = self.desk.units
-        self.watts.show_picture(Picture("rider, W", units.text(f"motor, W, at {AT_KMH:g} km/h"), lines, y_from=0.0))
+        self.watts.show_picture(
+            Picture("rider, W", units.text(say("motor, W, at {at}", at=quantity(AT_KMH, "km/h"))), lines, y_from=0.0)
+        )
 
     def _show_start(self, flat: list[LevelRide]) -> None:
         units = self.desk.units
@@ -163,7 +181,7 @@ class AssistView(TuneView):
             Line(str(one.level), START_S, turn * np.interp(START_S, one.time_s, one.speeds_kmh), at_end=True)
             for one in flat
         ]
-        name = units.text("km/h on the flat, from rest")
+        name = units.text(say("{unit} on the flat, from rest", unit=Symbol("km/h")))
         self.start.show_picture(Picture("seconds", name, lines, y_from=0.0, x_to=20.0))
 
     def _show_stroke(self, stroke: Stroke, torque: float) -> None:
@@ -200,12 +218,16 @@ class AssistView(TuneView):
             full = watts_to_full(motive, level, cadence, AT_KMH)
             climbs = up.speed_kmh > 0
             return [
-                str(at + 1), f"{motive.speed_of(level):.0f} km/h", f"{one.speed_kmh:.0f} km/h",
-                f"{one.to_speed_s:.0f} s" if math.isfinite(one.to_speed_s) else "never", f"{one.most_mps2:.1f} m/s²",
-                f"{up.speed_kmh:.0f} km/h" if climbs else "stands", f"{up.motor_w:.0f} W" if climbs else "",
+                str(at + 1),
+                say("{level}", level=quantity(motive.speed_of(level), "km/h", ".0f")),
+                say("{speed}", speed=quantity(one.speed_kmh, "km/h", ".0f")),
+                f"{one.to_speed_s:.0f} s" if math.isfinite(one.to_speed_s) else "never",
+                f"{one.most_mps2:.1f} m/s²",
+                say("{speed}", speed=quantity(up.speed_kmh, "km/h", ".0f")) if climbs else "stands",
+                f"{up.motor_w:.0f} W" if climbs else "",
                 ("" if math.isnan(used[at]) else f"{units.value(used[at], 'Wh/km'):.0f}") if used else "…",
                 f"{full:.0f} W" if math.isfinite(full) else "never",
-            ]  # fmt: skip
+            ]
 
         self.table.show_rows([row(at, level) for at, level in enumerate(motive.assist.levels)], units)
 
@@ -217,14 +239,20 @@ class AssistView(TuneView):
         top = draft.assist.levels[-1]
         needs = watts_to_full(motive, top, rider.cadence_rpm, AT_KMH)
         reach = (
-            f"All the top level may give at {AT_KMH:g} km/h takes <b>{needs:.0f} W</b> of the rider"
+            say(
+                "All the top level may give at {at} takes <b>{needs}</b> of the rider",
+                at=quantity(AT_KMH, "km/h"),
+                needs=quantity(needs, "W", ".0f"),
+            )
             if math.isfinite(needs)
-            else f"At {AT_KMH:g} km/h no rider reaches all of the top level"
+            else say("At {at} no rider reaches all of the top level", at=quantity(AT_KMH, "km/h"))
         )
         verdict = "" if needs <= STRONG_RIDER_W else ": more than a strong rider gives"
         first = rides[0][0]
         gentle = f"Level 1 pulls away with at most <b>{first.most_mps2:.1f} m/s²</b> under {rider.watts:.0f} W."
-        return f"A RIDER OF {rider.watts:.0f} W AT {rider.cadence_rpm:.0f} rpm", f"{gentle} {reach}{verdict}."
+        return f"A RIDER OF {rider.watts:.0f} W AT {rider.cadence_rpm:.0f} rpm", say(
+            "{gentle} {reach}{verdict}.", gentle=gentle, reach=reach, verdict=verdict
+        )
 
     def shows(self, setting: str) -> QWidget | None:
         if setting.startswith("assist.levels.") and setting.rpartition(".")[2] in QUANTITIES:

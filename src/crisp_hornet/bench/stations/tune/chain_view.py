@@ -9,7 +9,7 @@ from pathlib import Path
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPdfWriter, QTextDocument
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
@@ -22,13 +22,18 @@ from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.drive.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
 from crisp_hornet.core.pack.gauge import gauge_table
 from crisp_hornet.documents.bike import Bike, ChainLink
+from crisp_hornet.documents.saying import Symbol, say
 from crisp_hornet.documents.store import document_error
 
 BARS = (4, 5, 10)
 FIELDS = (
-    ("phase_current_a", "phase current, A"), ("battery_current_a", "battery current, A"), ("power_w", "power, W"),
-    ("speed_kmh", "speed, km/h"), ("nominal_v", "nominal, V"), ("wheel_circumference_m", "wheel, m"),
-)  # fmt: skip
+    ("phase_current_a", "phase current, A"),
+    ("battery_current_a", "battery current, A"),
+    ("power_w", "power, W"),
+    ("speed_kmh", say("speed, {unit}", unit=Symbol("km/h"))),
+    ("nominal_v", "nominal, V"),
+    ("wheel_circumference_m", "wheel, m"),
+)
 
 
 class ChainView(QWidget):
@@ -48,6 +53,7 @@ class ChainView(QWidget):
         self.name.setPlaceholderText("a display, a lever, a mode switch")
         self.name.setAccessibleName("name of the device")
         self.fields = {key: QLineEdit() for key, _ in FIELDS}
+        self._labels: dict[str, QLabel] = {}
         self.bars = Chooser()
         self.bars.addItems([f"{bars} bars" for bars in BARS])
         self.bars.setAccessibleName("bars of the gauge")
@@ -103,14 +109,21 @@ class ChainView(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(5)
         grid.addWidget(self.name, 0, 0, 1, 4)
-        for index, (key, words) in enumerate(FIELDS):
-            self.fields[key].setAccessibleName(words)
+        for index, (key, _) in enumerate(FIELDS):
             self.fields[key].setFixedWidth(66)
-            grid.addWidget(label(words, "quiet"), 1 + index, 0)
+            self._labels[key] = label("", "quiet")
+            grid.addWidget(self._labels[key], 1 + index, 0)
             grid.addWidget(self.fields[key], 1 + index, 1)
         grid.addWidget(button("Keep the device", self.keep_device, "link"), 1 + len(FIELDS), 0, 1, 2)
         grid.setColumnStretch(2, 1)
+        self._desk.units_changed.connect(self._show_units)
+        self._show_units()
         return form
+
+    def _show_units(self) -> None:
+        for key, words in FIELDS:
+            self._labels[key].setText(self._desk.units.text(words))
+            self.fields[key].setAccessibleName(self._desk.units.text(words))
 
     # --- devices --------------------------------------------------------------------------------------------
 
@@ -122,7 +135,9 @@ class ChainView(QWidget):
             return
         try:
             figures = {
-                key: figure(text, thousandths=key.endswith("_m"))
+                key: self._desk.units.back(
+                    figure(text, thousandths=key.endswith("_m")), "km/h" if key == "speed_kmh" else ""
+                )
                 for key, field in self.fields.items()
                 if (text := field.text().strip())
             }
@@ -202,7 +217,7 @@ class ChainView(QWidget):
         self._table.setColumnStretch(1, 1)
         clear(self._told)
         for sentence in conflicts(bike, draft):
-            self._told.addWidget(card(self.theme, "warn", "A contradiction", self._desk.units.text(f"{sentence}.")))
+            self._told.addWidget(card(self.theme, "warn", "A contradiction", f"{self._desk.units.text(sentence)}."))
         self._show_devices(bike)
         self._show_gauge()
         self._show_card()

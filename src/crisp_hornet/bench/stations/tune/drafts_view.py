@@ -110,7 +110,7 @@ class DraftsView(TuneView):
     def _told(self, tune: Tune, paths: list[str]) -> str:
         limits = [f"{label_of(path)} {in_words(path, tune.setting(path))}" for path in paths if path in SETTINGS]
         further = dict.fromkeys(path.partition(".")[0] for path in paths if path not in SETTINGS)
-        return self.desk.units.text(", ".join([*limits, *(f"the {group}" for group in further)]))
+        return ", ".join(self.desk.units.text(one) for one in [*limits, *(f"the {group}" for group in further)])
 
     def _show_plan(self, now: Tune | None, draft: Tune) -> None:
         clear(self._plan)

@@ -31,6 +31,7 @@ from crisp_hornet.core.rider.throttle import (
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.core.road.vehicle import lift_force_n
 from crisp_hornet.documents.companions import CURVE
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 from crisp_hornet.documents.tune import Tune
 
@@ -161,7 +162,9 @@ class FeelView(TuneView):
         start = {
             "standstill": "The throttle works <b>from standstill</b>",
             "pedalling": "The throttle works <b>only while pedalling</b>",
-            "rolling": f"The throttle works <b>only above {throttle.rolling_kmh:g} km/h</b>",
+            "rolling": say(
+                "The throttle works <b>only above {rolling}</b>", rolling=quantity(throttle.rolling_kmh, "km/h")
+            ),
         }[throttle.start]
         zero = "also at level zero" if throttle.at_level_zero else "but not at level zero"
         level = "its strength follows the level" if throttle.follows_level else "the level does not change it"
@@ -171,7 +174,9 @@ class FeelView(TuneView):
             "waits": "Rolling back, it waits until the bike stands: hold it with the brake.",
         }[throttle.rolling_back]
         walk = (
-            f" Walk assist runs at {throttle.walk_kmh:g} km/h: keep clear of the pedals." if throttle.walk_kmh else ""
+            say(" Walk assist runs at {walk}: keep clear of the pedals.", walk=quantity(throttle.walk_kmh, "km/h"))
+            if throttle.walk_kmh
+            else ""
         )
         return "IN THE HAND", f"{start}, {zero}; {level}. {back}{walk}"
 
@@ -219,8 +224,20 @@ def _picture(
 def _figures(pair: Pair, back_m: float) -> list[Consequence]:
     full, half = pair
     return [
-        Consequence("0 to 25 km/h, full", full.seconds_to(25.0), "s", 1, "not in 6 s"),
-        Consequence("0 to 10 km/h, half", half.seconds_to(10.0), "s", 1, "not in 6 s"),
+        Consequence(
+            say("{low} to {high}, full", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")),
+            full.seconds_to(25.0),
+            "s",
+            1,
+            "not in 6 s",
+        ),
+        Consequence(
+            say("{low} to {high}, half", low=quantity(0, "km/h", bare=True), high=quantity(10, "km/h")),
+            half.seconds_to(10.0),
+            "s",
+            1,
+            "not in 6 s",
+        ),
         Consequence("rises at most", full.steepest_n_per_s, "N/s", 0),
         Consequence("front keeps, full", 100 * full.front_keeps, "%", 0),
         Consequence("front keeps, half", 100 * half.front_keeps, "%", 0),

@@ -15,14 +15,15 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.heat.guarding import climb, low_voltage, regen_by_charge, share_by_charge
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.units import Units
 
 HILL, MINUTES, COLD_C = 0.08, 20.0, 0.0
 PACK, REGEN = "battery_guard.fade", "regen.fade"
@@ -92,15 +93,24 @@ class GuardsView(TuneView):
         now = self.desk.held.tune
         self.fades[0].show_picture(
             Picture(
-                "volts under load", "share of the battery current, %",
+                "volts under load",
+                "share of the battery current, %",
                 [_falling(low, guard.fade_end_v, guard.fade_start_v, high, "drafted")]
-                + ([_falling(low, now.battery_guard.fade_end_v, now.battery_guard.fade_start_v, high, "controller")] if now else []),
-                y_from=0.0, y_to=118.0,
+                + (
+                    [_falling(low, now.battery_guard.fade_end_v, now.battery_guard.fade_start_v, high, "controller")]
+                    if now
+                    else []
+                ),
+                y_from=0.0,
+                y_to=118.0,
             )
-        )  # fmt: skip
-        self.fades[0].show_handles([
-            _handle(f"{PACK}_end_v", draft, now, 0.0, "V"), _handle(f"{PACK}_start_v", draft, now, 100.0, "V"),
-        ])  # fmt: skip
+        )
+        self.fades[0].show_handles(
+            [
+                _handle(f"{PACK}_end_v", draft, now, 0.0, "V"),
+                _handle(f"{PACK}_start_v", draft, now, 100.0, "V"),
+            ]
+        )
         try:
             charge, warm = share_by_charge(bike, draft)
             cold = share_by_charge(bike, draft, COLD_C)[1]
@@ -111,18 +121,41 @@ class GuardsView(TuneView):
             return
         lines = [
             Line("at full pull", 100 * charge, 100 * warm, truth="drafted"),
-            Line("pack at 0 °C", 100 * charge, 100 * cold, Qt.PenStyle.DashLine),
+            Line(say("pack at {at}", at=quantity(0, "°C")), 100 * charge, 100 * cold, Qt.PenStyle.DashLine),
         ]
         self.effects[0].show_picture(
             _in_units(Picture("charge, %", "share left, %", lines, y_from=0.0, y_to=118.0), self.desk.units)
         )
         side = "above" if found.over_trip_v >= 0 else "below"
-        km = f"{found.km_given_up:.1f} km" if math.isfinite(found.km_given_up) else "no distance"
-        lost = f"{found.wh_given_up:.0f} Wh, {km} at 25 km/h" if found.wh_given_up >= 1 else "no energy worth naming"
-        self.words[0].setText(self.desk.units.text(
-            f"Sag at the set current {found.sag_v:.1f} V: full pull fades from {found.felt_v:.1f} V rested "
-            f"({100 * found.felt_charge:.0f} % charge). It ends {abs(found.over_trip_v):.1f} V {side} the pack's trip and gives up {lost}."
-        ))  # fmt: skip
+        km = (
+            say("{km_given_up}", km_given_up=quantity(found.km_given_up, "km", ".1f"))
+            if math.isfinite(found.km_given_up)
+            else "no distance"
+        )
+        lost = (
+            say(
+                "{wh_given_up}, {km} at {at}",
+                wh_given_up=quantity(found.wh_given_up, "Wh", ".0f"),
+                km=km,
+                at=quantity(25, "km/h"),
+            )
+            if found.wh_given_up >= 1
+            else "no energy worth naming"
+        )
+        self.words[0].setText(
+            self.desk.units.text(
+                say(
+                    "Sag at the set current {sag}: full pull fades from {felt} rested ({charge} charge). It ends {room} {side} the pack's "
+                    "trip and gives up {lost}.",
+                    sag=quantity(found.sag_v, "V", ".1f"),
+                    felt=quantity(found.felt_v, "V", ".1f"),
+                    charge=quantity(100 * found.felt_charge, "%", ".0f"),
+                    room=quantity(abs(found.over_trip_v), "V", ".1f"),
+                    side=side,
+                    lost=lost,
+                )
+            )
+        )
 
     def _show_heat_fades(self, bike: Bike, draft: Tune) -> None:
         guard, now = draft.heat_guard, self.desk.held.tune
@@ -174,15 +207,30 @@ class GuardsView(TuneView):
             else f"no fade within {MINUTES:.0f} min"
         )
         ends = (
-            f"{ridden.end_kmh:.0f} km/h are left after {MINUTES:.0f} min"
+            say(
+                "{end} are left after {minutes}",
+                end=quantity(ridden.end_kmh, "km/h", ".0f"),
+                minutes=quantity(MINUTES, "min", ".0f"),
+            )
             if ridden.end_kmh > 0
             else "in the end it stands"
         )
         hottest = float(np.max(ridden.winding_c))
-        self.words[1].setText(units.text(
-            f"Full throttle up {100 * HILL:.0f} %, cold at the start: {begins}; {ends}. Hottest {hottest:.0f} °C, "
-            f"the winding bears {bike.motor.max_winding_c:.0f} °C (fade {guard.motor_fade_start_c:g} to {guard.motor_fade_end_c:g} °C)."
-        ))  # fmt: skip
+        self.words[1].setText(
+            units.text(
+                say(
+                    "Full throttle up {hill}, cold at the start: {begins}; {ends}. Hottest {hottest}, the "
+                    "winding bears {max_winding} (fade {motor_fade_start} to {motor_fade_end}).",
+                    hill=quantity(100 * HILL, "%", ".0f"),
+                    begins=begins,
+                    ends=ends,
+                    hottest=quantity(hottest, "°C", ".0f"),
+                    max_winding=quantity(bike.motor.max_winding_c, "°C", ".0f"),
+                    motor_fade_start=quantity(guard.motor_fade_start_c, "°C", bare=True),
+                    motor_fade_end=quantity(guard.motor_fade_end_c, "°C"),
+                )
+            )
+        )
 
     def _show_regen(self, bike: Bike, draft: Tune) -> None:
         regen, battery, now = draft.regen, bike.battery, self.desk.held.tune
@@ -194,9 +242,12 @@ class GuardsView(TuneView):
         self.fades[2].show_picture(
             Picture("volts while charging", "share of the regen current, %", lines, y_from=0.0, y_to=118.0)
         )
-        self.fades[2].show_handles([
-            _handle(f"{REGEN}_start_v", draft, now, 100.0, "V"), _handle(f"{REGEN}_end_v", draft, now, 0.0, "V"),
-        ])  # fmt: skip
+        self.fades[2].show_handles(
+            [
+                _handle(f"{REGEN}_start_v", draft, now, 100.0, "V"),
+                _handle(f"{REGEN}_end_v", draft, now, 0.0, "V"),
+            ]
+        )
         try:
             found = regen_by_charge(bike, draft)
         except ValueError as error:
@@ -207,7 +258,14 @@ class GuardsView(TuneView):
             Level(f"board takes {found.allowed_a:g} A", found.allowed_a, danger=True),
             Level("cells in frost", found.allowed_cold_a),
         ]
-        lines = [Line("into the pack at 30 km/h, A", 100 * found.charge, found.current_a, truth="drafted")]
+        lines = [
+            Line(
+                say("into the pack at {at}, A", at=quantity(30, "km/h")),
+                100 * found.charge,
+                found.current_a,
+                truth="drafted",
+            )
+        ]
         self.effects[2].show_picture(
             _in_units(
                 Picture(
@@ -222,10 +280,18 @@ class GuardsView(TuneView):
             )
         )
         most, full = float(found.braking_mps2.max()), float(found.braking_mps2[-1])
-        self.words[2].setText(self.desk.units.text(
-            f"It brakes with up to {most:.1f} m/s² from 30 km/h, {full:.1f} m/s² with a full pack: no brake to rely on. In frost cells "
-            f"bear about {found.allowed_cold_a:.1f} A."
-        ))  # fmt: skip
+        self.words[2].setText(
+            self.desk.units.text(
+                say(
+                    "It brakes with up to {most} from {at}, {full} with a full pack: no brake to rely on. In "
+                    "frost cells bear about {allowed_cold}.",
+                    most=quantity(most, "m/s²", ".1f"),
+                    at=quantity(30, "km/h"),
+                    full=quantity(full, "m/s²", ".1f"),
+                    allowed_cold=quantity(found.allowed_cold_a, "A", ".1f"),
+                )
+            )
+        )
 
     def meaning(self) -> tuple[str, str] | None:
         bike, draft = self.desk.bike, self.desk.draft.tune
@@ -261,7 +327,14 @@ def _falling(low: float, end: float, start: float, high: float, truth: str) -> L
 
 def _handle(path: str, draft: Tune, now: Tune | None, y: float, unit: str) -> Handle:
     value, held = draft.setting(path) or 0.0, now.setting(path) if now is not None else None
-    return Handle(path, value, y, f"{value:g} {unit}", (held, y) if held is not None else None, sideways=True)
+    return Handle(
+        path,
+        value,
+        y,
+        say("{value}", value=quantity(value, unit)),
+        (held, y) if held is not None else None,
+        sideways=True,
+    )
 
 
 def _turn(values: np.ndarray, unit: str, units: Units) -> np.ndarray:

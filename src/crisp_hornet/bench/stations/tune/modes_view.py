@@ -23,6 +23,7 @@ from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.mode import MOST_MODES, Mode
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.setting_words import in_words
 from crisp_hornet.documents.tune import Tune
 
@@ -35,9 +36,14 @@ STYLES = (
 )
 EVERY = 5
 SHORT = {
-    "phase_current_a": "phase", "battery_current_a": "battery", "power_w": "", "speed_kmh": "", "field_weakening_a": "weakening",
-    "throttle_maximum": "twist", "highest_level": "level",
-}  # fmt: skip
+    "phase_current_a": "phase",
+    "battery_current_a": "battery",
+    "power_w": "",
+    "speed_kmh": "",
+    "field_weakening_a": "weakening",
+    "throttle_maximum": "twist",
+    "highest_level": "level",
+}
 FAMILIES: dict[str, dict[str, object]] = {
     "guest": {"phase_current_a": 0.45, "battery_current_a": 0.4, "speed_kmh": 20.0, "throttle_maximum": 0.6},
     "daily": {"phase_current_a": 0.75, "battery_current_a": 0.75},
@@ -78,11 +84,21 @@ class ModesView(TuneView):
             field.setAccessibleName(told)
             field.setPlaceholderText(told)
             field.editingFinished.connect(partial(self._take_word, key))
-        self.flags = {key: Confirm(theme, words) for key, words in
-                      (("starts", "on at start"), ("reverse", "drives backwards"), ("off_road", "not for the road"))}  # fmt: skip
+        self.flags = {
+            key: Confirm(theme, words)
+            for key, words in (
+                ("starts", "on at start"),
+                ("reverse", "drives backwards"),
+                ("off_road", "not for the road"),
+            )
+        }
         self._words = QWidget()
         self._words.setLayout(self._word_row())
-        self.table = PaintedTable(theme, "", ("", "top, flat", "0 to 25 km/h"))
+        self.table = PaintedTable(
+            theme,
+            "",
+            ("", "top, flat", say("{low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h"))),
+        )
         self._curves: dict[str, tuple[object, PullCurve]] = {}
         self.local = LocalPanel(desk)
         below = QHBoxLayout()
@@ -214,7 +230,7 @@ class ModesView(TuneView):
             rows.append(
                 [
                     name,
-                    f"{steady_speed_kmh(curve, 0.0):.0f} km/h",
+                    say("{curve}", curve=quantity(steady_speed_kmh(curve, 0.0), "km/h", ".0f")),
                     f"{launch:.1f} s" if np.isfinite(launch) else "never",
                 ]
             )

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.efficiency_cells import EfficiencyCells
 from crisp_hornet.bench.widgets.text import label, sheet
 from crisp_hornet.core.drive.efficiency import EfficiencyMap, efficiency_map
@@ -20,6 +19,8 @@ from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.performance import launch
 from crisp_hornet.core.road.range import energy_map, range_km, stopping_distance_m
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import Symbol, quantity, say
+from crisp_hornet.documents.units import Units
 
 LAUNCHES_KMH = (25.0, 40.0, 60.0)
 STOPS_KMH = (25.0, 40.0, 60.0)
@@ -38,12 +39,21 @@ def launch_rows(drafted: PullCurve | None, now: PullCurve | None) -> Rows:
         done = launch(curve, kmh)
         return f"{done.time_s:.1f} s, {done.distance_m:.0f} m" if math.isfinite(done.time_s) else "never"
 
-    return [[f"0 to {kmh:.0f} km/h", cell(drafted, kmh), cell(now, kmh)] for kmh in LAUNCHES_KMH]
+    return [
+        [say("0 to {kmh}", kmh=quantity(kmh, "km/h", ".0f")), cell(drafted, kmh), cell(now, kmh)]
+        for kmh in LAUNCHES_KMH
+    ]
 
 
 def stopping_rows(bike: Bike) -> Rows:
     """Metres from seeing to standing on a dry road."""
-    return [[f"from {kmh:.0f} km/h", f"{stopping_distance_m(kmh, bike.chassis.tyre_grip):.0f} m"] for kmh in STOPS_KMH]
+    return [
+        [
+            say("from {kmh}", kmh=quantity(kmh, "km/h", ".0f")),
+            f"{stopping_distance_m(kmh, bike.chassis.tyre_grip):.0f} m",
+        ]
+        for kmh in STOPS_KMH
+    ]
 
 
 def energy_rows(bike: Bike, rested_v: float, units: Units) -> Rows:
@@ -51,7 +61,7 @@ def energy_rows(bike: Bike, rested_v: float, units: Units) -> Rows:
     table = energy_map(bike, RIDES_KMH, GRADES, rested_v)
     return [
         [
-            f"{speed:.0f} km/h",
+            say("{speed}", speed=quantity(speed, "km/h", ".0f")),
             *(f"{units.value(wh, 'Wh/km'):.0f}" if math.isfinite(wh) else "too weak" for wh in column),
         ]
         for speed, column in zip(RIDES_KMH, table.T, strict=True)
@@ -61,7 +71,14 @@ def energy_rows(bike: Bike, rested_v: float, units: Units) -> Rows:
 def range_rows(bike: Bike, rested_v: float, cutoff_v: float) -> Rows:
     """How far the charge carries on the flat, unaided, 95 %."""
     return [
-        [f"at {kmh:.0f} km/h", f"{far.low_km:.0f} to {far.high_km:.0f} km"]
+        [
+            say("at {kmh}", kmh=quantity(kmh, "km/h", ".0f")),
+            say(
+                "{low} to {high}",
+                low=quantity(far.low_km, "km", ".0f", bare=True),
+                high=quantity(far.high_km, "km", ".0f"),
+            ),
+        ]
         for kmh, far in ((kmh, range_km(bike, kmh, 0.0, rested_v, cutoff_v)) for kmh in RANGE_KMH)
     ]
 
@@ -116,7 +133,7 @@ class RoadView(QWidget):
             ("", "seen to standing"),
             "One second to react, then good brakes. Grows with the square of speed.",
         )
-        self.energy = RoadTable("HELD, UNAIDED, Wh/km", ("", "flat", "6 % up", "12 % up"))
+        self.energy = RoadTable(say("HELD, UNAIDED, {unit}", unit=Symbol("Wh/km")), ("", "flat", "6 % up", "12 % up"))
         self.range = RoadTable("RANGE, FLAT", ("", "this charge"), "95 %; rolling and air drag as entered.")
         self.cells = EfficiencyCells(theme)
         self._work = Background()
@@ -142,6 +159,7 @@ class RoadView(QWidget):
         self.stops.show_rows(stopping_rows(bike), units)
         self.energy.show_rows(energy_rows(bike, rested_v, units), units)
         self.range.show_rows(range_rows(bike, rested_v, draft.battery_guard.fade_end_v), units)
+        self.cells.show_units(units)  # until the new map is there
         curve = drafted.curve
         pulling = curve.speed_kmh[curve.wheel_force_n > 0]
         if pulling.size < 2:

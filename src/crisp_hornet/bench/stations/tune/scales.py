@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
 from crisp_hornet.core.drive.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
 from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v
@@ -12,6 +11,7 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.setting_words import WORDS
 from crisp_hornet.documents.settings import choices
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.documents.units import Units
 
 # low, high, step, fine; step and fine as shown (shares are shown in percent)
 _PLAIN: dict[str, tuple[float, float, float, float]] = {

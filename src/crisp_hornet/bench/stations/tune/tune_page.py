@@ -38,6 +38,7 @@ from crisp_hornet.core.heat.endurance import continuous_curve
 from crisp_hornet.core.heat.weakening import WeakeningGain, weakening_gain
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.tunes.starting import starting_tune
+from crisp_hornet.documents.saying import Symbol, quantity, say
 
 COLUMN_PX = 252
 REST_MS, OWN_REST_MS = 30, 90  # longer than the steps of a drag are apart, or its own work would slow the drag
@@ -243,12 +244,20 @@ class TunePage(Station):
             ruler.show_lack(lack.reason if lack is not None else "")
         self._charge.show_value(desk.conditions.rested_v)
         per_cell = desk.conditions.rested_v / desk.bike.battery.series
-        words = f"{per_cell:.2f} V a cell, winding {desk.conditions.winding_c:g} °C, "
-        words += f"magnets {desk.conditions.magnet_c:g} °C, {desk.bike.mass_kg:g} kg, no wind"
+        words = say(
+            "{per_cell} a cell, winding {winding}, ",
+            per_cell=quantity(per_cell, "V", ".2f"),
+            winding=quantity(desk.conditions.winding_c, "°C"),
+        )
+        words += say(
+            "magnets {magnet}, {mass}, no wind",
+            magnet=quantity(desk.conditions.magnet_c, "°C"),
+            mass=quantity(desk.bike.mass_kg, "kg"),
+        )
         if desk.bike.motor.saturation is None:
             words += ". Saturation is not given: at large currents the real pull falls short of this"
         self._charge_words.setText(desk.units.text(words))
-        self._axes.setText(desk.units.text("newtons against km/h; drag a ring"))
+        self._axes.setText(desk.units.text(say("newtons against {unit}; drag a ring", unit=Symbol("km/h"))))
         self.chart.show_units(desk.units)
         drafted, now_predicted = desk.draft.prediction, desk.held.prediction
         if self.chart.dragging is None:  # the axis stays put through a drag
@@ -360,9 +369,11 @@ class TunePage(Station):
         )
         gain, draft = self.gain, self.desk.draft.tune
         if gain is not None and draft is not None and draft.drive.field_weakening_a > 0:
-            words += (
-                f" Weakening brings <b>{gain.with_kmh - gain.without_kmh:+.1f} km/h</b> on the flat, for {gain.extra_w:.0f} W and "
-                f"{gain.extra_k:.0f} K more in the winding."
+            words += say(
+                " Weakening brings <b>{without}</b> on the flat, for {extra} and {extra_2} more in the winding.",
+                without=quantity(gain.with_kmh - gain.without_kmh, "km/h", "+.1f"),
+                extra=quantity(gain.extra_w, "W", ".0f"),
+                extra_2=quantity(gain.extra_k, "K", ".0f"),
             )
         return head, words
 

@@ -8,6 +8,7 @@ from crisp_hornet.bench.desk.prediction import Prediction
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.vehicle import G_MPS2, road_load_n
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 
 NAMES = {
@@ -25,7 +26,7 @@ NAMES = {
 
 def reading(drafted: Prediction | None, now: Prediction | None, tune: Tune | None, kmh: float) -> tuple[str, str]:
     """Heading and sentence for the footer; ``<b>`` marks what counts."""
-    head = f"AT {kmh:.0f} km/h"
+    head = say("AT {kmh}", kmh=quantity(kmh, "km/h", ".0f"))
     curve = drafted.curve if drafted else None
     if curve is None or tune is None:
         return head, "Open a bike and a tune to see what it would do."

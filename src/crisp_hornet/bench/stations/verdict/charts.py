@@ -11,7 +11,6 @@ from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.on_paper import picture_on_paper, pull_on_paper
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.plain_chart import PlainChart
@@ -21,12 +20,20 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.dyno import DynoRuns
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents.saying import Symbol, quantity, say
+from crisp_hornet.documents.units import Units
 
 LEAST_KG, MOST_KG = 1.0, 2000.0
 NO_WAY = "The ride has no speed, or no voltage and battery current, to lay along its way."
-NO_WEIGHT = f"Flywheel: {LEAST_KG:g} to {MOST_KG:g} kg is needed, or nothing on the road."
+NO_WEIGHT = say(
+    "Flywheel: {least} to {most} is needed, or nothing on the road.",
+    least=quantity(LEAST_KG, "kg", bare=True),
+    most=quantity(MOST_KG, "kg"),
+)
 ON_THE_ROAD = "Full pulls, by what the known mass gained; on a stand the flywheel is that mass."
-NO_PULLS = "No pull at full throttle that gains 8 km/h and more: Rides leads through a dyno run."
+NO_PULLS = say(
+    "No pull at full throttle that gains {at} and more: Rides leads through a dyno run.", at=quantity(8, "km/h")
+)
 
 
 class Charts(QWidget):
@@ -47,8 +54,8 @@ class Charts(QWidget):
         self.choice = PageChoice(("pull", "along the way", "dyno"), "chart of the ride")
         self.choice.chosen.connect(self._choose)
         self.kg = QLineEdit()
-        self.kg.setPlaceholderText("kg of flywheel")
-        self.kg.setAccessibleName("flywheel at the tyre, kg; empty on the road")
+        self.kg.setPlaceholderText(say("{unit} of flywheel", unit=Symbol("kg")))
+        self.kg.setAccessibleName(say("flywheel at the tyre, {unit}; empty on the road", unit=Symbol("kg")))
         self.kg.setToolTip("what the stand's flywheel weighs at the tyre; leave it empty for pulls on the road")
         self.kg.setFixedWidth(110)
         self.kg.editingFinished.connect(self.flywheel)
@@ -107,7 +114,12 @@ class Charts(QWidget):
         if self._way is None:
             return []
         whole, units = self._way
-        shown = [("newtons against km/h: predicted, and measured at full throttle", pull_on_paper(self.pull, units))]
+        shown: list[tuple[str, QPixmap]] = [
+            (
+                say("newtons against {unit}: predicted, and measured at full throttle", unit=Symbol("km/h")),
+                pull_on_paper(self.pull, units),
+            )
+        ]
         name, way, other_runs = self._laid_against()
         runs, curve = self._runs if self._runs is not None else (None, None)
         picture, words = along_the_way(whole, way, name, units), "energy along the way"

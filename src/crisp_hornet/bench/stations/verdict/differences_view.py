@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
 from crisp_hornet.bench.widgets.trace_axes import clock
 from crisp_hornet.core.evidence.differences import Difference
+from crisp_hornet.documents.units import Units
 
 REACH = 0.3  # a difference of so much fills half the bar
 
@@ -78,7 +78,7 @@ class DifferencesView(QWidget):
         self._rows.addWidget(strong)
         if one.change.known:
             self._rows.addWidget(Reach(self.theme, one, predicted))
-        self._rows.addWidget(label(units.text(f"{one.this} against {one.other}"), "quiet", wrap=True))
+        self._rows.addWidget(label(f"{units.text(one.this)} against {units.text(one.other)}", "quiet", wrap=True))
         if one.at_s is not None:
             self._rows.addWidget(
                 button(f"Show {clock(one.at_s)}", partial(self.jump.emit, one.at_s), "link", f"Show {one.what}")

@@ -12,12 +12,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
 from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.hill_seen import hill_words
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import joined, quantity, say
+from crisp_hornet.documents.units import Units
 
 Take = Callable[[Verdict], Estimate]
 
@@ -50,7 +51,14 @@ FIGURES = (
     Figure("rolling, Crr", "chassis.crr", lambda v: v.road.crr, 2),
     Figure("air, CdA", "chassis.cda_m2", lambda v: v.road.cda_m2, 2),
     Figure("motor constant", "motor.flux_linkage_wb", lambda v: v.motor.flux_linkage_wb, 3, 1000.0, "mWb"),
-    Figure("winding at 25 °C", "motor.phase_resistance_ohm", lambda v: v.motor.winding_ohm, 3, 1000.0, "mΩ"),
+    Figure(
+        say("winding at {at}", at=quantity(25, "°C")),
+        "motor.phase_resistance_ohm",
+        lambda v: v.motor.winding_ohm,
+        3,
+        1000.0,
+        "mΩ",
+    ),
     Figure("reaches the road, full throttle", "", lambda v: v.motor.efficiency, 2, 100.0, "%"),
     Figure("weakening, more pull", "", lambda v: _weakening(v, "gain_n"), 2),
     Figure("weakening, more speed", "", lambda v: _weakening(v, "gain_kmh"), 2),
@@ -120,7 +128,13 @@ class EstimatesView(QWidget):
         if verdict.hill is not None:
             self._add_words("how long the hill could last", units.text(hill_words(verdict.hill)))
         for kind, parts in verdict.shares.items():
-            words = "; ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)
+            words = joined(
+                "; ",
+                (
+                    say("{what} {wh_per}", what=one.what, wh_per=quantity(one.wh_per_km, "Wh/km", ".0f"))
+                    for one in parts
+                ),
+            )
             if parts:
                 self._add_words(f"consumption by {kind}", units.text(words))
         for level in verdict.levels:
@@ -129,12 +143,12 @@ class EstimatesView(QWidget):
 
     def _add(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> None:
         if not one.known:
-            self._add_words(figure.words, units.text(one.reason))
+            self._add_words(units.text(figure.words), units.text(one.reason))
             return
         told = bike.figure(figure.path) if figure.path else None
         shown = one.times(figure.factor, figure.unit or one.unit)
         head = QHBoxLayout()
-        head.addWidget(label(figure.words, "quiet"))
+        head.addWidget(label(units.text(figure.words), "quiet"))
         head.addStretch(1)
         if figure.path:
             head.addWidget(self._act(figure, one, bike, ride))

@@ -9,9 +9,9 @@ from PyQt6.QtGui import QPixmap, QRegion
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import LIGHT
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.plain_chart import Picture, PlainChart
+from crisp_hornet.documents.units import Units
 
 WIDE, HIGH, SHARP = 560, 320, 2.0
 PAPER = replace(LIGHT, name="paper", ground="#FFFFFF", sheet="#FFFFFF")

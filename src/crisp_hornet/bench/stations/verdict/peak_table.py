@@ -13,6 +13,7 @@ from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 from crisp_hornet.core.evidence.peaks import Peak, energy
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents.saying import quantity, say
 
 ROW = 42
 FADES = ("pack_v", "motor_c", "controller_c")
@@ -73,18 +74,29 @@ class PeakTable(QWidget):
 
 def peak_lines(peaks: Sequence[Peak], ride: Ride | None) -> list[PeakLine]:
     """The rows for a ride's peaks and its energy."""
-    lines = [PeakLine(one.label, f"{one.value:.1f} {one.unit}", _against(one), _word(one)) for one in peaks]
+    lines = [
+        PeakLine(one.label, say("{peak}", peak=quantity(one.value, one.unit, ".1f")), _against(one), _word(one))
+        for one in peaks
+    ]
     used = energy(ride) if ride is not None and peaks else None
     if used is not None and used.wh_per_km is not None:
         net = f"{used.wh_out - used.wh_back:.0f} Wh"
-        lines.append(PeakLine("energy", f"{used.wh_per_km:.1f} Wh/km", f"{used.distance_km:.1f} km", net))
+        lines.append(
+            PeakLine(
+                "energy",
+                say("{wh_per}", wh_per=quantity(used.wh_per_km, "Wh/km", ".1f")),
+                say("{distance}", distance=quantity(used.distance_km, "km", ".1f")),
+                net,
+            )
+        )
     return lines
 
 
 def _against(peak: Peak) -> str:
     if peak.limit is None:
         return "no limit"
-    return f"{'fade' if peak.channel in FADES else 'limit'} {peak.limit:g} {peak.unit}"
+    limit = quantity(peak.limit, peak.unit)
+    return say("fade {limit}", limit=limit) if peak.channel in FADES else say("limit {limit}", limit=limit)
 
 
 def _word(peak: Peak) -> str:

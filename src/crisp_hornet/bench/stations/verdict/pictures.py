@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 
-from crisp_hornet.bench.units import Units
 from crisp_hornet.bench.widgets.plain_chart import Band, Line, Picture
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.dyno import DynoRuns
 from crisp_hornet.core.ride.along_way import per_km
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents.units import Units
 
 
 def along_the_way(whole: Ride, other: tuple[Array, Array] | None, name: str, units: Units) -> Picture | None:

@@ -9,6 +9,7 @@ from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.learning import forget, learn
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import capital, say
 from crisp_hornet.documents.setting_words import in_words, label_of
 
 
@@ -20,12 +21,13 @@ def into_draft(desk: Desk, finding: Finding) -> None:
     before = desk.draft.tune.setting(change.path)
     desk.draft.try_change(change.path, change.value)
     after = desk.draft.tune.setting(change.path)
+    setting, was, now = label_of(change.path), in_words(change.path, before), in_words(change.path, after)
     if after == before:
-        desk.said.emit("note", f"The draft has it already: {label_of(change.path)} {in_words(change.path, after)}.")
+        desk.said.emit("note", say("The draft has it already: {setting} {now}.", setting=setting, now=now))
         return
-    told = f"{label_of(change.path)} {in_words(change.path, before)} to {in_words(change.path, after)}"
+    told = say("{setting} {was} to {now}", setting=setting, was=was, now=now)
     desk.log("finding", f"Into the draft: {told}", f"{finding.text}. By the ride {desk.ride.cleaned.name}")
-    desk.said.emit("settled", f"Into the draft: {told}. {change.effect[:1].upper()}{change.effect[1:]}.")
+    desk.said.emit("settled", say("Into the draft: {told}. {effect}.", told=told, effect=capital(change.effect)))
 
 
 def learn_figure(desk: Desk, path: str, estimate: Estimate) -> None:

@@ -43,6 +43,7 @@ from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.core.ride.measured_pull import MeasuredPull, measured_pull
 from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import joined, quantity, say
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
 
@@ -236,8 +237,12 @@ class VerdictPage(Station):
         guessed = "" if self.desk.ride.tune else " (the tune it was ridden on is not known)"
         self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
         self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
-        state = f"{conditions.rested_v:.1f} V rested at the start and a winding at {conditions.winding_c:.0f} °C"
-        self._head = self.desk.units.text(f"predicted for {state}{guessed}")
+        state = say(
+            "{rested} rested at the start and a winding at {winding}",
+            rested=quantity(conditions.rested_v, "V", ".1f"),
+            winding=quantity(conditions.winding_c, "°C", ".0f"),
+        )
+        self._head = self.desk.units.text(say("predicted for {state}{guessed}", state=state, guessed=guessed))
         self._about.setText(self._head)
         self.chart.show_curves(None, self._prediction.curve)
 
@@ -293,7 +298,7 @@ class VerdictPage(Station):
                     self.theme,
                     one.severity,
                     turn(one.text),
-                    turn(f"{one.reason} {one.effects_in_words}".strip()),
+                    f"{turn(one.reason)} {turn(one.effects_in_words)}".strip(),
                     *self._links(one),
                 )
             )
@@ -308,9 +313,8 @@ class VerdictPage(Station):
             links.append(button(f"Show {clock(one.at_s)}", jump, "link", f"Show the moment of {one.id}"))
         change = one.suggest
         if change is not None and not change.bike and self.desk.draft.tune is not None:
-            words = self.desk.units.text(
-                f"{label_of(change.path)} {in_words(change.path, change.value)} into the draft"
-            )
+            value = self.desk.units.text(in_words(change.path, change.value))
+            words = f"{label_of(change.path)} {value} into the draft"
             links.append(
                 button(
                     words, partial(into_draft, self.desk, one), "link", f"Take the change of {one.id} into the draft"
@@ -336,8 +340,19 @@ class VerdictPage(Station):
         if self.verdict is None or self.desk.bike is None:
             return
         against = self.charts.against
-        html = page(Told(self._title.text(), self._about.text(), self.desk.bike, self.verdict, self.table.lines, self.found,
-                         self.charts.on_paper(), against, self.desk.units.text))  # fmt: skip
+        html = page(
+            Told(
+                self._title.text(),
+                self._about.text(),
+                self.desk.bike,
+                self.verdict,
+                self.table.lines,
+                self.found,
+                self.charts.on_paper(),
+                against,
+                self.desk.units.text,
+            )
+        )
         try:
             save(html, path)
         except DocumentError as error:
@@ -361,7 +376,9 @@ class VerdictPage(Station):
     def meaning(self) -> tuple[str, str]:
         if not self.found:
             return "PROOF", "A ride laid over its prediction shows which limit was reached, and which never was."
-        return "WHAT THE RIDE SAYS", " ".join(f"<b>{one.text}.</b> {one.reason}" for one in self.found[:2])
+        return "WHAT THE RIDE SAYS", joined(
+            " ", (say("<b>{text}.</b> {reason}", text=one.text, reason=one.reason) for one in self.found[:2])
+        )
 
     def act_text(self) -> str:
         return "Back to the tune" if self.found else "Import a log"
