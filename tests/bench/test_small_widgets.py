@@ -14,8 +14,8 @@ from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainCh
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.demo import FACTORY, HERON
-from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.documents.units import Units
 from tests.bench.driving import drag, press_keys
 from tests.bench.test_handling import wheel
