@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLine
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.paper import rendered
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
@@ -186,14 +187,10 @@ class ChainView(QWidget):
 
     def print_card(self, path: Path) -> None:
         """The card as a PDF, to be ticked by hand beside the display."""
-        rows = "".join(
-            f"<tr><td>☐</td><td>{line.what}</td><td><b>{line.value}</b></td></tr>" for line in self.card_lines()
-        )
-        name = self._desk.bike.name if self._desk.bike else ""
+        name, day = self._desk.bike.name if self._desk.bike else "", datetime.now().astimezone()
+        card = {"name": name, "day": f"{day:%d %B %Y}", "lines": self.card_lines()}
         page = QTextDocument()
-        page.setHtml(
-            f"<h2>{name}: to key in</h2><p>{datetime.now().astimezone():%d %B %Y}</p><table cellpadding='6'>{rows}</table>"
-        )
+        page.setHtml(rendered("tune/key_in_card.html", self._desk.units, **card))
         writer = QPdfWriter(str(path))
         page.print(writer)
 

@@ -350,7 +350,7 @@ class VerdictPage(Station):
                 self.found,
                 self.charts.on_paper(),
                 against,
-                self.desk.units.text,
+                self.desk.units,
             )
         )
         try:
