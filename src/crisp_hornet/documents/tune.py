@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self, get_args
 
-from pydantic import Field, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from crisp_hornet.documents import settings
 from crisp_hornet.documents.assist import Assist
@@ -121,16 +121,33 @@ class Tune(Part):
 
     def with_settings(self, values: Mapping[str, float | None]) -> Tune:
         """This tune with several settings changed at once; raises as :meth:`with_setting`."""
-        data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
-        whole: dict[str, Any] = {}
         for path in values:
-            group = path.partition(".")[0]
             if path not in KNOWN:
                 raise KeyError(path)
-            if group not in SETTING_GROUPS and group not in whole:
-                whole[group] = data[group] = self.model_dump(mode="json", by_alias=True, include={group})[group]
+        groups = {path.partition(".")[0] for path in values}
+        if "modes" not in groups:  # a drag's step: the other groups are valid as they are
+            try:
+                return self._with_groups(groups, values)
+            except ValidationError:
+                pass  # said of the whole document, below
+        data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
+        data |= {group: self._dumped(group) for group in groups}
         settings.put_all(data, values)
         return Tune.model_validate(data)
+
+    def _with_groups(self, groups: set[str], values: Mapping[str, float | None]) -> Tune:
+        data = {group: self._dumped(group) for group in groups}
+        settings.put_all(data, values)
+        changed = {group: type(getattr(self, group)).model_validate(part) for group, part in data.items()}
+        return self.model_copy(update=changed)
+
+    def _dumped(self, group: str) -> Any:
+        """A group as JSON: as it was written, or whole where a part of it was left out and is set now."""
+        own = group in SETTING_GROUPS
+        part = getattr(self, group)
+        if group == "modes":
+            return [mode.model_dump(mode="json", by_alias=True) for mode in part]
+        return part.model_dump(mode="json", by_alias=True, exclude_unset=own)
 
     def setting(self, path: str) -> float | None:
         """The number at a dotted path; a default where the tune leaves the setting out. Raises :class:`KeyError` for a path that
