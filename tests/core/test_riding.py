@@ -350,3 +350,19 @@ def test_weakening_says_what_it_brings_costs_and_where_it_ends():
     enough = pull_curve(bike, a_tune(drive__field_weakening_a=gain.useful_a), np.linspace(0, 70, 141), Conditions(60.0))
     most = pull_curve(bike, a_tune(drive__field_weakening_a=120), np.linspace(0, 70, 141), Conditions(60.0))
     assert np.allclose(enough.wheel_force_n, most.wheel_force_n, atol=1.0)
+
+
+@seed(67)
+@settings(max_examples=30, deadline=None, database=None)
+@given(st.floats(0, 60), st.floats(0, 80), st.floats(0, 25), st.floats(30.0, 130.0))
+def test_regen_of_many_packs_at_once_is_what_each_gives_alone(weakening_a, phase_a, battery_a, winding_c):
+    bike = a_bike()
+    tune = a_tune(
+        drive__field_weakening_a=weakening_a, regen__phase_current_a=phase_a, regen__battery_current_a=battery_a
+    )
+    volts, kmh = rested_v(bike.battery, np.linspace(0.02, 1.0, 7)), np.linspace(5.0, 60.0, 7)
+    many = regen_curve(bike, tune, kmh, Conditions(50.0, winding_c), volts)
+    for at, volt in enumerate(volts):
+        alone = regen_curve(bike, tune, [kmh[at]], Conditions(float(volt), winding_c))
+        assert many.wheel_force_n[at] == pytest.approx(alone.wheel_force_n[0], rel=1e-9, abs=1e-9)
+        assert many.battery_current_a[at] == pytest.approx(alone.battery_current_a[0], rel=1e-9, abs=1e-9)

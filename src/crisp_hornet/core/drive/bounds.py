@@ -23,7 +23,7 @@ class Bounds:
     """
 
     motor: MotorModel
-    rested_v: float
+    rested_v: Figure
     pack_ohm: Figure
     idle_w: float
     voltage_gain: float
@@ -54,7 +54,8 @@ class Bounds:
 
     def _reshaped(self, change: Callable[[Array], Array]) -> Bounds:
         pack_ohm = change(self.pack_ohm) if isinstance(self.pack_ohm, np.ndarray) else self.pack_ohm
-        return replace(self, motor=self.motor.reshaped(change), pack_ohm=pack_ohm)
+        rested_v = change(self.rested_v) if isinstance(self.rested_v, np.ndarray) else self.rested_v
+        return replace(self, motor=self.motor.reshaped(change), pack_ohm=pack_ohm, rested_v=rested_v)
 
     def power_w(self, omega: Array, i_d: Array, i_q: Array) -> Array:
         """Power the pack gives (W)."""

@@ -15,7 +15,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.arrays import Array, Figure
 from crisp_hornet.core.drive.binding import binding_limit
 from crisp_hornet.core.drive.bounds import Bounds
 from crisp_hornet.core.drive.envelope import most_torque
@@ -261,42 +261,51 @@ def heat_share(tune: Tune, conditions: Conditions) -> float:
     return heat
 
 
-def regen_curve(bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions) -> PullCurve:
+def regen_curve(
+    bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions, each_rested_v: Array | None = None
+) -> PullCurve:
     """The greatest braking force of ``tune``'s regen settings; forces and currents are negative.
 
     Limits: the regen phase current and the controller's rating with the heat fade, the voltage, field weakening, and
-    what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking.
+    what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking. ``each_rested_v`` (n,): every speed
+    with a pack of its own, instead of the one of ``conditions``.
     """
-    bike = bike.rated_at(conditions.rested_v)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
+    volts = np.full(speed.shape, conditions.rested_v) if each_rested_v is None else each_rested_v
+    rested_v: Figure = conditions.rested_v if each_rested_v is None else each_rested_v
+    rated = np.array([bike.rated_at(float(one)).controller.max_phase_current_a for one in volts])
+    bike = bike.rated_at(conditions.rested_v)
     omega = electrical_speed(bike, speed)
     share = np.full(speed.shape, heat_share(tune, conditions))
-    regen = tune.regen
-    floor = charge_floor_w(
-        conditions.rested_v, bike.battery.resistance_ohm, regen.battery_current_a, regen.fade_start_v, regen.fade_end_v
+    regen, pack_ohm = tune.regen, bike.battery.resistance_ohm
+    floor = np.array(
+        [
+            charge_floor_w(float(one), pack_ohm, regen.battery_current_a, regen.fade_start_v, regen.fade_end_v)
+            for one in volts
+        ]
     )
     bounds = Bounds(
         motor=MotorModel.of(bike, conditions.winding_c, conditions.magnet_c),
-        rested_v=conditions.rested_v,
-        pack_ohm=bike.battery.resistance_ohm,
+        rested_v=rested_v,
+        pack_ohm=pack_ohm,
         idle_w=bike.controller.idle_w,
         voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
         weakening_a=np.full(speed.shape, tune.drive.field_weakening_a),
-        current_a=np.full(speed.shape, min(regen.phase_current_a, bike.controller.max_phase_current_a)),
+        current_a=np.minimum(regen.phase_current_a, rated),
         share=share,
-        most_w=np.full(speed.shape, most_power_w(conditions.rested_v, bike.battery.resistance_ohm)),
-        least_w=np.full(speed.shape, floor),
+        most_w=np.array([most_power_w(float(one), pack_ohm) for one in volts]),
+        least_w=floor,
     )
     point = most_torque(bounds, omega, sign=-1.0)
     battery_w = np.where(point.feasible, bounds.motor.terminal_power_w(omega, point.i_d, point.i_q), 0.0)
     battery_w = battery_w + bike.controller.idle_w
-    pack_v = loaded_voltage(conditions.rested_v, bike.battery.resistance_ohm, battery_w)
-    charging = np.abs(battery_w - floor) <= 1e-3 * max(abs(floor), 1.0)
+    pack_v = loaded_voltage(rested_v, pack_ohm, battery_w)
+    charging = np.abs(battery_w - floor) <= 1e-3 * np.maximum(np.abs(floor), 1.0)
     name = np.where(charging, "battery", np.where(point.feasible, "phase", "voltage"))
     return PullCurve(
         bike,
         bounds.motor,
-        conditions.rested_v,
+        conditions.rested_v if each_rested_v is None else math.nan,  # of many packs none is the one
         speed,
         point.i_d,
         point.i_q,

@@ -153,10 +153,8 @@ def regen_by_charge(bike: Bike, tune: Tune, speed_kmh: float = 30.0) -> RegenByC
     """What regen does as the pack fills. Raises :class:`ValueError` for a custom chemistry without its curve."""
     charges = REGEN_CHARGES
     mass = effective_mass_kg(bike)
-    currents, brakes = [], []
-    for volts in rested_v(bike.battery, charges):
-        curve = regen_curve(bike, tune, [speed_kmh], Conditions(float(volts)))
-        currents.append(max(0.0, -float(curve.battery_current_a[0])))
-        brakes.append(-float(curve.wheel_force_n[0]) / mass)
+    volts = rested_v(bike.battery, charges)
+    curve = regen_curve(bike, tune, np.full(charges.shape, speed_kmh), Conditions(float(volts[-1])), volts)
+    currents = np.maximum(-curve.battery_current_a, 0.0)
     board = bike.battery.bms_charge_a
-    return RegenByCharge(charges, np.array(currents), board, board * COLD_CHARGE_SHARE, np.array(brakes))
+    return RegenByCharge(charges, currents, board, board * COLD_CHARGE_SHARE, -curve.wheel_force_n / mass)

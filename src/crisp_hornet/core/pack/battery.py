@@ -12,10 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.arrays import Array, Figure
 
 
-def loaded_voltage(rested_v: float, resistance_ohm: float, power_w: ArrayLike) -> Array:
+def loaded_voltage(rested_v: Figure, resistance_ohm: float, power_w: ArrayLike) -> Array:
     """Pack voltage (V) while giving ``power_w`` (W), same shape; NaN where the pack cannot give it."""
     power = np.asarray(power_w, float)
     inside = rested_v**2 - 4 * power * resistance_ohm
