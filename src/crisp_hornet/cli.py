@@ -36,6 +36,7 @@ def _parser(given: list[str]) -> argparse.ArgumentParser:
     parser.add_argument(
         "--demo", action="store_true", help="open on demo data with a simulated bike; touches nothing of yours"
     )
+    parser.add_argument("--verbose", action="store_true", help="write more into the log, and onto standard error")
     parser.set_defaults(run=_open_window)
     commands = parser.add_subparsers(title="headless commands", metavar="COMMAND", parser_class=Parser)
     for name, about in COMMANDS.items():
@@ -50,4 +51,4 @@ def _parser(given: list[str]) -> argparse.ArgumentParser:
 def _open_window(options: argparse.Namespace) -> int:
     from crisp_hornet.bench.app import run_application
 
-    return run_application(demo=options.demo)
+    return run_application(demo=options.demo, verbose=options.verbose)

@@ -3,7 +3,7 @@
 import sys
 
 import pytest
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, qWarning
 from PyQt6.QtWidgets import QAbstractButton, QApplication
 
 from crisp_hornet.bench.background import Background
@@ -73,7 +73,9 @@ def test_every_background_job_may_fail(qtbot, guarded):
         said = guarded.notice.text + texts(guarded)
         assert "not foreseen" in said or "nobody foresaw" in said, name
         lives(qtbot, guarded)
+    qWarning("said by Qt")
     log = guarded.log_file.read_text()
+    assert "Qt: said by Qt" in log
     assert "Surprise: nobody foresaw this" in log and "Traceback" in log
 
 

@@ -17,7 +17,7 @@ from PyQt6.QtCore import QEvent, QThreadPool, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from crisp_hornet.bench import theme as themes
-from crisp_hornet.bench.boundary import Boundary, guard, log_into
+from crisp_hornet.bench.boundary import Boundary, faults_into, guard, log_into
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from crisp_hornet.link.marker import FileJournal
 
 
-def run_application(demo: bool) -> int:
+def run_application(demo: bool, verbose: bool = False) -> int:
     """Open the window and run until it closes; returns the exit code."""
     app = make_application()
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -41,13 +41,13 @@ def run_application(demo: bool) -> int:
     waker.start(300)
     if demo:
         with demo_bench() as (garage, simulated):
-            return _run(app, garage, simulated, garage.folder / "logs")
+            return _run(app, garage, simulated, garage.folder / "logs", verbose)
     try:
         garage = Garage(default_folder())
     except GarageError as error:
         QMessageBox.critical(None, "Crisp Hornet", str(error))
         return 1
-    return _run(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")))
+    return _run(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose)
 
 
 def make_application() -> QApplication:
@@ -103,12 +103,13 @@ def stand_in(folder: Path) -> Iterator[Simulated]:
         process.stdout.close()
 
 
-def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path) -> int:
+def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path, verbose: bool) -> int:
     boundary = Boundary()
-    with guard(boundary):
+    log_file = log_into(logs, verbose)
+    with faults_into(logs), guard(boundary):
         desk, link = Desk(garage), link_of(garage)
         window = Window(desk, link, simulated=simulated)
-        window.log_file = log_into(logs)
+        window.log_file = log_file
         boundary.caught.connect(window.tell_unforeseen)
         window.show()
         code = app.exec()

@@ -6,6 +6,7 @@ turn theirs into :class:`Unforeseen` and answer with it.
 
 from __future__ import annotations
 
+import faulthandler
 import logging
 import logging.handlers
 import sys
@@ -16,8 +17,9 @@ from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QT_VERSION_STR, QMessageLogContext, QObject, QtMsgType, pyqtSignal, qInstallMessageHandler
 
+from crisp_hornet import __version__
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.link.errors import LinkError
 
@@ -37,8 +39,9 @@ def unforeseen(what: str, error: BaseException) -> Unforeseen:
     return Unforeseen(f"{what} failed in a way that was not foreseen ({kind}{': ' if words else ''}{words}).")
 
 
-def log_into(folder: Path) -> Path | None:
-    """Keep the log in a folder, a few files of bounded size; None where it cannot be written (then it goes nowhere)."""
+def log_into(folder: Path, verbose: bool = False) -> Path | None:
+    """Keep the log in a folder, a few files of bounded size; None where it cannot be written (then it goes nowhere). What Qt says goes
+    there too. ``verbose``: more of it, and onto standard error."""
     file = folder / "crisp-hornet.log"
     try:
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -52,8 +55,42 @@ def log_into(folder: Path) -> Path | None:
         LOG.removeHandler(old)
         old.close()
     LOG.addHandler(handler)
+    if verbose:
+        LOG.addHandler(logging.StreamHandler())
+    LOG.setLevel(logging.DEBUG if verbose else logging.INFO)
     LOG.propagate = False
+    qInstallMessageHandler(_from_qt)
+    LOG.info("Crisp Hornet %s, Python %s, Qt %s", __version__, sys.version.split()[0], QT_VERSION_STR)
     return file
+
+
+@contextmanager
+def faults_into(folder: Path) -> Iterator[None]:
+    """Where every thread was if the process is ended by a fault, in a file beside the log; nowhere if it cannot be written."""
+    try:
+        file = (folder / "faults.log").open("a", encoding="utf-8")
+    except OSError:
+        yield
+        return
+    with file:
+        faulthandler.enable(file)
+        try:
+            yield
+        finally:
+            faulthandler.disable()
+
+
+_LEVELS = {
+    QtMsgType.QtDebugMsg: logging.DEBUG,
+    QtMsgType.QtInfoMsg: logging.INFO,
+    QtMsgType.QtWarningMsg: logging.WARNING,
+    QtMsgType.QtCriticalMsg: logging.ERROR,
+    QtMsgType.QtFatalMsg: logging.CRITICAL,
+}
+
+
+def _from_qt(kind: QtMsgType, context: QMessageLogContext, text: str | None) -> None:
+    LOG.log(_LEVELS.get(kind, logging.WARNING), "Qt: %s (%s:%s)", text, context.file, context.line)
 
 
 class Boundary(QObject):
