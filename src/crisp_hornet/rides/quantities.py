@@ -5,29 +5,27 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from crisp_hornet.documents.channels import READ_FROM_LOGS, TABLE
+from crisp_hornet.documents.units import KM_PER_MILE, NM_PER_POUND_FOOT
+
 LONGEST_NAME = 120  # characters of a column's name: looking for words in longer ones costs more than their length
 
-CHANNEL_UNIT = {
-    "wheel_speed_kmh": "km/h", "gps_speed_kmh": "km/h", "motor_rpm": "rpm", "pack_v": "V", "battery_a": "A", "phase_a": "A",
-    "d_axis_a": "A", "throttle": "1", "human_nm": "N·m", "cadence_rpm": "rpm", "motor_c": "°C", "controller_c": "°C", "level": "1",
-    "mode": "1", "altitude_m": "m", "lat_deg": "°", "lon_deg": "°", "brake": "1", "fault": "1",
-    "power_w": "W", "human_w": "W", "distance_km": "km",
-}  # fmt: skip
+CHANNEL_UNIT = {name: TABLE[name].unit or "1" for name in READ_FROM_LOGS}
 # spelling: (dimension, factor, offset) into the dimension's own unit
 _UNITS: dict[str, tuple[str, float, float]] = {
-    "km/h": ("km/h", 1, 0), "kmh": ("km/h", 1, 0), "kph": ("km/h", 1, 0), "km/std": ("km/h", 1, 0), "mph": ("km/h", 1.609344, 0),
-    "mi/h": ("km/h", 1.609344, 0), "m/s": ("km/h", 3.6, 0), "mps": ("km/h", 3.6, 0), "kn": ("km/h", 1.852, 0), "kt": ("km/h", 1.852, 0),
+    "km/h": ("km/h", 1, 0), "kmh": ("km/h", 1, 0), "kph": ("km/h", 1, 0), "km/std": ("km/h", 1, 0), "mph": ("km/h", KM_PER_MILE, 0),
+    "mi/h": ("km/h", KM_PER_MILE, 0), "m/s": ("km/h", 3.6, 0), "mps": ("km/h", 3.6, 0), "kn": ("km/h", 1.852, 0), "kt": ("km/h", 1.852, 0),
     "rpm": ("rpm", 1, 0), "1/min": ("rpm", 1, 0), "u/min": ("rpm", 1, 0), "min-1": ("rpm", 1, 0), "rps": ("rpm", 60, 0),
     "rad/s": ("rpm", 9.549296585513721, 0), "v": ("V", 1, 0), "volt": ("V", 1, 0), "volts": ("V", 1, 0), "mv": ("V", 1e-3, 0),
     "cv": ("V", 1e-2, 0), "a": ("A", 1, 0), "amp": ("A", 1, 0), "amps": ("A", 1, 0), "ampere": ("A", 1, 0), "ma": ("A", 1e-3, 0),
     "w": ("W", 1, 0), "watt": ("W", 1, 0), "watts": ("W", 1, 0), "kw": ("W", 1e3, 0), "%": ("1", 0.01, 0), "percent": ("1", 0.01, 0),
     "pct": ("1", 0.01, 0), "n·m": ("N·m", 1, 0), "nm": ("N·m", 1, 0), "n-m": ("N·m", 1, 0), "n*m": ("N·m", 1, 0),
-    "lbf·ft": ("N·m", 1.3558179483, 0), "lb-ft": ("N·m", 1.3558179483, 0), "ft-lb": ("N·m", 1.3558179483, 0),
-    "ftlb": ("N·m", 1.3558179483, 0),
+    "lbf·ft": ("N·m", NM_PER_POUND_FOOT, 0), "lb-ft": ("N·m", NM_PER_POUND_FOOT, 0), "ft-lb": ("N·m", NM_PER_POUND_FOOT, 0),
+    "ftlb": ("N·m", NM_PER_POUND_FOOT, 0),
     "°c": ("°C", 1, 0), "c": ("°C", 1, 0), "degc": ("°C", 1, 0), "celsius": ("°C", 1, 0), "°f": ("°C", 1 / 1.8, -32 / 1.8),
     "f": ("°C", 1 / 1.8, -32 / 1.8), "degf": ("°C", 1 / 1.8, -32 / 1.8), "fahrenheit": ("°C", 1 / 1.8, -32 / 1.8), "k": ("°C", 1, -273.15),
-    "m": ("m", 1, 0), "ft": ("m", 0.3048, 0), "feet": ("m", 0.3048, 0), "km": ("km", 1, 0), "mi": ("km", 1.609344, 0),
-    "miles": ("km", 1.609344, 0), "°": ("°", 1, 0), "deg": ("°", 1, 0), "degrees": ("°", 1, 0), "semicircles": ("°", 180 / 2**31, 0),
+    "m": ("m", 1, 0), "ft": ("m", 0.3048, 0), "feet": ("m", 0.3048, 0), "km": ("km", 1, 0), "mi": ("km", KM_PER_MILE, 0),
+    "miles": ("km", KM_PER_MILE, 0), "°": ("°", 1, 0), "deg": ("°", 1, 0), "degrees": ("°", 1, 0), "semicircles": ("°", 180 / 2**31, 0),
     "s": ("s", 1, 0), "sec": ("s", 1, 0), "secs": ("s", 1, 0), "seconds": ("s", 1, 0), "ms": ("s", 1e-3, 0), "millis": ("s", 1e-3, 0),
     "us": ("s", 1e-6, 0), "µs": ("s", 1e-6, 0), "min": ("s", 60, 0), "h": ("s", 3600, 0), "ns": ("s", 1e-9, 0),
 }  # fmt: skip

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.channels import CHANNELS, Ride
 from crisp_hornet.core.ride.track import ground_speed_kmh
+from crisp_hornet.documents.units import KM_PER_MILE
 from crisp_hornet.rides.clock_faults import steadied
 from crisp_hornet.rides.clocks import seconds_of, with_date
 from crisp_hornet.rides.errors import RideError
@@ -19,7 +20,6 @@ from crisp_hornet.rides.mapping import EXACT, Mapping
 from crisp_hornet.rides.table import Table
 
 Rows = NDArray[np.intp]
-MPH = 1.609344
 OLDEST_S, LATEST_S = 4e8, 4.1e9  # 1982 and 2099, since 1970
 
 
@@ -230,7 +230,7 @@ def _speed_unit(columns: dict[str, Array], mapping: Mapping, time: Array) -> lis
         if known is None or known.unit:
             continue
         ratio = _ratio(ground, columns[channel])
-        for factor, name in ((MPH, "miles an hour"), (3.6, "metres a second")):
+        for factor, name in ((KM_PER_MILE, "miles an hour"), (3.6, "metres a second")):
             if abs(ratio / factor - 1) < 0.12:
                 columns[channel] = columns[channel] * factor
                 notes.append(f"{channel.split('_')[0]} speed taken as {name}: the positions say so")

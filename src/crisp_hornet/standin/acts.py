@@ -6,16 +6,29 @@ Each gets the stand-in and the rest of its line, and answers a line or nothing; 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from crisp_hornet.documents.register import Register
+from crisp_hornet.standin.controller import SimulatedController
+from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.physics import SimulatedBike
+from crisp_hornet.standin.ports import PseudoTerminal, TcpPort
 from crisp_hornet.standin.sensors import WIRES, departed, with_truth
 from crisp_hornet.standin.trouble import Trouble
 
-if TYPE_CHECKING:
-    from crisp_hornet.standin.process import StandIn
 
-Act = Callable[["StandIn", str], "str | None"]
+class Bench(Protocol):
+    """What an act can lay hands on: the stand-in."""
+
+    terminal: PseudoTerminal
+    tcp: list[TcpPort]
+    trouble: Trouble
+    controller: SimulatedController
+    hands: Hands
+    bike: SimulatedBike
+
+
+Act = Callable[[Bench, str], "str | None"]
 ACTS: dict[str, Act] = {}
 
 
@@ -34,42 +47,42 @@ def act(*words: str) -> Callable[[Act], Act]:
 
 
 @act("plug")
-def _plug(bench: StandIn, _rest: str) -> str:
+def _plug(bench: Bench, _rest: str) -> str:
     return f"ok {bench.terminal.plug()}"
 
 
 @act("unplug")
-def _unplug(bench: StandIn, _rest: str) -> None:
+def _unplug(bench: Bench, _rest: str) -> None:
     bench.terminal.unplug()
     for port in bench.tcp:
         port.drop()
 
 
 @act("after")
-def _after(bench: StandIn, rest: str) -> None:
+def _after(bench: Bench, rest: str) -> None:
     writes, _, due = rest.partition(" ")
     bench.trouble.due.append((int(writes), due))
 
 
 @act("cut-after-writes")
-def _cut_after(bench: StandIn, rest: str) -> None:
+def _cut_after(bench: Bench, rest: str) -> None:
     bench.trouble.due.append((int(rest), "unplug"))
 
 
 @act("noise")
-def _noise(bench: StandIn, rest: str) -> None:
+def _noise(bench: Bench, rest: str) -> None:
     chance, _, seed = rest.partition(" ")
     before = bench.trouble
     bench.trouble = Trouble(float(chance), int(seed or 1), before.due, before.latency_s, before.double_s)
 
 
 @act("latency")
-def _latency(bench: StandIn, rest: str) -> None:
+def _latency(bench: Bench, rest: str) -> None:
     bench.trouble.latency_s = float(rest)
 
 
 @act("doubles")
-def _doubles(bench: StandIn, rest: str) -> None:
+def _doubles(bench: Bench, rest: str) -> None:
     bench.trouble.double_s = float(rest) if float(rest) > 0 else None
 
 
@@ -77,98 +90,98 @@ def _doubles(bench: StandIn, rest: str) -> None:
 
 
 @act("key-off")
-def _key_off(bench: StandIn, _rest: str) -> None:
+def _key_off(bench: Bench, _rest: str) -> None:
     bench.controller.power_cycle()
 
 
 @act("key")
-def _key(bench: StandIn, rest: str) -> None:
+def _key(bench: Bench, rest: str) -> None:
     bench.controller.off = not int(rest)
     if not bench.controller.off:
         bench.controller.power_cycle()
 
 
 @act("lag")
-def _lag(bench: StandIn, rest: str) -> None:
+def _lag(bench: Bench, rest: str) -> None:
     bench.controller.lag_s = float(rest)
 
 
 @act("ignore-keep")
-def _ignore_keep(bench: StandIn, rest: str) -> None:
+def _ignore_keep(bench: Bench, rest: str) -> None:
     bench.controller.keeps = not int(rest)
 
 
 @act("unkept-says")
-def _unkept_says(bench: StandIn, rest: str) -> None:
+def _unkept_says(bench: Bench, rest: str) -> None:
     bench.controller.says_unkept = None if rest == "true" else float(rest)
 
 
 @act("inhibit")
-def _inhibit(bench: StandIn, rest: str) -> None:
+def _inhibit(bench: Bench, rest: str) -> None:
     bench.controller.inhibited = bool(int(rest))
 
 
 @act("inhibited")
-def _inhibited(bench: StandIn, _rest: str) -> str:
+def _inhibited(bench: Bench, _rest: str) -> str:
     return f"is {int(bench.controller.inhibited)}"
 
 
 @act("serial")
-def _serial(bench: StandIn, rest: str) -> None:
+def _serial(bench: Bench, rest: str) -> None:
     bench.controller.serial = rest
 
 
 @act("fault")
-def _fault(bench: StandIn, rest: str) -> None:
+def _fault(bench: Bench, rest: str) -> None:
     bench.controller.faults.append(int(rest))
 
 
 @act("break")
-def _break(bench: StandIn, rest: str) -> None:
+def _break(bench: Bench, rest: str) -> None:
     bench.hands.broken.add(int(rest))
 
 
 @act("mend")
-def _mend(bench: StandIn, rest: str) -> None:
+def _mend(bench: Bench, rest: str) -> None:
     bench.hands.broken.discard(int(rest))
 
 
 @act("dip")
-def _dip(bench: StandIn, rest: str) -> None:
+def _dip(bench: Bench, rest: str) -> None:
     bench.controller.supply_dip_v = float(rest)
 
 
 @act("freeze")
-def _freeze(bench: StandIn, rest: str) -> None:
+def _freeze(bench: Bench, rest: str) -> None:
     bench.controller.lying_still = bool(int(rest))
 
 
 @act("set")
-def _set(bench: StandIn, rest: str) -> None:
+def _set(bench: Bench, rest: str) -> None:
     register, words = _register_and_words(bench, rest)
     bench.controller.put(register, words)
 
 
 @act("stick")
-def _stick(bench: StandIn, rest: str) -> None:
+def _stick(bench: Bench, rest: str) -> None:
     register, words = _register_and_words(bench, rest)
     bench.controller.stuck[register.name] = words
 
 
 @act("loosen")
-def _loosen(bench: StandIn, _rest: str) -> None:
+def _loosen(bench: Bench, _rest: str) -> None:
     bench.controller.stuck.clear()
 
 
 @act("show")
-def _show(bench: StandIn, name: str) -> str:
+def _show(bench: Bench, name: str) -> str:
     running, kept = bench.controller.values(), bench.controller.values(kept=True)
     if name not in running:
         raise ValueError(f"no setting {name}")
     return f"is {name} {running[name]} {kept[name]}"
 
 
-def _register_and_words(bench: StandIn, rest: str) -> tuple[Register, list[int]]:
+def _register_and_words(bench: Bench, rest: str) -> tuple[Register, list[int]]:
     name, _, value = rest.partition(" ")
     register = bench.controller.map.register(name)
     if register is None:
@@ -180,12 +193,12 @@ def _register_and_words(bench: StandIn, rest: str) -> tuple[Register, list[int]]
 
 
 @act("cut")
-def _cut(bench: StandIn, rest: str) -> None:
+def _cut(bench: Bench, rest: str) -> None:
     bench.controller.sensors.cut.add(_wire(rest))
 
 
 @act("join")
-def _join(bench: StandIn, rest: str) -> None:
+def _join(bench: Bench, rest: str) -> None:
     bench.controller.sensors.cut.discard(_wire(rest))
 
 
@@ -196,26 +209,26 @@ def _wire(name: str) -> str:
 
 
 @act("roll")
-def _roll(bench: StandIn, rest: str) -> None:
+def _roll(bench: Bench, rest: str) -> None:
     bench.controller.sensors.wheel_turns += float(rest)
 
 
 @act("crank")
-def _crank(bench: StandIn, rest: str) -> None:
+def _crank(bench: Bench, rest: str) -> None:
     bench.controller.sensors.crank_turns += float(rest)
 
 
 @act("heat")
-def _heat(bench: StandIn, rest: str) -> None:
+def _heat(bench: Bench, rest: str) -> None:
     bench.bike.state.winding_c = float(rest)
 
 
 @act("sensor")
-def _sensor(bench: StandIn, rest: str) -> None:
+def _sensor(bench: Bench, rest: str) -> None:
     name, _, value = rest.partition(" ")
     bench.controller.sensors.truth = with_truth(bench.controller.sensors.truth, name, float(value))
 
 
 @act("sensors")
-def _sensors(bench: StandIn, rest: str) -> None:
+def _sensors(bench: Bench, rest: str) -> None:
     bench.controller.sensors.truth = departed(int(rest))

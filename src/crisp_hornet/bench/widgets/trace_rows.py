@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.core.ride.derived import UNITS as WORKED_OUT_UNITS
 from crisp_hornet.core.ride.limit_along import LIMITS
-from crisp_hornet.documents.channels import UNITS
+from crisp_hornet.documents.channels import TABLE, short_name
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.units import Units
 
@@ -25,16 +24,7 @@ GROUPS: dict[str, Rows] = {
     "rider": (("human_w",), ("human_nm",), ("cadence_rpm",), ("level",), ("human_share",), ("wheel_speed_kmh",)),
     "way": (("altitude_m",), ("grade",), ("wheel_speed_kmh", "gps_speed_kmh"), ("acceleration_mps2",), ("efficiency",)),
 }  # fmt: skip
-WORDS = {
-    "wheel_speed_kmh": "speed", "gps_speed_kmh": "GPS", "motor_rpm": "motor", "pack_v": "pack", "battery_a": "battery", "phase_a": "phase",
-    "d_axis_a": "d-axis", "throttle": "throttle", "motor_c": "motor", "controller_c": "controller", "human_nm": "rider",
-    "cadence_rpm": "cadence", "altitude_m": "height", "level": "level", "battery_w": "electric", "wh": "energy", "ah": "charge",
-    "distance_km": "way", "acceleration_mps2": "accel.", "human_w": "rider", "wheel_w": "road", "human_share": "rider",
-    "efficiency": "to road", "rested_v": "rested", "phase_per_battery": "phase/batt.", "limit": "held by", "grade": "grade",
-    "ahead_s": "ahead", "predicted_w": "predicted",
-}  # fmt: skip
 LIMIT_WORDS = {"none": "", "rider": "throttle", "low_voltage": "low voltage"}
-ALL_UNITS = UNITS | WORKED_OUT_UNITS | {"ahead_s": "s"}
 
 
 def limit_word(code: float) -> str:
@@ -45,14 +35,14 @@ def limit_word(code: float) -> str:
 
 def unit_of(channel: str, units: Units) -> str:
     """The unit a channel is shown in."""
-    return "%" if channel == "throttle" else units.unit(ALL_UNITS[channel])
+    return "%" if channel == "throttle" else units.unit(TABLE[channel].unit)
 
 
 def turned(channel: str, values: Array, units: Units) -> Array:
     """Values of a channel as they are shown."""
     if channel == "throttle":
         return 100 * values
-    low, high = units.value(0.0, ALL_UNITS[channel]), units.value(1.0, ALL_UNITS[channel])
+    low, high = units.value(0.0, TABLE[channel].unit), units.value(1.0, TABLE[channel].unit)
     return values if (low, high) == (0.0, 1.0) else low + (high - low) * values
 
 
@@ -63,5 +53,5 @@ def told(channel: str, value: float) -> str:
     if channel == "limit":
         word = limit_word(value)
         return f"held by {word}" if word else "not driven"
-    number = quantity(100 * value, "%", ".0f") if channel == "throttle" else quantity(value, ALL_UNITS[channel], ".1f")
-    return say("{channel} {value}", channel=WORDS.get(channel, channel), value=number)
+    number = quantity(100 * value, "%", ".0f") if channel == "throttle" else quantity(value, TABLE[channel].unit, ".1f")
+    return say("{channel} {value}", channel=short_name(channel), value=number)

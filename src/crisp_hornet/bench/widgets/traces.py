@@ -17,12 +17,13 @@ from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.ribbon import Ribbon
 from crisp_hornet.bench.widgets.trace_axes import SizeAxis, TimeAxis, WayAxis, clock
 from crisp_hornet.bench.widgets.trace_box import TraceBox
-from crisp_hornet.bench.widgets.trace_rows import WHOLE, WORDS, Rows, limit_word, told, turned, unit_of
+from crisp_hornet.bench.widgets.trace_rows import WHOLE, Rows, limit_word, told, turned, unit_of
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.along import way_km
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.gaps import LEAST_S, longest_step_s
 from crisp_hornet.core.ride.pyramid import Pyramid
+from crisp_hornet.documents.channels import short_name
 from crisp_hornet.documents.units import Units
 
 RIBBON_PX = 26
@@ -185,7 +186,7 @@ class Traces(QWidget):
         for name in self.channels:
             here = self.units.text(told(name, float(self.ride.get(name)[row])))
             there = self.units.text(told(name, float(self.other.get(name)[row]))) if self.other is not None else ""
-            there = there.removeprefix(f"{WORDS.get(name, name)} ")
+            there = there.removeprefix(f"{short_name(name)} ")
             if here:
                 words.append(f"{here} ({there})" if there else here)
         return " · ".join(words)
@@ -278,8 +279,8 @@ class Traces(QWidget):
 
     def _empty_plot(self, row: int, names: tuple[str, ...], last: bool) -> pg.PlotItem:
         theme = self.theme
-        told = f"{WORDS.get(names[0], names[0])} {unit_of(names[0], self.units)}"
-        told += f"<br>- - {WORDS.get(names[1], names[1])}" if len(names) > 1 else ""
+        told = f"{short_name(names[0])} {unit_of(names[0], self.units)}"
+        told += f"<br>- - {short_name(names[1])}" if len(names) > 1 else ""
         words = pg.LabelItem(told, justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
         words.setFixedWidth(80)
         self._view.addItem(words, row=row, col=0)

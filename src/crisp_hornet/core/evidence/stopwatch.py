@@ -16,6 +16,7 @@ from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.units import KM_PER_MILE
 
 HAND_S, MANY = 0.15, 30.0  # of start and stop together; degrees of freedom of a hand that is known
 FIGURE = r"\d{1,6}(?:[.,]\d{1,6})?"
@@ -23,7 +24,7 @@ TIMES = rf"((?:{FIGURE}\s*s(?:\s*(?:,|and)\s*)?){{1,50}})"
 STRETCH = re.compile(rf"(?<!\d)({FIGURE})\s*m\s+in\s+{TIMES}", re.IGNORECASE)
 LAUNCH = re.compile(rf"(?<!\d)(\d{{1,4}})\s*(?:to|-)\s*(\d{{1,4}})\s*(km/h|mph)\s+in\s+{TIMES}", re.IGNORECASE)
 MOST_WORDS = 4000
-MPH_KMH, MOST_S, MOST_M = 1.609344, 3600.0, 20_000.0
+MOST_S, MOST_M = 3600.0, 20_000.0
 
 
 @dataclass(frozen=True)
@@ -79,7 +80,7 @@ def _launch(found: re.Match[str], curve: PullCurve | None) -> Timed:
     low, high = float(found[1]), float(found[2])
     what, factor = (
         say("{found} to {found_2} {found_3} by stopwatch", found=found[1], found_2=found[2], found_3=found[3].lower()),
-        MPH_KMH if found[3].lower() == "mph" else 1.0,
+        KM_PER_MILE if found[3].lower() == "mph" else 1.0,
     )
     times = np.array([one for one in _seconds(found[4]) if 0 < one < MOST_S])
     if not high > low or not times.size:

@@ -14,11 +14,10 @@ from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
-UNITS = {
-    "battery_w": "W", "wh": "Wh", "ah": "Ah", "distance_km": "km", "grade": "%", "acceleration_mps2": "m/s²", "human_w": "W",
-    "wheel_w": "W",
-    "human_share": "%", "efficiency": "%", "rested_v": "V", "phase_per_battery": "×", "limit": "", "predicted_w": "W",
-}  # fmt: skip
+WORKED_OUT = (
+    *("battery_w", "wh", "ah", "distance_km", "grade", "acceleration_mps2", "human_w", "wheel_w"),
+    *("human_share", "efficiency", "rested_v", "phase_per_battery", "limit", "predicted_w"),
+)
 _PACK, _CRANK = ("pack_v", "battery_a"), ("human_nm", "cadence_rpm")
 MOST_PREDICTED = 40_000
 GRADE_M, SMOOTH_S, LEAST_A, GAP_S = 40.0, 1.5, 1.0, 3.0
@@ -35,7 +34,7 @@ def derivable(ride: Ride, with_tune: bool = False) -> list[str]:
         "limit": with_tune and pack and ride.has("wheel_speed_kmh") and ride.has("throttle"),
         "human_w": crank, "grade": moves and ride.has("altitude_m"), "human_share": moves and pack, "efficiency": moves and pack,
     }  # fmt: skip
-    return [name for name in UNITS if needs[name]]
+    return [name for name in WORKED_OUT if needs[name]]
 
 
 def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array]:

@@ -5,19 +5,34 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.channels import TABLE
 from crisp_hornet.documents.saying import Symbol, say
 from crisp_hornet.link.contact import Live
 
 LONGEST_S, HZ = 60.0, 60
 
 
-_UNITS = {"v": "V", "a": "A", "c": "°C", "kmh": "km/h", "nm": "N·m", "ohm": "Ω", "h": "H", "wb": "Wb", "deg": "°"} | {
-    one: one for one in ("rpm", "m", "s")
+# of figures and live values that are no channels of a ride
+_UNITS = {
+    "v": "V",
+    "a": "A",
+    "c": "°C",
+    "kmh": "km/h",
+    "nm": "N·m",
+    "ohm": "Ω",
+    "h": "H",
+    "wb": "Wb",
+    "deg": "°",
+    "rpm": "rpm",
+    "m": "m",
+    "s": "s",
 }
 
 
 def unit_of(name: str) -> str:
     """The unit that a channel or figure has in its name; "" for none."""
+    if name in TABLE:
+        return TABLE[name].unit
     words, _, last = name.rpartition("_")
     return _UNITS.get(last, "") if words else ""
 

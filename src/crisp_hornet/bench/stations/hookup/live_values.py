@@ -9,19 +9,23 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import label, sheet
+from crisp_hornet.documents.channels import TABLE
 from crisp_hornet.documents.units import Units
 from crisp_hornet.link.contact import Live
 
 SHOWN = [
-    ("pack_v", "pack", "V", 1),
-    ("battery_a", "battery current", "A", 1),
-    ("phase_a", "phase current", "A", 0),
-    ("wheel_speed_kmh", "wheel", "km/h", 1),
-    ("throttle", "throttle", "%", 0),
-    ("brake", "brake", "", 0),
-    ("motor_c", "motor", "°C", 0),
-    ("controller_c", "controller", "°C", 0),
-    ("fault", "fault", "", 0),
+    (name, words, "%" if name == "throttle" else TABLE[name].unit, TABLE[name].digits)
+    for name, words in (
+        ("pack_v", "pack"),
+        ("battery_a", "battery current"),
+        ("phase_a", "phase current"),
+        ("wheel_speed_kmh", "wheel"),
+        ("throttle", "throttle"),
+        ("brake", "brake"),
+        ("motor_c", "motor"),
+        ("controller_c", "controller"),
+        ("fault", "fault"),
+    )
 ]
 STALE_S = 1.0
 DRAW_EVERY_S = 0.1

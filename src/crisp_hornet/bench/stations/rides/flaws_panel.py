@@ -8,11 +8,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.documents.channels import TABLE, long_name
 
 
 class FlawsPanel(QWidget):
@@ -36,7 +36,7 @@ class FlawsPanel(QWidget):
         """List the flaws of the open ride."""
         clear(self._list)
         for flaw in self._desk.ride.flaws:
-            name = WORDS.get(flaw.channel, "times")
+            name = long_name(flaw.channel) if flaw.channel in TABLE else "times"
             row = QHBoxLayout()
             if flaw.mends:
                 box = Confirm(self.theme, f"mend {flaw.kind} of {name}")

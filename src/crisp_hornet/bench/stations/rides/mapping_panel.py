@@ -16,6 +16,7 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.channels import long_name
 from crisp_hornet.rides.mapping import Mapping
 from crisp_hornet.rides.quantities import CHANNEL_UNIT, shown_unit, units_of
 from crisp_hornet.rides.table import Column, Table
@@ -23,15 +24,6 @@ from crisp_hornet.rides.taking import clock_faults
 
 NOTHING = "left out"
 SURE = 0.7
-WORDS = {
-    "wheel_speed_kmh": "speed, wheel", "gps_speed_kmh": "speed, GPS", "motor_rpm": "motor speed", "pack_v": "pack voltage",
-    "battery_a": "battery current", "phase_a": "phase current", "d_axis_a": "d-axis current", "throttle": "throttle",
-    "human_nm": "crank torque",
-    "cadence_rpm": "cadence", "motor_c": "motor temperature", "controller_c": "controller temperature", "level": "assist level",
-    "mode": "mode",
-    "altitude_m": "height", "lat_deg": "latitude", "lon_deg": "longitude", "brake": "brake", "fault": "fault", "power_w": "pack power",
-    "human_w": "rider's power", "distance_km": "distance",
-}  # fmt: skip
 
 
 class MiniTrace(QWidget):
@@ -133,7 +125,7 @@ class MappingPanel(QWidget):
         name = f"{column.name}{f' ({shown_unit(column.unit)})' if column.unit else ''}"
         box = Chooser()
         box.setAccessibleName(f"channel of {column.name}")
-        box.addItems([NOTHING, *(WORDS[one] for one in CHANNEL_UNIT)])
+        box.addItems([NOTHING, *(long_name(one) for one in CHANNEL_UNIT)])
         box.setCurrentIndex(list(CHANNEL_UNIT).index(known.channel) + 1 if known else 0)
         box.activated.connect(partial(self._set_channel, at))
         unit = Chooser()

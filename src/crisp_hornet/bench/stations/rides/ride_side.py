@@ -7,13 +7,11 @@ from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import axis_speeds
-from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.stations.rides.profile import Profile
 from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.rides.time_bars import TimeAt
 from crisp_hornet.bench.stations.rides.track_map import TrackMap
 from crisp_hornet.bench.stations.rides.two_channels import Against
-from crisp_hornet.bench.stations.rides.worked_out import WORDS as WORKED_OUT
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.page_choice import PageChoice
@@ -24,11 +22,11 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.ride.along import way_km
 from crisp_hornet.core.ride.channels import Ride
-from crisp_hornet.core.ride.derived import derivable
+from crisp_hornet.core.ride.derived import WORKED_OUT, derivable
 from crisp_hornet.core.ride.model_channels import model_channels
 from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.core.ride.spread import stretch, time_at
-from crisp_hornet.documents.channels import UNITS
+from crisp_hornet.documents.channels import UNITS, long_name
 
 PICTURES = ("time at", "against", "profile")
 UNSEEN = ("lat_deg", "lon_deg")
@@ -110,7 +108,7 @@ class RideSide(QWidget):
         self._inside.setVisible(offered)
 
     def _names(self, ride: Ride) -> list[str]:
-        present = [name for name in WORDS if name in UNITS and name not in UNSEEN and ride.has(name)]
+        present = [name for name in UNITS if name not in UNSEEN and ride.has(name)]
         known = self._desk.bike is not None
         return present + (derivable(ride, self._desk.ride.tune is not None) if known else [])
 
@@ -236,9 +234,9 @@ def _held_by(ride: Ride, from_s: float, to_s: float) -> list[tuple[str, float]]:
 
 
 def _in_words(name: str) -> str:
-    return WORKED_OUT.get(name) or WORDS.get(name, name)
+    return long_name(name)
 
 
 def _named(words: str) -> str:
-    every = WORKED_OUT | {name: told for name, told in WORDS.items() if name in UNITS}
+    every = {name: long_name(name) for name in (*WORKED_OUT, *UNITS)}
     return next((name for name, told in every.items() if told == words), "wheel_speed_kmh")

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QLineF, QPointF, QSize
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from crisp_hornet.bench.stations.rides.mapping_panel import WORDS
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents.channels import long_name
 
 TINTS, MOST_POINTS = 6, 1500
 
@@ -42,7 +42,7 @@ class TrackMap(QWidget):
         low, high = np.nanpercentile(values, [2, 98]) if np.isfinite(values).any() else (0.0, 1.0)
         share = np.nan_to_num((values - low) / max(float(high - low), 1e-9))
         self._tint = np.clip(np.floor(share * TINTS), 0, TINTS - 1)
-        self.setAccessibleName(f"track, darker where {WORDS.get(channel, channel)} is greater")
+        self.setAccessibleName(f"track, darker where {long_name(channel)} is greater")
         self.update()
 
     def point_at(self, at_s: float) -> None:

@@ -8,14 +8,6 @@ from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
-WORDS = {
-    "battery_w": "electric power", "wh": "energy drawn", "ah": "charge drawn", "distance_km": "way ridden", "grade": "grade",
-    "acceleration_mps2": "acceleration", "human_w": "rider's power", "wheel_w": "power on the road, estimated",
-    "human_share": "rider's share", "efficiency": "battery to road, estimated", "rested_v": "rested voltage, estimated",
-    "phase_per_battery": "phase per battery current", "limit": "what held it back, by the model",
-    "predicted_w": "electric power, predicted",
-}  # fmt: skip
-
 
 class WorkedOut:
     """Worked out once for a ride, a bike and a tune."""
