@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from crisp_hornet.core.rider.assist import STRONG_RIDER_W, TYPICAL_RIDER_W, Motive, watts_to_full
 from crisp_hornet.core.road.vehicle import effective_mass_kg
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.kinds import Situation, Warning_, rule, says
 from crisp_hornet.documents.saying import quantity, say
 
 CADENCE_RPM, TOWN_KMH = 70.0, 15.0
@@ -34,18 +34,7 @@ def levels_alike(s: Situation) -> Warning_ | None:
     for at, (low, high) in enumerate(pairwise(strong), start=1):
         same_speed = s.draft.assist.levels[at - 1].speed_share == s.draft.assist.levels[at].speed_share
         if low > 0 and 1 <= high / low < TOO_ALIKE and same_speed:
-            return Warning_(
-                "levels-alike",
-                Strength.NOTE,
-                say(
-                    "Levels {at} and {at_2} differ by {low}",
-                    at=at,
-                    at_2=at + 1,
-                    low=quantity(100 * (high / low - 1), "%", ".0f"),
-                ),
-                "Nobody feels that: more levels are not more power, only finer steps.",
-                "Fewer levels, or further apart",
-            )
+            return says("levels-alike", at=at, at_2=at + 1, low=quantity(100 * (high / low - 1), "%", ".0f"))
     return None
 
 
@@ -57,18 +46,7 @@ def level_jumps(s: Situation) -> Warning_ | None:
     strong = _strengths(s)
     for at, (low, high) in enumerate(pairwise(strong), start=1):
         if low > 0 and high / low > JUMP and high - low > 0.2 * max(strong):
-            return Warning_(
-                "level-jumps",
-                Strength.NOTE,
-                say(
-                    "Level {at} is {low} times as strong as level {at_2}",
-                    at=at + 1,
-                    low=quantity(high / low, "", ".1f"),
-                    at_2=at,
-                ),
-                "One press of a button changes the bike's character.",
-                "A level in between, or a lower exponent",
-            )
+            return says("level-jumps", at=at + 1, low=quantity(high / low, "", ".1f"), at_2=at)
     return None
 
 
@@ -81,14 +59,12 @@ def levels_fall(s: Situation) -> Warning_ | None:
     weaker = next((at for at in range(1, len(strong)) if strong[at] < strong[at - 1]), None)
     if weaker is None:
         return None
-    return Warning_(
+    return says(
         "levels-fall",
-        Strength.WARN,
-        say("Level {weaker} is weaker than level {weaker_2}", weaker=weaker + 1, weaker_2=weaker),
-        "A rider who wants help gets less of it.",
-        "Draw it above the one below",
-        f"assist.levels.{weaker + 1}.{'power_share' if s.draft.assist.style == 'cadence' else 'multiplier'}",
-        strong[weaker - 1],
+        weaker=weaker + 1,
+        weaker_2=weaker,
+        setting=f"assist.levels.{weaker + 1}.{'power_share' if s.draft.assist.style == 'cadence' else 'multiplier'}",
+        value=strong[weaker - 1],
     )
 
 
@@ -102,18 +78,8 @@ def lowest_level_strong(s: Situation) -> Warning_ | None:
     gain = force / effective_mass_kg(s.bike)
     if gain <= STRONG_START_MPS2:
         return None
-    return Warning_(
-        "lowest-level-strong",
-        Strength.WARN,
-        say(
-            "Level 1 pulls away with {gain} under {typical_rider}",
-            gain=quantity(gain, "m/s²", ".1f"),
-            typical_rider=quantity(TYPICAL_RIDER_W, "W", ".0f"),
-        ),
-        "It is how quickly speed comes that frightens riders and bystanders, not the speed.",
-        "A lower lowest level, bowed upwards",
-        "assist.levels.1.multiplier",
-        None,
+    return says(
+        "lowest-level-strong", gain=quantity(gain, "m/s²", ".1f"), typical_rider=quantity(TYPICAL_RIDER_W, "W", ".0f")
     )
 
 
@@ -126,18 +92,12 @@ def full_assist_unreachable(s: Situation) -> Warning_ | None:
     if needs <= 1.6 * STRONG_RIDER_W:
         return None
     told = say("{needs}", needs=quantity(needs, "W", ".0f")) if math.isfinite(needs) else "more than anyone gives"
-    return Warning_(
+    return says(
         "full-assist-unreachable",
-        Strength.NOTE,
-        say("All the top level may give takes {told} of the rider", told=told),
-        say(
-            "At {town} and {cadence}: raising the limits changes nothing for who pedals.",
-            town=quantity(TOWN_KMH, "km/h"),
-            cadence=quantity(CADENCE_RPM, "rpm"),
-        ),
-        "A larger multiplier, or as it is",
-        f"assist.levels.{len(s.draft.assist.levels)}.multiplier",
-        None,
+        told=told,
+        town=quantity(TOWN_KMH, "km/h"),
+        cadence=quantity(CADENCE_RPM, "rpm"),
+        setting=f"assist.levels.{len(s.draft.assist.levels)}.multiplier",
     )
 
 
@@ -148,18 +108,12 @@ def assist_runs_on(s: Situation) -> Warning_ | None:
     late = assist.hold_s + assist.stop_s
     if not s.draft.holds("assist.hold_s") or late <= 1.0:
         return None
-    return Warning_(
+    return says(
         "assist-runs-on",
-        Strength.WARN,
-        say("The motor pushes on for up to {late} after the feet rest", late=quantity(late, "s", ".1f")),
-        say(
-            "At {town} that is {town_2} towards whatever made the rider stop.",
-            town=quantity(TOWN_KMH + 10, "km/h"),
-            town_2=quantity(late * (TOWN_KMH + 10) / 3.6, "m", ".0f"),
-        ),
-        "Hold and stop of 0.6 s together",
-        "assist.hold_s",
-        0.2,
+        late=quantity(late, "s", ".1f"),
+        town=quantity(TOWN_KMH + 10, "km/h"),
+        town_2=quantity(late * (TOWN_KMH + 10) / 3.6, "m", ".0f"),
+        value=0.2,
     )
 
 
@@ -171,18 +125,12 @@ def starts_under_a_foot(s: Situation) -> Warning_ | None:
         return None
     if assist.start_nm >= 3 or assist.start_deg >= 20:
         return None
-    return Warning_(
+    return says(
         "starts-under-a-foot",
-        Strength.WARN,
-        say(
-            "{start} and {start_deg}° of crank start the motor",
-            start=quantity(assist.start_nm, "N·m"),
-            start_deg=quantity(assist.start_deg),
-        ),
-        "A foot resting on the pedal at a red light is enough.",
-        say("At least {at}, or 30°", at=quantity(5, "N·m")),
-        "assist.start_nm",
-        5.0,
+        start=quantity(assist.start_nm, "N·m"),
+        start_deg=quantity(assist.start_deg),
+        at=quantity(5, "N·m"),
+        value=5.0,
     )
 
 
@@ -192,16 +140,10 @@ def assist_over_drive_speed(s: Situation) -> Warning_ | None:
     ends, drive = s.draft.assist.speed_kmh, s.draft.drive.speed_kmh
     if ends is None or drive is None or ends <= drive:
         return None
-    return Warning_(
+    return says(
         "assist-over-drive-speed",
-        Strength.NOTE,
-        say(
-            "Assist is to end at {ends}, the drive ends at {drive}",
-            ends=quantity(ends, "km/h"),
-            drive=quantity(drive, "km/h", bare=True),
-        ),
-        "The lower one counts; this has no effect.",
-        say("{drive}", drive=quantity(drive, "km/h")),
-        "assist.speed_kmh",
-        drive,
+        ends=quantity(ends, "km/h"),
+        drive=quantity(drive, "km/h", bare=True),
+        drive_2=quantity(drive, "km/h"),
+        value=drive,
     )

@@ -6,7 +6,7 @@ import math
 
 from crisp_hornet.core.road.performance import front_wheel_keeps
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
-from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
+from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule_over, says
 from crisp_hornet.documents.saying import quantity, say
 
 STEEP = 0.12  # the slope on which a launch is judged: weight shifts rearwards
@@ -27,20 +27,8 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
         if keeps == 0
         else say("Full pull leaves the front wheel {keeps} of its load", keeps=quantity(100 * keeps, "%", ".0f"))
     )
-    return Warning_(
-        "front-wheel",
-        Strength.WARN,
-        text,
-        say(
-            "{pull} at the rear, and it lifts at {lift} on the flat, earlier uphill. A strong launch "
-            "can loop the bike.",
-            pull=quantity(pull, "N", ".0f"),
-            lift=quantity(lift, "N", ".0f"),
-        ),
-        "Lower the phase current, or start gently",
-        "drive.phase_current_a",
-        None,
-        amount=1 - keeps,
+    return says(
+        "front-wheel", text=text, pull=quantity(pull, "N", ".0f"), lift=quantity(lift, "N", ".0f"), amount=1 - keeps
     )
 
 
@@ -52,16 +40,4 @@ def tyre_slips(s: Situation) -> Warning_ | None:
     pull, grip = float(s.curve.wheel_force_n.max()), grip_force_n(s.bike)
     if math.isinf(grip) or pull <= grip:
         return None
-    return Warning_(
-        "tyre-slips",
-        Strength.WARN,
-        "Full pull is more than the tyre holds",
-        say(
-            "{pull} against {grip} of grip on a dry road, less in the wet.",
-            pull=quantity(pull, "N", ".0f"),
-            grip=quantity(grip, "N", ".0f"),
-        ),
-        "Lower the phase current",
-        "drive.phase_current_a",
-        None,
-    )
+    return says("tyre-slips", pull=quantity(pull, "N", ".0f"), grip=quantity(grip, "N", ".0f"))

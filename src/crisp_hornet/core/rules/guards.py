@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from crisp_hornet.core.pack.cells import charge_at, full_v, rested_or_typical_v
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.rules.kinds import Situation, Warning_, rule, says
+from crisp_hornet.documents.saying import quantity
 
 LOWEST_CELL_V = {"nmc": 2.7, "nca": 2.7, "lfp": 2.3, "custom": 2.3}
 HOT_DAY_C = 38.0
@@ -17,17 +17,7 @@ def pack_over_controller(s: Situation) -> Warning_ | None:
     full, most = full_v(s.bike.battery), s.bike.controller.max_voltage_v
     if full <= most:
         return None
-    return Warning_(
-        "pack-over-controller",
-        Strength.STOP,
-        say(
-            "A full pack has {full}, the controller bears {most}",
-            full=quantity(full, "V", ".1f"),
-            most=quantity(most, "V"),
-        ),
-        "Its power stage fails at once or soon after; a failed one can drive by itself.",
-        "Fewer cells in series, or another controller",
-    )
+    return says("pack-over-controller", full=quantity(full, "V", ".1f"), most=quantity(most, "V"))
 
 
 @rule
@@ -37,17 +27,12 @@ def fade_under_cells(s: Situation) -> Warning_ | None:
     least = LOWEST_CELL_V[battery.chemistry] * battery.series
     if end >= least:
         return None
-    return Warning_(
+    return says(
         "fade-under-cells",
-        Strength.WARN,
-        say("The fade ends at {series} a cell", series=quantity(end / battery.series, "V", ".2f")),
-        say(
-            "Below {series} a cell they age fast, and charging them afterwards can be dangerous.",
-            series=quantity(least / battery.series, "V", ".1f"),
-        ),
-        say("End the fade at {least} or above", least=quantity(least, "V", ".1f")),
-        "battery_guard.fade_end_v",
-        float(round(least + 0.05, 1)),
+        series=quantity(end / battery.series, "V", ".2f"),
+        series_2=quantity(least / battery.series, "V", ".1f"),
+        least=quantity(least, "V", ".1f"),
+        value=float(round(least + 0.05, 1)),
     )
 
 
@@ -58,14 +43,11 @@ def fade_is_a_step(s: Situation) -> Warning_ | None:
     wide, least = guard.fade_start_v - guard.fade_end_v, 0.05 * s.bike.battery.series
     if wide >= least:
         return None
-    return Warning_(
+    return says(
         "fade-is-a-step",
-        Strength.WARN,
-        say("The low-voltage fade is only {wide} wide", wide=quantity(wide, "V", ".1f")),
-        "The pull is gone from one moment to the next, and back when the pack recovers: it hunts.",
-        say("Start it at least {least} above its end", least=quantity(least, "V", ".1f")),
-        "battery_guard.fade_start_v",
-        float(round(guard.fade_end_v + 0.1 * series, 1)),
+        wide=quantity(wide, "V", ".1f"),
+        least=quantity(least, "V", ".1f"),
+        value=float(round(guard.fade_end_v + 0.1 * series, 1)),
     )
 
 
@@ -75,18 +57,11 @@ def fade_always_on(s: Situation) -> Warning_ | None:
     start, full = s.draft.battery_guard.fade_start_v, full_v(s.bike.battery)
     if start < 0.97 * full:
         return None
-    return Warning_(
+    return says(
         "fade-always-on",
-        Strength.WARN,
-        say(
-            "The low-voltage fade starts at {start}; full is {full}",
-            start=quantity(start, "V"),
-            full=quantity(full, "V", ".1f"),
-        ),
-        "The bike is never allowed its full battery current.",
-        "Start it lower",
-        "battery_guard.fade_start_v",
-        float(round(max(s.draft.battery_guard.fade_end_v + 0.1, 0.88 * full), 1)),
+        start=quantity(start, "V"),
+        full=quantity(full, "V", ".1f"),
+        value=float(round(max(s.draft.battery_guard.fade_end_v + 0.1, 0.88 * full), 1)),
     )
 
 
@@ -104,16 +79,11 @@ def fade_gives_up_charge(s: Situation) -> Warning_ | None:
         return None
     if share <= GIVEN_UP:
         return None
-    return Warning_(
+    return says(
         "fade-gives-up-charge",
-        Strength.NOTE,
-        say("The fade gives up {share} of the charge", share=quantity(100 * share, "%", ".0f")),
-        say(
-            "At {ride}, that is {middle}, the pull ends long before the pack is empty.",
-            ride=quantity(RIDE_W, "W", ".0f"),
-            middle=quantity(share * battery.capacity_ah * middle, "Wh", ".0f"),
-        ),
-        "End it lower, but above the pack's trip",
+        share=quantity(100 * share, "%", ".0f"),
+        ride=quantity(RIDE_W, "W", ".0f"),
+        middle=quantity(share * battery.capacity_ah * middle, "Wh", ".0f"),
     )
 
 
@@ -124,18 +94,11 @@ def regen_on_full_pack(s: Situation) -> Warning_ | None:
     limit = battery.bms_over_v or full_v(battery) + 0.02 * battery.series
     if not regen.battery_current_a or regen.fade_end_v <= limit:
         return None
-    return Warning_(
+    return says(
         "regen-on-full-pack",
-        Strength.STOP,
-        say(
-            "Regen only ends at {fade_end}; the pack opens at {limit}",
-            fade_end=quantity(regen.fade_end_v, "V"),
-            limit=quantity(limit, "V", ".1f"),
-        ),
-        "A board that opens while braking takes the braking away and lets the voltage shoot up.",
-        say("End it at {limit}", limit=quantity(limit, "V", ".1f")),
-        "regen.fade_end_v",
-        float(round(max(limit - 0.1, regen.fade_start_v), 1)) if limit - 0.1 >= regen.fade_start_v else None,
+        fade_end=quantity(regen.fade_end_v, "V"),
+        limit=quantity(limit, "V", ".1f"),
+        value=float(round(max(limit - 0.1, regen.fade_start_v), 1)) if limit - 0.1 >= regen.fade_start_v else None,
     )
 
 
@@ -145,15 +108,7 @@ def regen_fast_charge(s: Situation) -> Warning_ | None:
     current, capacity = s.draft.regen.battery_current_a, s.bike.battery.capacity_ah
     if current <= capacity:
         return None
-    return Warning_(
-        "regen-fast-charge",
-        Strength.WARN,
-        say("Regen of {current} is over one charge an hour", current=quantity(current, "A")),
-        "Near freezing that plates lithium inside the cells; they lose capacity for good.",
-        say("Lower to {capacity}", capacity=quantity(capacity, "A")),
-        "regen.battery_current_a",
-        capacity,
-    )
+    return says("regen-fast-charge", current=quantity(current, "A"), capacity=quantity(capacity, "A"), value=capacity)
 
 
 @rule
@@ -163,13 +118,7 @@ def regen_half_set(s: Situation) -> Warning_ | None:
     if (regen.phase_current_a > 0) == (regen.battery_current_a > 0):
         return None
     which = "battery" if regen.phase_current_a > 0 else "phase"
-    return Warning_(
-        "regen-half-set",
-        Strength.NOTE,
-        say("Regen has no {which} current", which=which),
-        "Both are needed: as it stands it hardly brakes.",
-        say("Set the {which} current too, or both to 0", which=which),
-    )
+    return says("regen-half-set", which=which)
 
 
 @rule
@@ -178,18 +127,12 @@ def heat_guard_off(s: Situation) -> Warning_ | None:
     start, limit = s.draft.heat_guard.motor_fade_start_c, s.bike.motor.max_winding_c
     if start < limit - 5:
         return None
-    return Warning_(
+    return says(
         "heat-guard-off",
-        Strength.WARN,
-        say(
-            "The motor's fade starts at {start}, its winding bears {limit}",
-            start=quantity(start, "°C"),
-            limit=quantity(limit, "°C"),
-        ),
-        "The sensor lags behind the winding: when it says so, it is hotter inside.",
-        say("Start it at {limit}", limit=quantity(limit - 30, "°C")),
-        "heat_guard.motor_fade_start_c",
-        limit - 30,
+        start=quantity(start, "°C"),
+        limit=quantity(limit, "°C"),
+        limit_2=quantity(limit - 30, "°C"),
+        value=limit - 30,
     )
 
 
@@ -200,15 +143,7 @@ def heat_fade_is_a_step(s: Situation) -> Warning_ | None:
     wide = guard.motor_fade_end_c - guard.motor_fade_start_c
     if wide >= 8:
         return None
-    return Warning_(
-        "heat-fade-is-a-step",
-        Strength.WARN,
-        say("The motor's heat fade is only {wide} wide", wide=quantity(wide, "K")),
-        "On a long climb the pull is gone within moments.",
-        "Start it 20 K earlier",
-        "heat_guard.motor_fade_start_c",
-        guard.motor_fade_end_c - 20,
-    )
+    return says("heat-fade-is-a-step", wide=quantity(wide, "K"), value=guard.motor_fade_end_c - 20)
 
 
 @rule
@@ -218,12 +153,11 @@ def heat_fade_always_on(s: Situation) -> Warning_ | None:
     lowest = min(guard.motor_fade_start_c, guard.controller_fade_start_c)
     if lowest > HOT_DAY_C + 5:
         return None
-    return Warning_(
+    return says(
         "heat-fade-always-on",
-        Strength.WARN,
-        say("A heat fade starts at {lowest}", lowest=quantity(lowest, "°C")),
-        say("On a day of {hot_day} the bike is faded before it has moved.", hot_day=quantity(HOT_DAY_C, "°C", ".0f")),
-        say("Start it above {at}", at=quantity(60, "°C")),
+        lowest=quantity(lowest, "°C"),
+        hot_day=quantity(HOT_DAY_C, "°C", ".0f"),
+        at=quantity(60, "°C"),
     )
 
 
@@ -233,14 +167,11 @@ def controller_too_hot(s: Situation) -> Warning_ | None:
     end = s.draft.heat_guard.controller_fade_end_c
     if end <= 100:
         return None
-    return Warning_(
+    return says(
         "controller-too-hot",
-        Strength.WARN,
-        say("The controller's fade ends at {end}", end=quantity(end, "°C")),
-        "Its sensor sits on the heatsink; the transistors are tens of kelvin hotter, and capacitors dry out.",
-        say("End it at {at}", at=quantity(95, "°C")),
-        "heat_guard.controller_fade_end_c",
-        max(95.0, s.draft.heat_guard.controller_fade_start_c),
+        end=quantity(end, "°C"),
+        at=quantity(95, "°C"),
+        value=max(95.0, s.draft.heat_guard.controller_fade_start_c),
     )
 
 
@@ -253,10 +184,4 @@ def worn_pack_reaches_fade(s: Situation) -> Warning_ | None:
     loaded = half - draft.drive.battery_current_a * worst_ohm
     if loaded >= draft.battery_guard.fade_end_v:
         return None
-    return Warning_(
-        "worn-pack-in-fade",
-        Strength.NOTE,
-        say("Worn or cold, the pack sags to {loaded} at half charge", loaded=quantity(loaded, "V", ".1f")),
-        "With half as much resistance again the set current is out of reach from half charge on.",
-        "Lower the battery current in winter",
-    )
+    return says("worn-pack-in-fade", loaded=quantity(loaded, "V", ".1f"))

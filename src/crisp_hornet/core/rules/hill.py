@@ -8,8 +8,8 @@ import numpy as np
 
 from crisp_hornet.core.heat.nodes import HeldHeat, losses
 from crisp_hornet.core.road.performance import steady_speed_kmh
-from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule_over, says
+from crisp_hornet.documents.saying import quantity
 
 HILL = 0.10
 SOON_MIN, BURNS_MIN = 2.0, 4.0
@@ -43,18 +43,10 @@ def hot_soon_on_the_hill(s: Situation) -> Warning_ | None:
     )
     if minutes >= SOON_MIN:
         return None
-    return Warning_(
+    return says(
         "hot-soon-on-hill",
-        Strength.NOTE,
-        say(
-            "On a {hill} hill heat takes the pull after {minutes}",
-            hill=quantity(100 * HILL, "%", ".0f"),
-            minutes=quantity(minutes, "min", ".1f"),
-        ),
-        "What fades so soon was never there for the climb.",
-        "Less phase current, a lower gear, or pedal along",
-        "drive.phase_current_a",
-        None,
+        hill=quantity(100 * HILL, "%", ".0f"),
+        minutes=quantity(minutes, "min", ".1f"),
         amount=SOON_MIN - minutes,
     )
 
@@ -68,17 +60,9 @@ def winding_burns_without_guard(s: Situation) -> Warning_ | None:
     minutes = float(held.seconds_until_winding(limit)) / 60
     if math.isinf(minutes) or minutes > BURNS_MIN:
         return None
-    return Warning_(
+    return says(
         "burns-without-guard",
-        Strength.NOTE,
-        say(
-            "Without its heat guard the winding passes {limit} after {minutes} uphill",
-            limit=quantity(limit, "°C"),
-            minutes=quantity(minutes, "min", ".1f"),
-        ),
-        "Only the fade stands between this current and the insulation: its sensor must be sound.",
-        "Calibrate the sensor, and keep the fade early",
-        "heat_guard.motor_fade_start_c",
-        None,
+        limit=quantity(limit, "°C"),
+        minutes=quantity(minutes, "min", ".1f"),
         amount=BURNS_MIN - minutes,
     )

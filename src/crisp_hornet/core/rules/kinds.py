@@ -8,6 +8,8 @@ from enum import Enum
 
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.packaged import packaged
+from crisp_hornet.documents.saying import Place, say
 from crisp_hornet.documents.tune import Tune
 
 
@@ -46,6 +48,26 @@ class Warning_:
     mended_value: float | None = None
     corner: str = ""  # where it was found, if not as drawn
     amount: float = 0.0  # how bad, to find the worst corner: the larger the worse
+
+
+_TOLD = packaged("crisp_hornet.core.rules", "rules.toml")
+
+
+def says(
+    id_: str,
+    *,
+    setting: str | None = None,
+    value: float | None = None,
+    amount: float = 0.0,
+    strength: Strength | None = None,
+    **places: Place,
+) -> Warning_:
+    """The warning of an id, as ``rules.toml`` words it, with what stands in its places. ``setting`` and ``strength`` override what is told
+    there; ``value`` is what mends it. Raises :class:`KeyError` for an id or a place that is not there."""
+    told = _TOLD[id_]
+    text, reason, mend = (say(told[part], **places) for part in ("text", "reason", "mend"))
+    strength = strength or Strength(told["strength"])
+    return Warning_(id_, strength, text, reason, mend, setting or told.get("setting"), value, amount=amount)
 
 
 class Axis(Enum):

@@ -8,7 +8,7 @@ from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.modes import in_mode
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.road.performance import steady_speed_kmh
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule, says
 from crisp_hornet.core.rules.local_examples import judged_modes
 from crisp_hornet.documents.mode import Mode
 from crisp_hornet.documents.saying import quantity, say
@@ -37,22 +37,15 @@ def assist_beyond_local(s: Situation) -> Warning_ | None:
         ]
         ends = min(limits) if limits else steady_speed_kmh(s.curve, 0.0)
         if ends > rules.assist_ends_kmh + 0.05:
-            return Warning_(
+            return says(
                 "local-assist-speed",
-                Strength.WARN,
-                say(
-                    "It helps up to {ends}{mode}; here {assist_ends} is the end",
-                    ends=quantity(ends, "km/h", ".0f"),
-                    mode=_where(mode),
-                    assist_ends=quantity(rules.assist_ends_kmh, "km/h", bare=True),
-                ),
-                DECIDES,
-                say(
-                    "End it at {assist_ends}, or say that the mode is for off the road",
-                    assist_ends=quantity(rules.assist_ends_kmh, "km/h"),
-                ),
-                _setting(s, mode, "assist.speed_kmh", "speed_kmh"),
-                rules.assist_ends_kmh,
+                ends=quantity(ends, "km/h", ".0f"),
+                mode=_where(mode),
+                assist_ends=quantity(rules.assist_ends_kmh, "km/h", bare=True),
+                reason=DECIDES,
+                assist_ends_2=quantity(rules.assist_ends_kmh, "km/h"),
+                setting=_setting(s, mode, "assist.speed_kmh", "speed_kmh"),
+                value=rules.assist_ends_kmh,
             )
     return None
 
@@ -72,14 +65,13 @@ def throttle_beyond_local(s: Situation) -> Warning_ | None:
             if rules.throttle == "none"
             else "The throttle drives beyond walk assist"
         )
-        return Warning_(
+        return says(
             "local-throttle",
-            Strength.WARN,
-            say("{text}{mode}", text=text, mode=_where(modes[0])),
-            DECIDES,
-            "Full twist 0 % in the modes for the road",
-            None if modes[0] is None else _setting(s, modes[0], "", "throttle_maximum"),
-            None if modes[0] is None else 0.0,
+            text=text,
+            mode=_where(modes[0]),
+            reason=DECIDES,
+            setting=None if modes[0] is None else _setting(s, modes[0], "", "throttle_maximum"),
+            value=None if modes[0] is None else 0.0,
         )
     if rules.throttle == "pedalling" and throttle.start != "pedalling":
         return Warning_(
@@ -122,19 +114,13 @@ def power_beyond_local(s: Situation) -> Warning_ | None:
             curve = pull_curve(s.bike, in_mode(s.draft, mode), curve.speed_kmh[::4], Conditions(curve.rested_v))
         most = float(np.max(curve.wheel_w, initial=0.0))
         if most > 1.02 * rules.power_w:
-            return Warning_(
+            return says(
                 "local-power",
-                Strength.WARN,
-                say(
-                    "It gives {most} at the wheel{mode}; here {power} is the most",
-                    most=quantity(most, "W", ".0f"),
-                    mode=_where(mode),
-                    power=quantity(rules.power_w, "W"),
-                ),
-                DECIDES,
-                "A power limit in the modes for the road",
-                _setting(s, mode, "drive.power_w", "power_w"),
-                None,
+                most=quantity(most, "W", ".0f"),
+                mode=_where(mode),
+                power=quantity(rules.power_w, "W"),
+                reason=DECIDES,
+                setting=_setting(s, mode, "drive.power_w", "power_w"),
             )
     return None
 
@@ -145,18 +131,13 @@ def walk_beyond_local(s: Situation) -> Warning_ | None:
     rules, walk = s.bike.local, s.draft.throttle.walk_kmh
     if rules is None or rules.walk_kmh is None or walk is None or walk <= rules.walk_kmh:
         return None
-    return Warning_(
+    return says(
         "local-walk",
-        Strength.WARN,
-        say(
-            "Walk assist runs at {walk}; here {walk_2} is the most",
-            walk=quantity(walk, "km/h"),
-            walk_2=quantity(rules.walk_kmh, "km/h", bare=True),
-        ),
-        DECIDES,
-        say("{walk}", walk=quantity(rules.walk_kmh, "km/h")),
-        "throttle.walk_kmh",
-        rules.walk_kmh,
+        walk=quantity(walk, "km/h"),
+        walk_2=quantity(rules.walk_kmh, "km/h", bare=True),
+        reason=DECIDES,
+        walk_3=quantity(rules.walk_kmh, "km/h"),
+        value=rules.walk_kmh,
     )
 
 
@@ -166,12 +147,10 @@ def off_road_at_start(s: Situation) -> Warning_ | None:
     found = next((mode for mode in s.draft.modes if mode.starts and mode.off_road), None)
     if found is None or s.bike.local is None:
         return None
-    return Warning_(
+    return says(
         "off-road-at-start",
-        Strength.WARN,
-        say("After power-on {name} is on, which is not for the road", name=found.name),
-        say("The next ride begins beyond what {name} allows.", name=s.bike.local.name),
-        "Let a road mode be on at start",
-        f"modes.{s.draft.modes.index(found) + 1}.starts",
-        0.0,
+        name=found.name,
+        name_2=s.bike.local.name,
+        setting=f"modes.{s.draft.modes.index(found) + 1}.starts",
+        value=0.0,
     )

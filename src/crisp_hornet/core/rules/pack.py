@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from crisp_hornet.core.drive.limits import effective_limits
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.rules.kinds import Situation, Warning_, rule, says
+from crisp_hornet.documents.saying import quantity
 
 BATTERY_CURRENT = "drive.battery_current_a"
 
@@ -15,17 +15,12 @@ def battery_over_bms(s: Situation) -> Warning_ | None:
     current, allowed = effective_limits(s.bike, s.draft).battery_current_a.value, s.bike.battery.bms_discharge_a
     if current is None or current <= allowed:
         return None
-    return Warning_(
+    return says(
         "battery-over-bms",
-        Strength.STOP,
-        say("{current} is over what the pack allows", current=quantity(current, "A")),
-        say(
-            "Its protection board trips at {allowed}: the bike would go dead, most likely in a hard pull.",
-            allowed=quantity(allowed, "A"),
-        ),
-        say("Lower to {allowed}", allowed=quantity(allowed, "A")),
-        BATTERY_CURRENT,
-        allowed,
+        current=quantity(current, "A"),
+        allowed=quantity(allowed, "A"),
+        setting=BATTERY_CURRENT,
+        value=allowed,
     )
 
 
@@ -37,18 +32,13 @@ def battery_over_wiring(s: Situation) -> Warning_ | None:
     if current is None or not known or current <= min(known)[0]:
         return None
     allowed, what = min(known)
-    return Warning_(
+    return says(
         "battery-over-wiring",
-        Strength.STOP,
-        say("{current} is over what the {what} carries", current=quantity(current, "A"), what=what),
-        say(
-            "The {what} is rated {allowed}: it would open, or run hot where nobody looks.",
-            what=what,
-            allowed=quantity(allowed, "A"),
-        ),
-        say("Lower to {allowed}", allowed=quantity(allowed, "A")),
-        BATTERY_CURRENT,
-        allowed,
+        current=quantity(current, "A"),
+        what=what,
+        allowed=quantity(allowed, "A"),
+        setting=BATTERY_CURRENT,
+        value=allowed,
     )
 
 
@@ -58,19 +48,7 @@ def fade_under_trip(s: Situation) -> Warning_ | None:
     end, trip = s.draft.battery_guard.fade_end_v, s.bike.battery.bms_trip_v
     if end >= trip:
         return None
-    return Warning_(
-        "fade-under-trip",
-        Strength.WARN,
-        say("The fade ends {end} under the pack's trip", end=quantity(trip - end, "V", ".1f")),
-        say(
-            "The pack switches off at {trip} while the controller still asks for current: the rider "
-            "is dropped without warning.",
-            trip=quantity(trip, "V"),
-        ),
-        say("End the fade at {trip} or above", trip=quantity(trip, "V")),
-        "battery_guard.fade_end_v",
-        trip,
-    )
+    return says("fade-under-trip", end=quantity(trip - end, "V", ".1f"), trip=quantity(trip, "V"), value=trip)
 
 
 @rule
@@ -79,15 +57,4 @@ def regen_over_charge_limit(s: Situation) -> Warning_ | None:
     current, allowed = s.draft.regen.battery_current_a, s.bike.battery.bms_charge_a
     if current <= allowed:
         return None
-    return Warning_(
-        "regen-over-charge",
-        Strength.STOP,
-        say("Regen {current} is over the pack's charge limit", current=quantity(current, "A")),
-        say(
-            "Its board accepts {allowed}; more harms cells, or trips the board and the brake with it.",
-            allowed=quantity(allowed, "A"),
-        ),
-        say("Lower to {allowed}", allowed=quantity(allowed, "A")),
-        "regen.battery_current_a",
-        allowed,
-    )
+    return says("regen-over-charge", current=quantity(current, "A"), allowed=quantity(allowed, "A"), value=allowed)

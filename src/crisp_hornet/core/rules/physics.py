@@ -8,8 +8,8 @@ import numpy as np
 
 from crisp_hornet.core.drive.motor import electrical_speed
 from crisp_hornet.core.road.performance import steady_speed_kmh
-from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
+from crisp_hornet.documents.saying import quantity
 
 WEAKENING = "drive.field_weakening_a"
 DOWNHILL = -0.05  # the slope on which a bike runs faster than it pulls itself on the flat
@@ -36,22 +36,12 @@ def emf_over_controller(s: Situation) -> Warning_ | None:
     emf = _emf_v(s, fastest)
     if emf <= rating:
         return None
-    return Warning_(
+    return says(
         "emf-over-controller",
-        Strength.STOP,
-        say(
-            "Back-EMF reaches {emf}, over the controller's {rating}",
-            emf=quantity(emf, "V", ".0f"),
-            rating=quantity(rating, "V"),
-        ),
-        say(
-            "At {fastest} only field weakening keeps it down. If that is lost for an instant (a "
-            "fault, the key), the controller's voltage rating is exceeded and it may be destroyed.",
-            fastest=quantity(fastest, "km/h", ".0f"),
-        ),
-        "Lower the weakening or the motor speed limit",
-        WEAKENING,
-        None,
+        emf=quantity(emf, "V", ".0f"),
+        rating=quantity(rating, "V"),
+        fastest=quantity(fastest, "km/h", ".0f"),
+        setting=WEAKENING,
         amount=emf,
     )
 
@@ -65,18 +55,12 @@ def emf_over_pack(s: Situation) -> Warning_ | None:
     emf = _emf_v(s, fastest)
     if emf <= 1.1 * full_v:
         return None
-    return Warning_(
+    return says(
         "emf-over-pack",
-        Strength.WARN,
-        say("Losing weakening at {fastest} would brake the bike", fastest=quantity(fastest, "km/h", ".0f")),
-        say(
-            "Back-EMF is {emf} there against {full} in the pack: the motor would push current into it, uncontrolled.",
-            emf=quantity(emf, "V", ".0f"),
-            full=quantity(full_v, "V", ".0f"),
-        ),
-        "Lower the weakening or the motor speed limit",
-        WEAKENING,
-        None,
+        fastest=quantity(fastest, "km/h", ".0f"),
+        emf=quantity(emf, "V", ".0f"),
+        full=quantity(full_v, "V", ".0f"),
+        setting=WEAKENING,
         amount=emf / full_v,
     )
 
@@ -90,18 +74,12 @@ def demagnetising(s: Situation) -> Warning_ | None:
     deepest = float(-np.min(s.curve.id_a, initial=0.0))
     if deepest <= limit:
         return None
-    return Warning_(
+    return says(
         "demagnetising",
-        Strength.STOP,
-        say(
-            "{deepest} against the magnets: they bear {limit}",
-            deepest=quantity(deepest, "A", ".0f"),
-            limit=quantity(limit, "A"),
-        ),
-        "Beyond it they lose strength for good: less torque, more speed, more heat ever after.",
-        say("Lower the weakening to {limit}", limit=quantity(limit, "A")),
-        WEAKENING,
-        min(limit, s.draft.drive.field_weakening_a),
+        deepest=quantity(deepest, "A", ".0f"),
+        limit=quantity(limit, "A"),
+        setting=WEAKENING,
+        value=min(limit, s.draft.drive.field_weakening_a),
         amount=deepest,
     )
 
@@ -114,18 +92,7 @@ def sags_under_trip(s: Situation) -> Warning_ | None:
     lowest, trip = float(np.nanmin(sagged)), s.bike.battery.bms_trip_v
     if lowest >= trip:
         return None
-    return Warning_(
-        "sags-under-trip",
-        Strength.WARN,
-        say("Full pull sags the pack to {lowest}", lowest=quantity(lowest, "V", ".1f")),
-        say(
-            "Its board trips at {trip}: at this charge a hard pull would switch the bike off.", trip=quantity(trip, "V")
-        ),
-        "Lower the battery current, or start the low-voltage fade earlier",
-        "drive.battery_current_a",
-        None,
-        amount=trip - lowest,
-    )
+    return says("sags-under-trip", lowest=quantity(lowest, "V", ".1f"), trip=quantity(trip, "V"), amount=trip - lowest)
 
 
 @rule
@@ -136,15 +103,6 @@ def weakening_never_used(s: Situation) -> Warning_ | None:
     below = s.curve.motor.mtpa_id(s.curve.iq_a) - s.curve.id_a
     if float(np.max(below[s.curve.running], initial=0.0)) > NEVER_USED_A:
         return None
-    return Warning_(
-        "weakening-unused",
-        Strength.NOTE,
-        say(
-            "{field_weakening} of field weakening are never used",
-            field_weakening=quantity(s.draft.drive.field_weakening_a, "A"),
-        ),
-        "Another limit ends the pull before the voltage does: it costs nothing here, and gains nothing.",
-        "Set it to 0 A",
-        WEAKENING,
-        0.0,
+    return says(
+        "weakening-unused", field_weakening=quantity(s.draft.drive.field_weakening_a, "A"), setting=WEAKENING, value=0.0
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from crisp_hornet.core.pack.cells import full_v
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
+from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule, says
 from crisp_hornet.documents.bike import Controller
 from crisp_hornet.documents.saying import quantity, say
 
@@ -87,15 +87,4 @@ def heat_fade_over_winding(s: Situation) -> Warning_ | None:
     end, limit = s.draft.heat_guard.motor_fade_end_c, s.bike.motor.max_winding_c
     if end <= limit:
         return None
-    return Warning_(
-        "heat-fade-late",
-        Strength.WARN,
-        say("The heat fade ends {limit} above the winding's limit", limit=quantity(end - limit, "K", ".0f")),
-        say(
-            "The winding bears {limit}; magnets and insulation suffer before the guard has closed.",
-            limit=quantity(limit, "°C"),
-        ),
-        say("End the fade at {limit}", limit=quantity(limit, "°C")),
-        "heat_guard.motor_fade_end_c",
-        limit,
-    )
+    return says("heat-fade-late", limit=quantity(end - limit, "K", ".0f"), limit_2=quantity(limit, "°C"), value=limit)

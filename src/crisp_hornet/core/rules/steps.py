@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.rules.kinds import Situation, Warning_, rule, says
+from crisp_hornet.documents.saying import quantity
 
 BIG_STEP = 0.30  # a rise by more than this share of what runs now is a big step
 WATCHED = {"drive.phase_current_a": "phase current", "drive.battery_current_a": "battery current"}
@@ -17,21 +17,14 @@ def big_step(s: Situation) -> Warning_ | None:
     for setting, what in WATCHED.items():
         now, then = s.controller.setting(setting), s.draft.setting(setting)
         if now and then and then > now * (1 + BIG_STEP):
-            return Warning_(
+            return says(
                 "big-step",
-                Strength.NOTE,
-                say(
-                    "A big step: {what} {now} to {then}",
-                    what=what,
-                    now=quantity(now, "A", bare=True),
-                    then=quantity(then, "A"),
-                ),
-                say(
-                    "That is {now} more at once. In steps you notice heat, sag and wheel lift early.",
-                    now=quantity(100 * (then / now - 1), "%", ".0f"),
-                ),
-                say("Go to {big_step} first", big_step=quantity(now * (1 + BIG_STEP), "A", ".0f")),
-                setting,
-                float(round(now * (1 + BIG_STEP))),
+                what=what,
+                now=quantity(now, "A", bare=True),
+                then=quantity(then, "A"),
+                now_2=quantity(100 * (then / now - 1), "%", ".0f"),
+                big_step=quantity(now * (1 + BIG_STEP), "A", ".0f"),
+                setting=setting,
+                value=float(round(now * (1 + BIG_STEP))),
             )
     return None

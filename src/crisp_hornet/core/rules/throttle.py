@@ -9,8 +9,8 @@ import numpy as np
 from crisp_hornet.core.drive.modes import at_start
 from crisp_hornet.core.rider.throttle import throttle_share
 from crisp_hornet.core.road.vehicle import lift_force_n
-from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
+from crisp_hornet.documents.saying import quantity
 
 BRISK_N_PER_KG = 1.2  # force per kg from which a missing ramp is felt as a blow
 SCARY_SHARE = 0.55
@@ -33,18 +33,11 @@ def lifts_below_full_twist(s: Situation) -> Warning_ | None:
     if lifting.size == 0:
         return None
     at = 100 * float(twists[lifting[0]])
-    return Warning_(
+    return says(
         "lifts-below-full-twist",
-        Strength.WARN,
-        say("From {at} of twist the front wheel lifts", at=quantity(at, "%", ".0f")),
-        say(
-            "{pull} at full twist against {lift} that lift it. A startled hand twists further, and the bike loops.",
-            pull=quantity(pull, "N", ".0f"),
-            lift=quantity(lift, "N", ".0f"),
-        ),
-        "A lower share at full twist, or a gentler mode at start",
-        "throttle.maximum",
-        None,
+        at=quantity(at, "%", ".0f"),
+        pull=quantity(pull, "N", ".0f"),
+        lift=quantity(lift, "N", ".0f"),
         amount=100 - at,
     )
 
@@ -54,15 +47,7 @@ def dead_band_missing(s: Situation) -> Warning_ | None:
     """No dead band: a bump opens the throttle."""
     if not s.draft.holds("throttle.dead_band") or s.draft.throttle.dead_band >= 0.02:
         return None
-    return Warning_(
-        "dead-band-missing",
-        Strength.WARN,
-        "The throttle has hardly a dead band",
-        "A bump, or a sensor that drifts, opens it.",
-        "At least 3 %",
-        "throttle.dead_band",
-        0.05,
-    )
+    return says("dead-band-missing", value=0.05)
 
 
 @rule
@@ -70,18 +55,7 @@ def dead_band_wide(s: Situation) -> Warning_ | None:
     """So wide a dead band that nothing happens for long, then much at once."""
     if s.draft.throttle.dead_band <= 0.2:
         return None
-    return Warning_(
-        "dead-band-wide",
-        Strength.NOTE,
-        say(
-            "The dead band takes {dead_band} of the twist",
-            dead_band=quantity(100 * s.draft.throttle.dead_band, "%", ".0f"),
-        ),
-        "The hand waits for the motor, twists on, and gets too much.",
-        "Calibrate the throttle and take 5 %",
-        "throttle.dead_band",
-        0.05,
-    )
+    return says("dead-band-wide", dead_band=quantity(100 * s.draft.throttle.dead_band, "%", ".0f"), value=0.05)
 
 
 @rule
@@ -93,14 +67,8 @@ def throttle_without_ramp(s: Situation) -> Warning_ | None:
     pull = float(np.max(s.curve.wheel_force_n, initial=0.0)) / s.bike.mass_kg
     if pull < BRISK_N_PER_KG:
         return None
-    return Warning_(
-        "throttle-without-ramp",
-        Strength.WARN,
-        say("All the force comes within {ramp}", ramp=quantity(throttle.ramp_s, "s")),
-        say("{pull} a kilogram at once jerks at chain, spokes and neck.", pull=quantity(pull, "N", ".1f")),
-        "A ramp of 0.3 s or more",
-        "throttle.ramp_s",
-        0.3,
+    return says(
+        "throttle-without-ramp", ramp=quantity(throttle.ramp_s, "s"), pull=quantity(pull, "N", ".1f"), value=0.3
     )
 
 
@@ -109,18 +77,7 @@ def throttle_lets_go_late(s: Situation) -> Warning_ | None:
     """The motor pushes on after the hand has let go."""
     if s.draft.throttle.release_s <= 0.5:
         return None
-    return Warning_(
-        "throttle-lets-go-late",
-        Strength.WARN,
-        say(
-            "The motor pushes on for {release} after the hand lets go",
-            release=quantity(s.draft.throttle.release_s, "s"),
-        ),
-        "In a bend or before a crossing that is far.",
-        "0.3 s or less",
-        "throttle.release_s",
-        0.2,
-    )
+    return says("throttle-lets-go-late", release=quantity(s.draft.throttle.release_s, "s"), value=0.2)
 
 
 @rule
@@ -128,18 +85,7 @@ def throttle_strong_at_once(s: Situation) -> Warning_ | None:
     """A quarter of the twist already gives most."""
     if not s.draft.holds("throttle.share_25") or s.draft.throttle.share_25 < SCARY_SHARE:
         return None
-    return Warning_(
-        "throttle-strong-at-once",
-        Strength.NOTE,
-        say(
-            "A quarter of the twist gives {share_25} of the force",
-            share_25=quantity(100 * s.draft.throttle.share_25, "%", ".0f"),
-        ),
-        "The rest of the twist is left without a use, and small hand movements are large ones on the road.",
-        "A gentle start, the full end",
-        "throttle.share_25",
-        0.25,
-    )
+    return says("throttle-strong-at-once", share_25=quantity(100 * s.draft.throttle.share_25, "%", ".0f"), value=0.25)
 
 
 @rule
@@ -148,16 +94,11 @@ def full_current_never_asked(s: Situation) -> Warning_ | None:
     most = s.draft.throttle.maximum
     if most >= 0.9:
         return None
-    return Warning_(
+    return says(
         "full-current-never-asked",
-        Strength.NOTE,
-        say("Full twist asks for {most} of the phase current", most=quantity(100 * most, "%", ".0f")),
-        say(
-            "Of {phase_current} the throttle never uses more than {phase_current_2}.",
-            phase_current=quantity(s.draft.drive.phase_current_a, "A"),
-            phase_current_2=quantity(most * s.draft.drive.phase_current_a, "A", ".0f"),
-        ),
-        "As it is meant, or raise the share at full twist",
+        most=quantity(100 * most, "%", ".0f"),
+        phase_current=quantity(s.draft.drive.phase_current_a, "A"),
+        phase_current_2=quantity(most * s.draft.drive.phase_current_a, "A", ".0f"),
     )
 
 
@@ -167,14 +108,12 @@ def walks_too_fast(s: Situation) -> Warning_ | None:
     walk = s.draft.throttle.walk_kmh
     if walk is None or walk <= 6:
         return None
-    return Warning_(
+    return says(
         "walks-too-fast",
-        Strength.WARN,
-        say("Walk assist runs at {walk}", walk=quantity(walk, "km/h")),
-        "Whoever stands beside the bike is pulled along.",
-        say("{low} to {high}", low=quantity(4, "km/h", bare=True), high=quantity(6, "km/h")),
-        "throttle.walk_kmh",
-        5.0,
+        walk=quantity(walk, "km/h"),
+        low=quantity(4, "km/h", bare=True),
+        high=quantity(6, "km/h"),
+        value=5.0,
     )
 
 
@@ -186,12 +125,4 @@ def throttle_at_level_zero(s: Situation) -> Warning_ | None:
         return None
     if s.curve is None or float(np.max(s.curve.wheel_force_n, initial=0.0)) < 2 * s.bike.mass_kg:
         return None
-    return Warning_(
-        "throttle-at-level-zero",
-        Strength.NOTE,
-        "At level zero the throttle still drives from standstill",
-        "Level zero looks like off; a sleeve caught on the lever starts a strong bike.",
-        "No throttle at level zero",
-        "throttle.at_level_zero",
-        0.0,
-    )
+    return says("throttle-at-level-zero", value=0.0)
