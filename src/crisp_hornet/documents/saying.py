@@ -8,8 +8,9 @@ text it reads in metric units, for logs, files and scripts; the interface render
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from string import Formatter
 from typing import Self, SupportsFloat
 
 from crisp_hornet.documents.units import METRIC, Units
@@ -86,6 +87,14 @@ class Saying(str):
 def say(template: str, **places: Place) -> Saying:
     """A saying: ``say("It reaches {top}.", top=Quantity(63.4, "km/h", ".0f"))``. Raises :class:`KeyError` for a place without its thing."""
     return Saying(template, places)
+
+
+def worded(templates: Sequence[str], places: dict[str, Place]) -> list[Saying]:
+    """One saying a template, all from the same places. Raises :class:`KeyError` for a place that none of them has: it would be lost."""
+    asked = {name for template in templates for _, name, _, _ in Formatter().parse(template) if name}
+    if left := set(places) - asked:
+        raise KeyError(", ".join(sorted(left)))
+    return [Saying(template, places) for template in templates]
 
 
 def joined(between: str, parts: Iterable[str]) -> Saying:

@@ -9,7 +9,7 @@ from enum import Enum
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.packaged import packaged
-from crisp_hornet.documents.saying import Place, say
+from crisp_hornet.documents.saying import Place, worded
 from crisp_hornet.documents.tune import Tune
 
 
@@ -65,7 +65,7 @@ def says(
     """The warning of an id, as ``rules.toml`` words it, with what stands in its places. ``setting`` and ``strength`` override what is told
     there; ``value`` is what mends it. Raises :class:`KeyError` for an id or a place that is not there."""
     told = _TOLD[id_]
-    text, reason, mend = (say(told[part], **places) for part in ("text", "reason", "mend"))
+    text, reason, mend = worded((told["text"], told["reason"], told["mend"]), places)
     strength = strength or Strength(told["strength"])
     return Warning_(id_, strength, text, reason, mend, setting or told.get("setting"), value, amount=amount)
 

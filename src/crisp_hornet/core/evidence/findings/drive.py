@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import quantity
 
 DRIVES_A, CUT_S = 3.0, 0.8
 TWIST, IDLE_S = 0.02, 20.0
@@ -22,17 +22,11 @@ def brake_does_not_cut(e: Evidence) -> Finding | None:
     stretch = e.longest(pulled & (e.channel("battery_a") > DRIVES_A), 0.4)
     if stretch is None:
         return None
-    return Finding(
+    return tells(
         "brake-no-cut",
-        "warn",
-        "The motor drove on with the brake pulled",
-        say(
-            "{stretch} flowed {cut} and more after the lever was pulled. Prove the brake cut on "
-            "Calibrate before the next ride.",
-            stretch=quantity(_most(e, "battery_a", stretch), "A", ".0f"),
-            cut=quantity(CUT_S, "s"),
-        ),
-        *stretch,
+        stretch=quantity(_most(e, "battery_a", stretch), "A", ".0f"),
+        cut=quantity(CUT_S, "s"),
+        span=stretch,
     )
 
 
@@ -46,17 +40,7 @@ def drives_unasked(e: Evidence) -> Finding | None:
     stretch = e.longest(silent & (e.channel("battery_a") > DRIVES_A), 1.0)
     if stretch is None:
         return None
-    return Finding(
-        "drives-unasked",
-        "warn",
-        "The motor drove although nothing asked for it",
-        say(
-            "{stretch} with a closed throttle and still pedals. A torque sensor that reads too much "
-            "at rest, or a hold time that is too long, does this: calibrate it.",
-            stretch=quantity(_most(e, "battery_a", stretch), "A", ".0f"),
-        ),
-        *stretch,
-    )
+    return tells("drives-unasked", stretch=quantity(_most(e, "battery_a", stretch), "A", ".0f"), span=stretch)
 
 
 def _most(e: Evidence, channel: str, stretch: tuple[float, float]) -> float:
@@ -73,17 +57,14 @@ def overspeed(e: Evidence) -> Finding | None:
     stretch = e.longest(e.channel("motor_rpm") > most * 1.02, 0.4)
     if stretch is None:
         return None
-    return Finding(
+    return tells(
         "overspeed",
-        "warn",
-        say(
-            "The motor turned {stretch}; it may turn {most}",
-            stretch=quantity(_most(e, "motor_rpm", stretch), "rpm", ".0f"),
-            most=quantity(most),
+        stretch=quantity(_most(e, "motor_rpm", stretch), "rpm", ".0f"),
+        most=quantity(most),
+        span=stretch,
+        suggest=Suggestion(
+            "drive.motor_rpm", min(e.tune.drive.motor_rpm, most), "no drive beyond what the motor may turn"
         ),
-        "Downhill or with weakening. If weakening fails there, the back-EMF meets the power stage.",
-        *stretch,
-        Suggestion("drive.motor_rpm", min(e.tune.drive.motor_rpm, most), "no drive beyond what the motor may turn"),
     )
 
 
@@ -98,13 +79,7 @@ def fault_stood(e: Evidence) -> Finding | None:
         return None
     rows = slice(*np.searchsorted(e.smooth.time_s, stretch).tolist())
     named = float(np.nanmax(codes[rows], initial=0.0))
-    return Finding(
-        "fault-stood",
-        "warn",
-        say("The controller reported fault {named}", named=quantity(named, "", ".0f")),
-        "Hook-up explains it for this controller, with what to check next.",
-        *stretch,
-    )
+    return tells("fault-stood", named=quantity(named, "", ".0f"), span=stretch)
 
 
 @finding
@@ -119,10 +94,8 @@ def throttle_at_rest(e: Evidence) -> Finding | None:
     if not 0.02 < reads < 0.3:
         return None
     wider = float(f"{min(max(e.tune.throttle.dead_band, reads + 0.03), 0.3):.2f}")
-    return Finding(
+    return tells(
         "throttle-at-rest",
-        "warn",
-        say("Standing, the throttle reads {reads}", reads=quantity(100 * reads, "%", ".0f")),
-        "Its rest is set too low, or it does not return: calibrate it; a wider dead band only hides it.",
+        reads=quantity(100 * reads, "%", ".0f"),
         suggest=Suggestion("throttle.dead_band", wider, "the rest counts as closed"),
     )

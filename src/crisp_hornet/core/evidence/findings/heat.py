@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.peaks import REACHED
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
@@ -79,23 +79,15 @@ def fade_soon(e: Evidence) -> Finding | None:
         else "That hill, or the start, asked for the current, and no limit held it: only pedalling along, a lighter load or a "
         "cooler start help there."
     )
-    return Finding(
+    return tells(
         "fade-soon",
-        "warn",
-        say(
-            "The motor warmed by {rate} in a minute: {rate_2} minutes to its fade",
-            rate=quantity(rate, "K", ".0f"),
-            rate_2=quantity(left / rate, "", ".1f"),
-        ),
-        say(
-            "At {rows}; the fade starts at {limit}. A longer hill would have reached it. {why}",
-            rows=quantity(smooth[at + rows], "°C", ".0f"),
-            limit=quantity(peak.limit, "°C"),
-            why=why,
-        ),
-        start,
-        start + 60,
-        cooler,
+        rate=quantity(rate, "K", ".0f"),
+        rate_2=quantity(left / rate, "", ".1f"),
+        rows=quantity(smooth[at + rows], "°C", ".0f"),
+        limit=quantity(peak.limit, "°C"),
+        why=why,
+        span=(start, start + 60),
+        suggest=cooler,
     )
 
 

@@ -17,7 +17,8 @@ from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.saying import joined, say
+from crisp_hornet.documents.packaged import packaged
+from crisp_hornet.documents.saying import Place, joined, say, worded
 from crisp_hornet.documents.tune import Tune
 
 ORDER = ("stop", "warn", "note", "settled")
@@ -50,6 +51,24 @@ class Finding:
             if self.effects
             else ""
         )
+
+
+_TOLD = packaged("crisp_hornet.core.evidence.findings", "findings.toml")
+
+
+def tells(
+    id_: str,
+    *,
+    span: tuple[float | None, float | None] = (None, None),
+    suggest: Suggestion | None = None,
+    severity: str | None = None,
+    **places: Place,
+) -> Finding:
+    """The finding of an id, as ``findings.toml`` words it, with what stands in its places; ``span``: from when to when (s); ``severity``
+    overrides what is told there. Raises :class:`KeyError` for an id or a place that is not there."""
+    told = _TOLD[id_]
+    text, reason = worded((told["text"], told["reason"]), places)
+    return Finding(id_, severity or told["severity"], text, reason, *span, suggest)
 
 
 @dataclass(frozen=True)

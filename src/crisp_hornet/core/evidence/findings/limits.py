@@ -6,7 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
@@ -98,17 +98,11 @@ def speed_cap(e: Evidence) -> Finding | None:
     peak = e.peaks.get("wheel_speed_kmh")
     if peak is None or not peak.reached or peak.at_limit_s < 5:
         return None
-    return Finding(
+    return tells(
         "speed-cap-reached",
-        "note",
-        say(
-            "The speed limit of {limit} was reached for {at_limit}",
-            limit=quantity(peak.limit, "km/h"),
-            at_limit=quantity(peak.at_limit_s, "s", ".0f"),
-        ),
-        "More power would not have made it faster there; what may be ridden where, the local code decides.",
-        peak.at_s,
-        peak.at_s,
+        limit=quantity(peak.limit, "km/h"),
+        at_limit=quantity(peak.at_limit_s, "s", ".0f"),
+        span=(peak.at_s, peak.at_s),
     )
 
 
@@ -124,12 +118,7 @@ def hardly_full(e: Evidence) -> Finding | None:
     share = float(np.mean(throttle[moving] >= FULL_THROTTLE))
     if share >= SELDOM:
         return None
-    return Finding(
-        "hardly-full",
-        "note",
-        say("Full throttle for {share} of the ride only", share=quantity(100 * share, "%", ".1f")),
-        "Limits that hold at full throttle are not proven by it: ride a full pull, Rides leads through one.",
-    )
+    return tells("hardly-full", share=quantity(100 * share, "%", ".1f"))
 
 
 @finding
@@ -196,15 +185,10 @@ def weakening_unused(e: Evidence) -> Finding | None:
     most = float(-np.nanmin(e.channel("d_axis_a")))
     if most > 0.25 * set_a:
         return None
-    return Finding(
+    return tells(
         "weakening-unused",
-        "note",
-        say(
-            "{set} of field weakening are set, {most} were used",
-            set=quantity(set_a, "A"),
-            most=quantity(max(most, 0), "A", ".1f"),
-        ),
-        "It costs heat where it is used and a risk where it fails; on a ride like this it gave nothing.",
+        set=quantity(set_a, "A"),
+        most=quantity(max(most, 0), "A", ".1f"),
         suggest=Suggestion(
             "drive.field_weakening_a", 0.0, "no change on a ride like this, and no braking should weakening fail"
         ),

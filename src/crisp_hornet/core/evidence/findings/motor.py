@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.documents.saying import quantity, say
 
@@ -18,26 +18,17 @@ def motor_constant_differs(e: Evidence) -> Finding | None:
     if not _off(seen, told, FLUX_OFF):
         return None
     more = seen.value > told
-    return Finding(
+    return tells(
         "motor-constant",
-        "warn",
-        say(
-            "The motor's constant is {told} {more} than the bike document says",
-            told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
-            more="greater" if more else "smaller",
-        ),
-        say(
-            "{value} mWb ({low} to {high}), not {told}: {more} pull for an ampere, {more_2} base "
-            "speed. Another winding, {more_3} current sensor with a wrong gain, or a kV measured "
-            "another way.",
-            value=quantity(1000 * seen.value, "", ".1f"),
-            low=quantity(1000 * seen.low, "", ".1f"),
-            high=quantity(1000 * seen.high, "", ".1f"),
-            told=quantity(1000 * told, "", ".1f"),
-            more="more" if more else "less",
-            more_2="lower" if more else "higher",
-            more_3="a" if more else "hot or weakened magnets, a",
-        ),
+        told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+        more="greater" if more else "smaller",
+        value=quantity(1000 * seen.value, "", ".1f"),
+        low=quantity(1000 * seen.low, "", ".1f"),
+        high=quantity(1000 * seen.high, "", ".1f"),
+        told_2=quantity(1000 * told, "", ".1f"),
+        more_2="more" if more else "less",
+        more_2_2="lower" if more else "higher",
+        more_3="a" if more else "hot or weakened magnets, a",
         suggest=Suggestion(
             "motor.flux_linkage_wb",
             float(f"{seen.value:.4g}"),
@@ -54,23 +45,17 @@ def winding_differs(e: Evidence) -> Finding | None:
     if not _off(seen, told, OHM_OFF):
         return None
     more = seen.value > told
-    return Finding(
+    return tells(
         "winding-resistance",
-        "warn" if more else "note",
-        say(
-            "The winding resists {told} {more} than the bike document says",
-            told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
-            more="more" if more else "less",
-        ),
-        say(
-            "{value} at {at} ({low} to {high}), not {told}. Phase leads and their plugs are in it{more}.",
-            value=quantity(1000 * seen.value, "mΩ", ".1f"),
-            at=quantity(25, "°C"),
-            low=quantity(1000 * seen.low, "", ".1f"),
-            high=quantity(1000 * seen.high, "", ".1f"),
-            told=quantity(1000 * told, "", ".1f"),
-            more=": feel whether one of them is hot" if more else "",
-        ),
+        told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+        more="more" if more else "less",
+        value=quantity(1000 * seen.value, "mΩ", ".1f"),
+        at=quantity(25, "°C"),
+        low=quantity(1000 * seen.low, "", ".1f"),
+        high=quantity(1000 * seen.high, "", ".1f"),
+        told_2=quantity(1000 * told, "", ".1f"),
+        more_2=": feel whether one of them is hot" if more else "",
+        severity="warn" if more else "note",
         suggest=Suggestion(
             "motor.phase_resistance_ohm",
             float(f"{seen.value:.4g}"),
@@ -90,20 +75,12 @@ def less_reaches_the_road(e: Evidence) -> Finding | None:
     seen, told = e.verdict.motor.efficiency, e.verdict.motor.efficiency_told
     if not (seen.known and told > 0) or seen.high >= told or told - seen.value < EFFICIENCY_OFF:
         return None
-    return Finding(
+    return tells(
         "lost-on-the-way",
-        "warn",
-        say(
-            "{value} of the pack's power reached the road at full throttle, {told} were predicted",
-            value=quantity(100 * seen.value, "%", ".0f"),
-            told=quantity(100 * told, "%", ".0f"),
-        ),
-        say(
-            "{low} to {high}. More weight than the document has, a rubbing brake, a dry chain or a "
-            "soft tyre takes it, or head wind did.",
-            low=quantity(100 * seen.low, "", ".0f"),
-            high=quantity(100 * seen.high, "%", ".0f"),
-        ),
+        value=quantity(100 * seen.value, "%", ".0f"),
+        told=quantity(100 * told, "%", ".0f"),
+        low=quantity(100 * seen.low, "", ".0f"),
+        high=quantity(100 * seen.high, "%", ".0f"),
     )
 
 
@@ -135,22 +112,16 @@ def weakening_gain(e: Evidence) -> Finding | None:
         seconds=quantity(one.seconds, "s", ".0f"),
     )
     if one.gain_n.high < POOR_N or (one.gain_kmh.known and one.gain_kmh.high < POOR_KMH):
-        return Finding(
+        return tells(
             "weakening-poor",
-            "note",
-            "Field weakening was at work and gave next to nothing",
-            say("{reason} Another limit binds there.", reason=reason),
-            one.at_s,
-            one.at_s,
-            Suggestion("drive.field_weakening_a", 0.0, "the same pull, cooler, and no braking should weakening fail"),
+            reason=reason,
+            span=(one.at_s, one.at_s),
+            suggest=Suggestion(
+                "drive.field_weakening_a", 0.0, "the same pull, cooler, and no braking should weakening fail"
+            ),
         )
-    return Finding(
-        "weakening-gain",
-        "note",
-        say("Field weakening gave {value}", value=quantity(one.gain_n.value, "N", ".0f")),
-        reason,
-        one.at_s,
-        one.at_s,
+    return tells(
+        "weakening-gain", value=quantity(one.gain_n.value, "N", ".0f"), reason=reason, span=(one.at_s, one.at_s)
     )
 
 
@@ -161,10 +132,4 @@ def timed_worse(e: Evidence) -> Finding | None:
     if not worse:
         return None
     one = max(worse, key=lambda each: abs(each.seen.value / each.predicted - 1))
-    return Finding(
-        "timed-slower",
-        "note",
-        say("By the stopwatch it is slower than predicted: {in_words}", in_words=one.in_words),
-        "If it was at full throttle: more weight than the document has, a tired pack, a rubbing brake or a soft tyre do this; so does a "
-        "limit that something else in the chain imposes.",
-    )
+    return tells("timed-slower", in_words=one.in_words)

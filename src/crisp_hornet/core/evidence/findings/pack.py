@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v, tiredness
 from crisp_hornet.documents.bike import Bike
@@ -25,22 +25,10 @@ def low_voltage_fade(e: Evidence) -> Finding | None:
         "lowest {value}, fade from {limit}", value=quantity(peak.value, "V", ".1f"), limit=quantity(peak.limit, "V")
     )
     if peak.reached:
-        return Finding(
-            "pack_v-fade",
-            "warn",
-            "The low-voltage fade was at work",
-            say("{words}, for {at_limit}.", words=words, at_limit=quantity(peak.at_limit_s, "s", ".0f")),
-            peak.at_s,
-            peak.at_s,
+        return tells(
+            "pack_v-fade", words=words, at_limit=quantity(peak.at_limit_s, "s", ".0f"), span=(peak.at_s, peak.at_s)
         )
-    return Finding(
-        "pack_v-room",
-        "settled",
-        "The low-voltage fade had room",
-        say("{words}: not proven on this ride.", words=words),
-        peak.at_s,
-        peak.at_s,
-    )
+    return tells("pack_v-room", words=words, span=(peak.at_s, peak.at_s))
 
 
 @finding
@@ -50,22 +38,14 @@ def pack_tired(e: Evidence) -> Finding | None:
     if not seen.known or tiredness(seen.value, told) < TIRED or seen.low <= told:
         return None
     sag = (e.tune.drive.battery_current_a or 0) * (seen.value - told)
-    return Finding(
+    return tells(
         "pack-tired",
-        "warn",
-        say(
-            "The pack resists {told} more than the bike document says",
-            told=quantity(100 * tiredness(seen.value, told), "%", ".0f"),
-        ),
-        say(
-            "{value} ({low} to {high}), not {told}: at the set current it sags {sag} deeper. Age, "
-            "cold or a poor joint do this; a warm plug shows which.",
-            value=_milliohm(seen.value),
-            low=_milliohm(seen.low),
-            high=_milliohm(seen.high),
-            told=_milliohm(told),
-            sag=quantity(sag, "V", ".1f"),
-        ),
+        told=quantity(100 * tiredness(seen.value, told), "%", ".0f"),
+        value=_milliohm(seen.value),
+        low=_milliohm(seen.low),
+        high=_milliohm(seen.high),
+        told_2=_milliohm(told),
+        sag=quantity(sag, "V", ".1f"),
         suggest=_learn(e.bike, seen.value),
     )
 
@@ -76,20 +56,13 @@ def pack_stiffer(e: Evidence) -> Finding | None:
     seen, told = e.verdict.resistance_ohm, e.bike.battery.resistance_ohm
     if not seen.known or tiredness(seen.value, told) > STIFF or seen.high >= told:
         return None
-    return Finding(
+    return tells(
         "pack-stiffer",
-        "note",
-        say(
-            "The pack resists {told} less than the bike document says",
-            told=quantity(-100 * tiredness(seen.value, told), "%", ".0f"),
-        ),
-        say(
-            "{value} ({low} to {high}), not {told}: it sags less than predicted.",
-            value=_milliohm(seen.value),
-            low=_milliohm(seen.low),
-            high=_milliohm(seen.high),
-            told=_milliohm(told),
-        ),
+        told=quantity(-100 * tiredness(seen.value, told), "%", ".0f"),
+        value=_milliohm(seen.value),
+        low=_milliohm(seen.low),
+        high=_milliohm(seen.high),
+        told_2=_milliohm(told),
         suggest=_learn(e.bike, seen.value),
     )
 
@@ -114,18 +87,12 @@ def trip_near(e: Evidence) -> Finding | None:
     if peak is None or not trip < peak.value < trip + NEAR_TRIP_V:
         return None
     start = trip + NEAR_TRIP_V + 2
-    return Finding(
+    return tells(
         "trip-near",
-        "warn",
-        say(
-            "The pack fell to {value}; its board switches off at {trip}",
-            value=quantity(peak.value, "V", ".1f"),
-            trip=quantity(trip, "V"),
-        ),
-        "A cut at that moment takes drive and lights. Start the low-voltage fade earlier, or ask for less current.",
-        peak.at_s,
-        peak.at_s,
-        Suggestion(
+        value=quantity(peak.value, "V", ".1f"),
+        trip=quantity(trip, "V"),
+        span=(peak.at_s, peak.at_s),
+        suggest=Suggestion(
             "battery_guard.fade_start_v",
             start,
             say("the current is eased from {start} on, before the board cuts", start=quantity(start, "V")),
@@ -144,20 +111,12 @@ def sag_when_low(e: Evidence) -> Finding | None:
     if loaded > battery.bms_trip_v:
         return None
     most = float(np.floor((rested - battery.bms_trip_v - 1) / seen.value))
-    return Finding(
+    return tells(
         "sag-when-low",
-        "warn",
-        say(
-            "At a quarter of its charge {current} would pull the pack to {loaded}",
-            current=quantity(current, "A"),
-            loaded=quantity(loaded, "V", ".1f"),
-        ),
-        say(
-            "Its board switches off at {bms_trip}, and no fade begins before. By the resistance this "
-            "ride showed ({value}).",
-            bms_trip=quantity(battery.bms_trip_v, "V"),
-            value=_milliohm(seen.value),
-        ),
+        current=quantity(current, "A"),
+        loaded=quantity(loaded, "V", ".1f"),
+        bms_trip=quantity(battery.bms_trip_v, "V"),
+        value=_milliohm(seen.value),
         suggest=Suggestion(
             "drive.battery_current_a", max(most, 1.0), "stays a volt above the trip down to a quarter of the charge"
         ),
@@ -174,14 +133,7 @@ def pack_cut(e: Evidence) -> Finding | None:
     if not gone.any() or not np.nanmedian(volts) > 10:
         return None
     at = float(e.smooth.time_s[int(np.argmax(gone))])
-    return Finding(
-        "pack-cut",
-        "warn",
-        "The pack's voltage vanished while riding",
-        "A board that tripped or a plug that lost contact: look at both before the next ride. What is said of this ride ends before it.",
-        at,
-        float(e.smooth.time_s[np.flatnonzero(gone)[-1]]),
-    )
+    return tells("pack-cut", span=(at, float(e.smooth.time_s[np.flatnonzero(gone)[-1]])))
 
 
 @finding
@@ -195,20 +147,13 @@ def regen_over_charge(e: Evidence) -> Finding | None:
     if stretch is None:
         return None
     most = float(-np.nanmin(amps))
-    return Finding(
+    return tells(
         "regen-over-charge",
-        "warn",
-        say(
-            "Regen charged with up to {most}; the pack's board allows {allowed}",
-            most=quantity(most, "A", ".1f"),
-            allowed=quantity(allowed, "A"),
-        ),
-        say(
-            "For {where} in all. A board that opens then lets the voltage jump.",
-            where=quantity(where.sum() * 0.2, "s", ".0f"),
-        ),
-        *stretch,
-        Suggestion(
+        most=quantity(most, "A", ".1f"),
+        allowed=quantity(allowed, "A"),
+        where=quantity(where.sum() * 0.2, "s", ".0f"),
+        span=stretch,
+        suggest=Suggestion(
             "regen.battery_current_a",
             min(e.tune.regen.battery_current_a, allowed),
             say("braking charges with {allowed} at most", allowed=quantity(allowed, "A")),
@@ -225,17 +170,12 @@ def over_full(e: Evidence) -> Finding | None:
     stretch = e.longest((e.channel("pack_v") > most * FULL_SHARE) & (e.channel("battery_a") < -0.5), 0.6)
     if stretch is None:
         return None
-    return Finding(
+    return tells(
         "over-full",
-        "warn",
-        say(
-            "Regen lifted the pack to {channel}; full it has {most}",
-            channel=quantity(np.nanmax(e.channel("pack_v")), "V", ".1f"),
-            most=quantity(most, "V", ".1f"),
-        ),
-        "Cells above their full voltage age at once. Let regen fade earlier.",
-        *stretch,
-        Suggestion("regen.fade_end_v", float(f"{most:.1f}"), "no braking current into a full pack"),
+        channel=quantity(np.nanmax(e.channel("pack_v")), "V", ".1f"),
+        most=quantity(most, "V", ".1f"),
+        span=stretch,
+        suggest=Suggestion("regen.fade_end_v", float(f"{most:.1f}"), "no braking current into a full pack"),
     )
 
 
@@ -250,9 +190,4 @@ def regen_useless(e: Evidence) -> Finding | None:
         or e.verdict.energy.distance_km.value < 2
     ):
         return None
-    return Finding(
-        "regen-useless",
-        "note",
-        say("Regen is on and gave back {value} of what was drawn", value=quantity(100 * share.value, "%", ".1f")),
-        "Never used, faded away by a full pack, or no lever calls for it. It wears no brake pads only where it is used.",
-    )
+    return tells("regen-useless", value=quantity(100 * share.value, "%", ".1f"))

@@ -6,10 +6,10 @@ from itertools import pairwise
 
 import numpy as np
 
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.ride.even import STEP_S
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import quantity
 
 ALIKE, LATE_S, STRONG_MPS2, RESTS_NM = 0.1, 0.6, 1.8, 2.5
 
@@ -21,16 +21,12 @@ def levels_alike(e: Evidence) -> Finding | None:
     for low, high in pairwise(seen):
         a, b = low.watts_per_watt, high.watts_per_watt
         if high.level == low.level + 1 and abs(b.value / max(a.value, 1e-9) - 1) < ALIKE:
-            return Finding(
+            return tells(
                 "levels-alike",
-                "note",
-                say("Levels {level} and {level_2} gave the same help", level=low.level, level_2=high.level),
-                say(
-                    "{value} and {value_2} watts for a watt of the rider. Further apart, or one level less, "
-                    "would be felt.",
-                    value=quantity(a.value, "", ".1f"),
-                    value_2=quantity(b.value, "", ".1f"),
-                ),
+                level=low.level,
+                level_2=high.level,
+                value=quantity(a.value, "", ".1f"),
+                value_2=quantity(b.value, "", ".1f"),
             )
     return None
 
@@ -43,19 +39,12 @@ def assist_late(e: Evidence) -> Finding | None:
         return None
     one = max(late, key=lambda level: level.delay_s.value)
     sooner = max(0.0, round(e.tune.assist.start_deg * LATE_S / one.delay_s.value))
-    return Finding(
+    return tells(
         "assist-late",
-        "note",
-        say(
-            "On level {level} the motor came {value} after the first stroke",
-            level=one.level,
-            value=quantity(one.delay_s.value, "s", ".1f"),
-        ),
-        say(
-            "{low} to {high}. A smaller starting angle, or a shorter ramp, brings it sooner.",
-            low=quantity(one.delay_s.low, "s", ".1f", bare=True),
-            high=quantity(one.delay_s.high, "s", ".1f"),
-        ),
+        level=one.level,
+        value=quantity(one.delay_s.value, "s", ".1f"),
+        low=quantity(one.delay_s.low, "s", ".1f", bare=True),
+        high=quantity(one.delay_s.high, "s", ".1f"),
         suggest=Suggestion("assist.start_deg", float(sooner), "the help begins after less of a turn"),
     )
 
@@ -69,20 +58,13 @@ def pulls_away_hard(e: Evidence) -> Finding | None:
         return None
     one = min(hard, key=lambda level: level.level)
     longer = float(f"{min(e.tune.assist.ramp_s * 1.5 + 0.1, 3.0):.2f}")
-    return Finding(
+    return tells(
         "pulls-away-hard",
-        "note",
-        say(
-            "On level {level} it pulled away with {value}",
-            level=one.level,
-            value=quantity(one.peak_mps2.value, "m/s²", ".1f"),
-        ),
-        say(
-            "{low} to {high}, jerk {value} m/s³: that is what 'too strong at the low end' is made of.",
-            low=quantity(one.peak_mps2.low, "m/s²", ".1f", bare=True),
-            high=quantity(one.peak_mps2.high, "m/s²", ".1f"),
-            value=quantity(one.most_jerk_mps3.value, "", ".0f"),
-        ),
+        level=one.level,
+        value=quantity(one.peak_mps2.value, "m/s²", ".1f"),
+        low=quantity(one.peak_mps2.low, "m/s²", ".1f", bare=True),
+        high=quantity(one.peak_mps2.high, "m/s²", ".1f"),
+        value_2=quantity(one.most_jerk_mps3.value, "", ".0f"),
         suggest=Suggestion("assist.ramp_s", longer, "the same help, let in more slowly"),
     )
 
@@ -98,9 +80,4 @@ def torque_never_rests(e: Evidence) -> Finding | None:
     reads = float(np.nanmedian(e.channel("human_nm")[still]))
     if abs(reads) < RESTS_NM:
         return None
-    return Finding(
-        "torque-never-rests",
-        "warn",
-        say("With still pedals the torque sensor reads {reads}", reads=quantity(reads, "N·m", ".1f")),
-        "Its rest is off: assist then starts by itself, or late. Calibrate it unloaded.",
-    )
+    return tells("torque-never-rests", reads=quantity(reads, "N·m", ".1f"))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.documents.saying import quantity, say
 
@@ -20,22 +20,15 @@ def wheel_off(e: Evidence) -> Finding | None:
     if not seen.known or abs(seen.value / told - 1) < WHEEL_OFF or seen.low <= told <= seen.high:
         return None
     off = 100 * (told / seen.value - 1)
-    return Finding(
+    return tells(
         "wheel-off",
-        "warn" if abs(off) > 3 else "note",
-        say(
-            "The speed shown is {off} too {off_2}",
-            off=quantity(abs(off), "%", ".1f"),
-            off_2="high" if off > 0 else "low",
-        ),
-        say(
-            "By GPS the wheel rolls {value} ({low} to {high}), not {told}. Speed limits, ranges and "
-            "predictions are off by as much.",
-            value=quantity(seen.value, "m", ".3f"),
-            low=quantity(seen.low, "", ".3f"),
-            high=quantity(seen.high, "", ".3f"),
-            told=quantity(told, "m", ".3f"),
-        ),
+        off=quantity(abs(off), "%", ".1f"),
+        off_2="high" if off > 0 else "low",
+        value=quantity(seen.value, "m", ".3f"),
+        low=quantity(seen.low, "", ".3f"),
+        high=quantity(seen.high, "", ".3f"),
+        told=quantity(told, "m", ".3f"),
+        severity="warn" if abs(off) > 3 else "note",
         suggest=Suggestion(
             "drivetrain.wheel_circumference_m",
             float(f"{seen.value:.4g}"),
@@ -110,15 +103,10 @@ def gaps(e: Evidence) -> Finding | None:
     if missing < GAPS:
         return None
     at = int(np.argmax(steps))
-    return Finding(
+    return tells(
         "log-gaps",
-        "note",
-        say("{missing} of the ride was not recorded", missing=quantity(100 * missing, "%", ".0f")),
-        say(
-            "{holes} gaps, the longest {at}. Energy and distance are those of the rest.",
-            holes=len(holes),
-            at=quantity(steps[at], "s", ".0f"),
-        ),
-        float(e.log.time_s[at]),
-        float(e.log.time_s[at + 1]),
+        missing=quantity(100 * missing, "%", ".0f"),
+        holes=len(holes),
+        at=quantity(steps[at], "s", ".0f"),
+        span=(float(e.log.time_s[at]), float(e.log.time_s[at + 1])),
     )

@@ -1,0 +1,61 @@
+"""What rules and findings say: every id that is told is used, every place is filled, and no figure loses its unit on the way."""
+
+import ast
+import tomllib
+from pathlib import Path
+from string import Formatter
+
+import pytest
+
+from crisp_hornet import core
+from crisp_hornet.documents.saying import Quantity, capital, joined, quantity, say, worded
+from crisp_hornet.documents.units import Units
+
+ROOT = Path(core.__file__).parent
+OTHER = Units(metric=False)
+
+
+@pytest.mark.parametrize(("folder", "file", "call", "own"), [
+    ("rules", "rules.toml", "says", {"setting", "value", "amount", "strength"}),
+    ("evidence/findings", "findings.toml", "tells", {"span", "suggest", "severity"}),
+])  # fmt: skip
+def test_every_wording_is_used_and_every_place_is_filled(folder, file, call, own):
+    told = tomllib.loads((ROOT / folder / file).read_text())
+    used = set()
+    for source in (ROOT / folder).glob("*.py"):
+        for node in ast.walk(ast.parse(source.read_text())):
+            if (
+                isinstance(node, ast.Call)
+                and getattr(node.func, "id", "") == call
+                and isinstance(node.args[0], ast.Constant)
+            ):
+                words = told[node.args[0].value]
+                asked = {
+                    place
+                    for part in ("text", "reason", "mend")
+                    for _, place, _, _ in Formatter().parse(words.get(part, ""))
+                    if place
+                }
+                assert asked == {one.arg for one in node.keywords} - own, node.args[0].value
+                used.add(node.args[0].value)
+    assert used == set(told)
+
+
+@pytest.mark.parametrize(("said", "metric", "other"), [
+    (say("It reaches {top}", top=quantity(63.4, "km/h", ".0f")), "It reaches 63 km/h", "It reaches 39 mph"),
+    (say("{low} to {high}", low=quantity(105, "°C", bare=True), high=quantity(125, "°C")), "105 to 125 °C", "221 to 257 °F"),
+    (say("{at} ± {by}", at=quantity(100, "°C", bare=True), by=quantity(5, "°C", difference=True)), "100 ± 5 °C", "212 ± 9 °F"),
+    ("so " + say("{a}", a=quantity(7.5, "km", ".1f")) + "!", "so 7.5 km!", "so 4.7 mi!"),
+    (joined("; ", ["a", say("{a}", a=quantity(10, "kg"))]), "a; 10 kg", "a; 22.05 lb"),
+    (capital(say("{a} {b}", a=say("takes {x}", x=quantity(1, "N·m")), b="{no place}")), "Takes 1 N·m {no place}", "Takes 0.7376 lbf·ft {no place}"),
+    (say("{rest} V", rest=quantity(None, "", ".1f")), "nan V", "nan V"),
+])  # fmt: skip
+def test_a_saying_reads_in_both_systems(said, metric, other):
+    assert (said, Units().text(said), OTHER.text(said)) == (metric, metric, other)
+
+
+def test_a_place_that_no_wording_has_is_refused():
+    with pytest.raises(KeyError, match="lost"):
+        worded(("{kept}",), {"kept": "a", "lost": Quantity(1.0)})
+    with pytest.raises(KeyError):
+        say("{missing}")
