@@ -47,7 +47,7 @@ def test_every_wording_is_used_and_every_place_is_filled(folder, file, call, own
     (say("{at} ± {by}", at=quantity(100, "°C", bare=True), by=quantity(5, "°C", difference=True)), "100 ± 5 °C", "212 ± 9 °F"),
     ("so " + say("{a}", a=quantity(7.5, "km", ".1f")) + "!", "so 7.5 km!", "so 4.7 mi!"),
     (joined("; ", ["a", say("{a}", a=quantity(10, "kg"))]), "a; 10 kg", "a; 22.05 lb"),
-    (capital(say("{a} {b}", a=say("takes {x}", x=quantity(1, "N·m")), b="{no place}")), "Takes 1 N·m {no place}", "Takes 0.7376 lbf·ft {no place}"),
+    (capital(say("{a} {b}", a=say("takes {x}", x=quantity(1, "N·m")), b="{b}")), "Takes 1 N·m {b}", "Takes 0.7376 lbf·ft {b}"),
     (say("{rest} V", rest=quantity(None, "", ".1f")), "nan V", "nan V"),
 ])  # fmt: skip
 def test_a_saying_reads_in_both_systems(said, metric, other):
