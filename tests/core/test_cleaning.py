@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from crisp_hornet.core.ride.channels import CHANNELS, Ride
 from crisp_hornet.core.ride.cleaning import cleaned, flaws
-from crisp_hornet.core.ride.derived import UNITS, derivable, derived
+from crisp_hornet.core.ride.derived import WORKED_OUT as UNITS
+from crisp_hornet.core.ride.derived import derivable, derived
 from crisp_hornet.core.ride.joining import join
 from crisp_hornet.core.ride.track import ground_speed_kmh, steps_m
 from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n

@@ -1,5 +1,8 @@
 """Each rule fires on its cause and is silent otherwise."""
 
+import json
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -11,10 +14,12 @@ from crisp_hornet.core.rules.physics import emf_over_controller
 from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.core.tunes.starting import starting_tune
 from crisp_hornet.demo import DRAFT, HERON
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.store import read_bike, read_tune
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 60, 200)
+THRESHOLDS = Path(__file__).parent / "thresholds.json"
 
 
 def situation(bike, tune, controller=None, sensors=None):
@@ -158,6 +163,40 @@ def test_a_rule_fires_on_its_cause_says_what_to_do_and_mends(id_, bike, tune, st
     assert warning.strength is strength and warning.text and warning.reason and warning.mend
     if warning.mended_value is not None:
         assert id_ not in ids(judge(situation(bike, draft.with_setting(warning.setting, warning.mended_value))))
+
+
+def switching_point(id_, bike, tune, key):
+    """At which value of one figure the rule begins to speak, the other causes being there; None where it speaks at its usual value too."""
+    usual, part = (a_tune() if key in tune else a_bike()), key.partition("__")
+    silent, speaks = getattr(getattr(usual, part[0]), part[2], None), (tune | bike)[key]
+    if not isinstance(silent, float | int) or isinstance(speaks, bool):
+        return None
+
+    def says(value):
+        try:
+            drawn = situation(
+                a_bike(**{k: value if k == key else v for k, v in bike.items()}),
+                a_tune(**{k: value if k == key else v for k, v in tune.items()}),
+            )
+        except DocumentError:
+            return False
+        return id_ in ids(judge(drawn))
+
+    if says(silent):
+        return None
+    for _ in range(22):
+        middle = (silent + speaks) / 2
+        silent, speaks = (silent, middle) if says(middle) else (middle, speaks)
+    return float(f"{speaks:.4g}")
+
+
+@pytest.mark.parametrize("at", range(len(CAUSES)), ids=[f"{one[0]}-{k}" for k, one in enumerate(CAUSES)])
+def test_a_rule_begins_to_speak_where_it_should(at):
+    """``thresholds.json`` says where: whoever moves one says so there."""
+    id_, bike, tune, _ = CAUSES[at]
+    held = json.loads(THRESHOLDS.read_text())[f"{id_}-{at}"]
+    found = {key: switching_point(id_, bike, tune, key) for key in {**bike, **tune} if "__" in key}
+    assert {key: value for key, value in found.items() if value is not None} == pytest.approx(held, rel=2e-3)
 
 
 @pytest.mark.parametrize("id_", STEPS)
