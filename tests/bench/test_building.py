@@ -5,7 +5,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from crisp_hornet.bench.stations.build.entry import WayEntry
-from crisp_hornet.bench.stations.build.figure_row import FigureRow
+from crisp_hornet.bench.stations.build.figures import FigureRow
 from crisp_hornet.bench.stations.build.ways import SHOWN, ways
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import Bike

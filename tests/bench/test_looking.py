@@ -7,7 +7,7 @@ from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox
 
-from crisp_hornet.bench.widgets.ribbon import Ribbon
+from crisp_hornet.bench.widgets.trace_parts import Ribbon
 from crisp_hornet.core.ride.along import way_km
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.rides.registry import read_ride

@@ -9,8 +9,7 @@ from scipy.integrate import quad
 
 from crisp_hornet.core.drive.chain import conflicts, key_in_card, who_is_in_charge
 from crisp_hornet.core.drive.limits import effective_limits
-from crisp_hornet.core.pack.cells import charge_at, rested_v
-from crisp_hornet.core.pack.gauge import gauge_table
+from crisp_hornet.core.pack.cells import charge_at, gauge_table, rested_v
 from tests.bikes import a_bike, a_tune, cases
 
 DISPLAY = {"name": "Display", "battery_current_a": 12, "speed_kmh": 25, "wheel_circumference_m": 2.1, "nominal_v": 48}

@@ -8,9 +8,8 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
-from crisp_hornet.core.heat.endurance import continuous_curve, cooling_s, held_on_hill, seconds_of_full_pull
+from crisp_hornet.core.heat.endurance import continuous_curve, seconds_of_full_pull
 from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
-from crisp_hornet.core.road.performance import steady_ride
 from tests.bikes import a_bike, a_tune
 
 
@@ -97,8 +96,9 @@ def test_a_small_winding_cools_like_an_rc_circuit():
     """With a huge housing the winding is one capacity behind one conductance: exp(−t/RC)."""
     bike = a_bike(motor__thermal={"winding_j_per_k": 300, "housing_j_per_k": 1e9, "winding_to_housing_w_per_k": 5,
                                   "housing_to_air_w_per_k": 3, "airflow_w_per_k_per_mps": 0.5})  # fmt: skip
-    assert cooling_s(bike, Temperatures(105, 25, 25), 45.0) == pytest.approx(300 / 5 * math.log(80 / 20), rel=1e-4)
-    assert cooling_s(bike, Temperatures(105, 25, 25), 20.0) == math.inf
+    cools = HeldHeat(bike, losses(bike, 0.0, 0.0), Temperatures(105, 25, 25))
+    assert float(cools.seconds_until_winding(45.0)) == pytest.approx(300 / 5 * math.log(80 / 20), rel=1e-4)
+    assert float(cools.seconds_until_winding(20.0)) == math.inf
 
 
 def test_thermal_runaway_is_recognised():
@@ -135,16 +135,3 @@ def test_full_pull_until_the_fade_errs_only_a_little_and_early():
         run = solve_ivp(slope, (0, 7200), [25.0, 25, 25], events=reach, rtol=1e-6, max_step=20)
         exact = run.t_events[0][0] if len(run.t_events[0]) else math.inf
         assert quick == pytest.approx(exact, rel=0.04)
-
-
-def test_a_held_hill_names_each_fade():
-    bike, tune = a_bike(), a_tune()
-    hill = held_on_hill(bike, tune, 15.0, 0.12, 62.0)
-    current = steady_ride(bike, 15.0, 62.0, 0.12).phase_current_a
-    assert hill.motor_fade_starts_s < hill.motor_fade_ends_s
-    exact = HeldHeat(bike, losses(bike, current, 15.0))
-    assert (
-        exact.winding_c(hill.motor_fade_starts_s) == pytest.approx(100, abs=1e-2)
-        and hill.first_s <= hill.motor_fade_starts_s
-    )
-    assert held_on_hill(bike, tune, 25.0, 0.0, 62.0).first_s == math.inf

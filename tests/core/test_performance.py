@@ -10,6 +10,8 @@ from scipy.optimize import brentq
 
 from crisp_hornet.core.drive.inverse import BATTERY, PHASE, WEAKENING, setting_for_force
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.heat.endurance import seconds_of_full_pull
+from crisp_hornet.core.road.consequences import on_the_road
 from crisp_hornet.core.road.performance import (
     front_wheel_keeps,
     launch,
@@ -123,3 +125,23 @@ def test_a_setting_for_a_force_gives_that_force(setting):
         assert found == pytest.approx(truth.setting(setting), rel=0.01, abs=0.2)
     none = setting_for_force(a_bike(), a_tune(), setting, 180.0, 10.0, 1e6, Conditions(62.0))
     assert 0 <= none <= 180
+
+
+def test_what_a_tune_means_on_the_road_is_what_each_part_says():
+    """The six figures beside the chart, each asked for on its own; heat by integrating full pull at the hill's speed."""
+    bike, tune, conditions = a_bike(), a_tune(), Conditions(62.0)
+    speeds = np.linspace(0.0, 60.0, 241)
+    curve = pull_curve(bike, tune, speeds, conditions)
+    every = 8
+    hot_s = seconds_of_full_pull(curve, tune, every)
+    hill, top, launch, front, hot, cruise = on_the_road(curve, conditions, hot_s, every)
+    uphill = brentq(lambda v: np.interp(v, speeds, curve.wheel_force_n) - load_at(v, 0.12), 1.0, 59.0)
+    assert hill.value == pytest.approx(uphill, abs=0.1) and hill.unit == "km/h"
+    assert top.value == pytest.approx(steady_speed_kmh(curve, 0.0)) and launch.value == pytest.approx(
+        launch_time_s(curve, 25.0)
+    )
+    assert front.value == pytest.approx(100 * front_wheel_keeps(curve))
+    assert (
+        hot.value == pytest.approx(float(np.interp(uphill, speeds[::every], hot_s)) / 60, rel=0.15) and hot.value < 60
+    )
+    assert cruise.value == pytest.approx(steady_ride(bike, 30.0, 62.0).wh_per_km)

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.map_file import read_map
-from crisp_hornet.documents.maps import all_maps, map_for, shipped_map, shipped_maps
+from crisp_hornet.documents.maps import all_maps, shipped_map, shipped_maps
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.tune import SETTINGS
 from tests.bikes import a_tune
@@ -161,9 +161,7 @@ def test_other_faults_are_told_too(tmp_path, old, new, reason):
         read_map(path)
 
 
-def test_descriptions_are_found_by_what_a_controller_says_it_is(tmp_path):
-    assert map_for("Tarnholm Weir Works", "Weir 60").name == "Weir 60"
-    assert map_for("Tarnholm Weir Works", "Weir 61") is None
+def test_a_shipped_description_is_found_by_its_name(tmp_path):
     with pytest.raises(KeyError, match="Sluice 40, Weir 60"):
         shipped_map("Weir 61")
     (tmp_path / "own.toml").write_text(WEIR.replace('name = "Weir 60"', 'name = "My own"', 1))

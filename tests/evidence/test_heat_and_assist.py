@@ -107,6 +107,9 @@ def test_a_ride_that_hardly_warms_says_so():
         "are needed"
         in heat_paths(Ride("bare", ride.time_s, {"motor_c": ride.get("motor_c")}), BIKE).housing_to_air.reason
     )
+    for lacking in ("phase_a", "wheel_speed_kmh"):
+        told = {name: values for name, values in ride.channels.items() if name != lacking}
+        assert "are needed" in heat_paths(Ride("bare", ride.time_s, told), BIKE).winding_to_housing.reason
 
 
 @pytest.mark.parametrize("ratio", [0.8, 2.0, 4.5])

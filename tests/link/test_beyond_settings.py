@@ -29,6 +29,8 @@ def test_a_backup_holds_every_readable_register_and_comes_back_without_calibrati
     assert found.left_alone == ["throttle at rest 0.9 V to 0.85 V"] and not found.other_controller
     assert send_all(contact, found.changes).outcome is Outcome.PROVED
     assert standin.holds(kept=True)["calibration.throttle_rest_v"] == 0.9
+    nameless = backup.model_copy(update={"serial": ""})  # who has no number is nobody else
+    assert not way_back(nameless, contact.identity, contact.map, contact.raws).other_controller
     with_them = way_back(backup, contact.identity, contact.map, contact.raws, calibration=True)
     assert send_all(contact, with_them.changes).outcome is Outcome.PROVED
     assert compare(backup, backup_of(contact)) == []

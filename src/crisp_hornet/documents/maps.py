@@ -36,10 +36,3 @@ def shipped_map(name: str) -> ControllerMap:
     if name not in known:
         raise KeyError(f"no controller {name!r}; there are: {', '.join(known)}")
     return known[name]
-
-
-def map_for(vendor: str, product: str) -> ControllerMap | None:
-    """The description that fits a controller's own identification, or None."""
-    return next(
-        (one for one in shipped_maps() if one.identity.vendor == vendor and one.identity.product == product), None
-    )

@@ -14,9 +14,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.ribbon import Ribbon
-from crisp_hornet.bench.widgets.trace_axes import SizeAxis, TimeAxis, WayAxis, clock
-from crisp_hornet.bench.widgets.trace_box import TraceBox
+from crisp_hornet.bench.widgets.trace_parts import Ribbon, SizeAxis, TimeAxis, TraceBox, WayAxis, clock
 from crisp_hornet.bench.widgets.trace_rows import WHOLE, Rows, limit_word, told, turned, unit_of
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.along import way_km

@@ -1,4 +1,4 @@
-"""The pack beyond its sag: charge from rested voltage and back, usable energy, cold, age.
+"""The cells: charge from open-circuit voltage and back, usable energy above the low-voltage cutoff, cold, age; and the gauge table.
 
 The rested-voltage curves are typical courses of each chemistry, read at 10 % steps (figures of our own, as data sheets of
 common cells show them); cells of one chemistry differ by some 15 mV, which the spread of a charge includes. Under load a voltage
@@ -123,3 +123,26 @@ def usable(battery: Battery, charge: float, cutoff_v: float, power_w: float, cel
     ah = (charge - charges[: end + 1]) * battery.capacity_ah
     inside = np.nan_to_num(volts[: end + 1], nan=cutoff_v)
     return Usable(float(np.trapezoid(inside, ah)), float(ah[-1]), float(charges[end]))
+
+
+STEPS = 2001
+
+
+def gauge_table(battery: Battery, bars: int, cutoff_v: float | None = None) -> Array:
+    """Rested pack voltages (V, (bars,)), falling: bar k of the remaining ones goes out below the k-th. The last bar ends at
+    ``cutoff_v``, or at the empty pack.
+
+    Energy is the integral of the rested voltage over charge; what sag loses depends on how it is ridden and is left out.
+    Raises :class:`ValueError` for less than 2 bars, a cutoff above a full pack, or a custom chemistry without its curve.
+    """
+    if bars < 2:
+        raise ValueError("a gauge has at least 2 bars")
+    empty = 0.0 if cutoff_v is None else charge_at(battery, cutoff_v).value
+    if empty >= 1:
+        raise ValueError(f"the cutoff of {cutoff_v:g} V lies above a full pack")
+    charge = np.linspace(empty, 1.0, STEPS)
+    volts = rested_v(battery, charge)
+    energy = np.concatenate(([0.0], np.cumsum((volts[1:] + volts[:-1]) / 2)))
+    wanted = energy[-1] * np.arange(bars - 1, -1, -1) / bars
+    found: Array = np.interp(wanted, energy, volts)
+    return found

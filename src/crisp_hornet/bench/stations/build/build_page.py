@@ -12,8 +12,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
 from crisp_hornet.bench.stations.build.entry import EntryPanel
-from crisp_hornet.bench.stations.build.figure_row import FigureRow
-from crisp_hornet.bench.stations.build.figures import figures, name_of, source_word
+from crisp_hornet.bench.stations.build.figures import FigureRow, figures, name_of, source_word
 from crisp_hornet.bench.stations.build.garage_panel import GaragePanel
 from crisp_hornet.bench.stations.build.pack_window import PackWindow
 from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_picture

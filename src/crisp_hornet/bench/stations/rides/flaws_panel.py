@@ -11,7 +11,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.documents.channels import TABLE, long_name
 
 

@@ -17,7 +17,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.pack.resting import REST_A
 from crisp_hornet.core.programmes.catalogue import programmes
 from crisp_hornet.core.programmes.lead import Lead, Result

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.widgets.text import button, label
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.pack.resting import Resting
 from crisp_hornet.link.contact import Live
 

@@ -16,7 +16,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.bench.widgets.trace_rows import limit_word, turned, unit_of
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import pull_curve

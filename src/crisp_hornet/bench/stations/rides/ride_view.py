@@ -1,4 +1,4 @@
-"""The open ride: its traces in groups, by time or by way, a second ride behind them, and the whole as a strip below."""
+"""The open ride with all that can be worked out from it: its traces, in groups, by time or way, with another ride behind."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.stations.rides.worked_out import WorkedOut
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.overview import Overview
@@ -19,9 +18,32 @@ from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.core.ride.along import Beside, beside
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import derived
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.errors import RideError
+
+
+class WorkedOut:
+    """Worked out once for a ride, a bike and a tune."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._made: tuple[Ride, Bike, Tune | None, Ride] | None = None
+
+    @property
+    def ride(self) -> Ride | None:
+        """The open ride with what is worked out from it; shares its times."""
+        ride, bike, tune = self._desk.ride.cleaned, self._desk.bike, self._desk.ride.tune
+        if ride is None or bike is None:
+            return ride
+        made = self._made
+        if made is None or made[0] is not ride or made[1] != bike or made[2] != tune:
+            whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, tune))
+            self._made = made = ride, bike, tune, whole
+        return made[3]
+
 
 ALONE = "no other ride behind"
 

@@ -14,9 +14,8 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
-from crisp_hornet.bench.stations.rides.export import EXPORTS, export
 from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
-from crisp_hornet.bench.stations.rides.importing import FILES, Opened, joined, opened
+from crisp_hornet.bench.stations.rides.log_files import EXPORTS, FILES, Opened, export, joined, opened
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
 from crisp_hornet.bench.stations.rides.rest_row import RestRow
@@ -26,7 +25,7 @@ from crisp_hornet.bench.stations.rides.runs_panel import RunsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, label, shortened
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.evidence.peaks import energy
 from crisp_hornet.core.ride.joining import Joined
 from crisp_hornet.documents.errors import DocumentError

@@ -12,7 +12,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.programmes.catalogue import programmes
 from crisp_hornet.core.programmes.lead import Result, runs_in
 from crisp_hornet.core.ride.channels import Ride

@@ -14,8 +14,7 @@ from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.afterwards import Afterwards
 from crisp_hornet.bench.stations.send.change_list import ChangeLine, ChangeList
-from crisp_hornet.bench.stations.send.compared_with import Against
-from crisp_hornet.bench.stations.send.how_long import HowLong
+from crisp_hornet.bench.stations.send.choices import Against, HowLong
 from crisp_hornet.bench.stations.send.lines import change_lines, left_out_lines, lines_between
 from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
 from crisp_hornet.bench.stations.send.target import Target, backup_target, draft_target

@@ -21,7 +21,7 @@ from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.drive.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
-from crisp_hornet.core.pack.gauge import gauge_table
+from crisp_hornet.core.pack.cells import gauge_table
 from crisp_hornet.documents.bike import Bike, ChainLink
 from crisp_hornet.documents.saying import Symbol, say
 from crisp_hornet.documents.store import document_error

@@ -49,7 +49,6 @@ class DraftsView(TuneView):
         right.addStretch(1)
         two_columns(self, left, right)
         self._of: object = None
-        self._goal: Tune | None = None
 
     def keep(self) -> None:
         """Keep the draft under the name in the field."""

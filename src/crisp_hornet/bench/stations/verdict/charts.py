@@ -8,8 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout,
 
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.stations.verdict.laid_against import Against
-from crisp_hornet.bench.stations.verdict.on_paper import picture_on_paper, pull_on_paper
-from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno
+from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno, picture_on_paper, pull_on_paper
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.evidence.differences import Difference
 from crisp_hornet.documents.units import Units
 

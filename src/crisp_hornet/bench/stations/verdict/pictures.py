@@ -1,10 +1,16 @@
-"""The two other charts of a ride: energy along the way, and power by speed over its pulls."""
+"""The charts of a ride: along the way, its pulls as a dyno; and on white for the page that is handed over."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from dataclasses import replace
 
-from crisp_hornet.bench.widgets.plain_chart import Band, Line, Picture
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QPixmap, QRegion
+from PyQt6.QtWidgets import QWidget
+
+from crisp_hornet.bench.theme import LIGHT
+from crisp_hornet.bench.widgets.force_chart import ForceChart
+from crisp_hornet.bench.widgets.plain_chart import Band, Line, Picture, PlainChart
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.dyno import DynoRuns
@@ -63,3 +69,35 @@ def dyno(
         shown = curve.speed_kmh <= last + 5
         lines.append(Line("predicted", curve.speed_kmh[shown] * to_shown, curve.wheel_w[shown], truth="controller"))
     return Picture(units.unit("km/h"), "W at the wheel", lines=lines, bands=bands, y_from=0.0, x_from=0.0)
+
+
+WIDE, HIGH, SHARP = 560, 320, 2.0
+PAPER = replace(LIGHT, name="paper", ground="#FFFFFF", sheet="#FFFFFF")
+
+
+def pull_on_paper(shown: ForceChart, units: Units) -> QPixmap:
+    """The pull chart with what it shows now."""
+    chart = ForceChart(PAPER)
+    chart.resize(WIDE, HIGH)
+    chart.show_units(units)
+    if shown.also is not None:
+        chart.show_also(*shown.also)
+    chart.show_curves(shown.draft, shown.controller)
+    chart.show_measured(shown.measured)
+    return _rendered(chart)
+
+
+def picture_on_paper(picture: Picture) -> QPixmap:
+    """A plain chart."""
+    chart = PlainChart(PAPER)
+    chart.resize(WIDE, HIGH)
+    chart.show_picture(picture)
+    return _rendered(chart)
+
+
+def _rendered(chart: QWidget) -> QPixmap:
+    pixmap = QPixmap(round(chart.width() * SHARP), round(chart.height() * SHARP))
+    pixmap.setDevicePixelRatio(SHARP)
+    pixmap.fill(PAPER.color("ground"))
+    chart.render(pixmap, QPoint(), QRegion(), QWidget.RenderFlag.DrawChildren)
+    return pixmap

@@ -28,7 +28,7 @@ from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, shortened
-from crisp_hornet.bench.widgets.trace_axes import clock
+from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.drive.pull import Conditions
