@@ -9,10 +9,9 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
+from crisp_hornet.bench.charts.force_chart import stretches, worth_drawing
+from crisp_hornet.bench.charts.frame import nice_top, tick_spacing, ticks
 from crisp_hornet.bench.desk.prediction import axis_speeds, predict
-from crisp_hornet.bench.widgets.force_axes import nice_top, ticks
-from crisp_hornet.bench.widgets.force_chart import stretches, worth_drawing
-from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.road.consequences import Consequence
 from tests.bikes import a_bike, a_tune
@@ -87,7 +86,7 @@ def test_ticks_are_round_and_about_eight(span):
     spacing = tick_spacing(span)
     assert 4 <= span / spacing <= 8.001
     assert float(f"{spacing:.1g}") == pytest.approx(spacing) and nice_top(span) >= span
-    assert ticks(span)[0] == 0 and ticks(span)[-1] <= span + 1e-9
+    assert ticks(0, span)[0] == 0 and ticks(0, span)[-1] <= span + 1e-9
 
 
 def test_consequences_say_what_they_cannot_give():

@@ -5,12 +5,12 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QLineEdit
 
+from crisp_hornet.bench.charts.force_chart import ForceChart
+from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.theme import DARK, LIGHT
-from crisp_hornet.bench.widgets.force_chart import ForceChart
-from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
-from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.demo import FACTORY, HERON

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.desk.prediction import in_units
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
 from crisp_hornet.core.road.consequences import Consequence
@@ -67,7 +68,7 @@ class Consequences(QWidget):
         painter.setFont(font(CONSEQUENCE_PX if one.text[0].isdigit() else 17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
         painter.drawText(QPointF(x, 48), one.text)
-        end = x + QFontMetricsF(painter.font()).horizontalAdvance(one.text) + 4
+        end = x + width_of(painter, one.text) + 4
         painter.setFont(font(QUIET_PX))
         if one.text[0].isdigit():
             painter.setPen(theme.color("quiet"))

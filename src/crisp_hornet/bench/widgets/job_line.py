@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
+from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.marks import BoltState, paint_bolt
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 
@@ -63,7 +64,7 @@ class StationButton(QAbstractButton):
         painter.setFont(font(17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
         painter.drawText(QPointF(BOLT_X - 10, 25), self.text())
-        end = BOLT_X - 10 + QFontMetricsF(painter.font()).horizontalAdvance(self.text())
+        end = BOLT_X - 10 + width_of(painter, self.text())
         small = font(QUIET_PX)
         painter.setFont(small)
         painter.setPen(theme.color("quiet"))

@@ -6,15 +6,13 @@ Double-click returns it to what is on the controller; Esc cancels a drag; Delete
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFocusEvent,
     QFont,
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -22,10 +20,13 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.paint import right_text, width_of
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
+from crisp_hornet.bench.number_field import LaidField
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 
 HEIGHT = 68
@@ -83,36 +84,6 @@ class Scale:
         return f"{self.shown(value):.{digits}f}"
 
 
-class Entry(QLineEdit):
-    """A field for one figure. ``taken`` on Enter; ``left`` when it is done with, saying whether the ruler gets the
-    focus back. What cannot be taken is said with :meth:`refuse`, and the field stays open. Keys end here: a line edit hands Enter on to its
-    parent, which would open the next field."""
-
-    taken = pyqtSignal(str)
-    left = pyqtSignal(bool)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.taken.emit(self.text())
-        elif event.key() == Qt.Key.Key_Escape:
-            self.left.emit(True)
-        else:
-            super().keyPressEvent(event)
-        event.accept()
-
-    def refuse(self, why: str) -> None:
-        """Say why what was typed is not taken; it stays to be mended."""
-        self.setToolTip(why)
-        self.setAccessibleDescription(why)
-        self.selectAll()
-        QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), why, self)
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.left.emit(False)
-
-
 class Ruler(QWidget):
     """One figure on its scale. ``changed`` carries the new value (None: no limit) and a token of the gesture."""
 
@@ -130,7 +101,7 @@ class Ruler(QWidget):
         self._drag: tuple[int, float | None] | None = None
         self._pressed: float | None = None  # where the mark was taken hold of, until the hand has moved
         self._keys: int | None = None
-        self._editor: Entry | None = None
+        self._editor: LaidField | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
@@ -240,27 +211,25 @@ class Ruler(QWidget):
         """Open a field for typing a figure; Enter takes it, Esc leaves it."""
         if self._editor is not None:
             return
-        editor = Entry(start, self)
-        editor.setAccessibleName(f"{self.scale.label} in {self.scale.unit}")
-        editor.setGeometry(self.width() - 104, 0, 104, 32)
+        place = QRect(self.width() - 104, 0, 104, 32)
+        editor = LaidField(self, f"{self.scale.label} in {self.scale.unit}", start, place)
         editor.setAlignment(Qt.AlignmentFlag.AlignRight)
         if not start:
             editor.setText(self.value_text())
             editor.selectAll()
         editor.taken.connect(self._take_typed)
-        editor.left.connect(self._close_editor)
+        editor.left.connect(self._closed)
         self._editor = editor
-        editor.show()
-        editor.setFocus()
+        editor.open()
 
     def _take_typed(self, typed: str) -> None:
         text = typed.strip()
         fitting = [at for at, word in enumerate(self.scale.words) if text and word.startswith(text.lower())]
         if self.scale.none_text and text in ("", self.scale.none_text):
-            self._close_editor(True)
+            self._close_editor()
             self.changed.emit(None, self._new_token())
         elif not text:
-            self._close_editor(True)
+            self._close_editor()
         elif self.scale.words and not fitting:
             self._refuse(f"{text!r} is none of: {', '.join(self.scale.words)}")
         else:
@@ -274,7 +243,7 @@ class Ruler(QWidget):
         except Misread as why:
             self._refuse(f"{scale.label}: {why}")
             return
-        self._close_editor(True)
+        self._close_editor()
         self._set(float(fitting[0]) if fitting else scale.back(typed), self._new_token(), 0.0)
 
     def _refuse(self, why: str) -> None:
@@ -282,13 +251,12 @@ class Ruler(QWidget):
         if self._editor is not None:
             self._editor.refuse(why)
 
-    def _close_editor(self, back: bool) -> None:
+    def _close_editor(self) -> None:
         if self._editor is not None:
-            editor, self._editor = self._editor, None
-            if back:
-                self.setFocus()
-            editor.hide()
-            editor.deleteLater()
+            self._editor.close_it(True)
+
+    def _closed(self) -> None:
+        self._editor = None
 
     def _cancel_drag(self) -> None:
         assert self._drag is not None
@@ -380,14 +348,10 @@ class Ruler(QWidget):
         unit = "" if self.value is None else f" {self.scale.unit}"
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        wide = QFontMetricsF(painter.font()).horizontalAdvance(unit)
-        painter.drawText(QPointF(right - wide, 21), unit)
+        left = right_text(painter, right, 21, unit)
         painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        painter.drawText(
-            QPointF(right - wide - QFontMetricsF(painter.font()).horizontalAdvance(self.value_text()), 22),
-            self.value_text(),
-        )
+        right_text(painter, left, 22, self.value_text())
 
     def _paint_line(self, painter: QPainter) -> None:
         theme, scale = self.theme, self.scale
@@ -395,38 +359,27 @@ class Ruler(QWidget):
         painter.drawLine(QPointF(SIDE, LINE_Y), QPointF(self.width() - SIDE, LINE_Y))
         painter.setPen(QPen(theme.color("quiet"), 1))
         low, high = scale.shown(scale.low), scale.shown(scale.high)
-        spacing = 1.0 if scale.words else tick_spacing(high - low)
-        tick = math.ceil(low / spacing - 1e-9) * spacing
-        while tick <= high + 1e-9:
+        for tick in ticks(low, high, 1.0 if scale.words else None):
             x = self._x(scale.back(tick))
             painter.drawLine(QPointF(x, LINE_Y - 4), QPointF(x, LINE_Y + 4))
-            tick += spacing
 
     def _paint_stops(self, painter: QPainter) -> None:
         """Named stops below the line; names that would touch are moved apart or left to the tool tip."""
         theme = self.theme
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
         taken: list[tuple[float, float]] = []
         if self.scale.truth and self.now_known:
             text = f"now {'none' if self.now is None else self.scale.told(self.now)}"
             painter.setPen(theme.color("controller"))
             painter.drawText(QPointF(SIDE - 4, 62), text)
-            taken.append((0, SIDE + metrics.horizontalAdvance(text) + 4))
+            taken.append((0, SIDE + width_of(painter, text) + 4))
         for stop in sorted(self.scale.stops, key=lambda one: one.value):
             x = self._x(stop.value)
             painter.setPen(QPen(theme.color("stop"), 2))
             painter.drawLine(QPointF(x, LINE_Y - 9), QPointF(x, LINE_Y + 9))
-            wide = metrics.horizontalAdvance(stop.name)
+            wide = width_of(painter, stop.name)
             left = min(max(x - wide / 2, SIDE - 4), self.width() - wide - 2)
             if all(left + wide < start or left > end for start, end in taken):
                 painter.setPen(theme.color("stop"))
                 painter.drawText(QPointF(left, 62), stop.name)
                 taken.append((left - 6, left + wide + 6))
-
-
-def tick_spacing(span: float) -> float:
-    """A round distance of ticks that gives about eight of them."""
-    raw = span / 8
-    power = 10.0 ** math.floor(math.log10(raw))
-    return next(factor * power for factor in (1, 2, 5, 10) if factor * power >= raw)

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
@@ -18,7 +19,6 @@ from crisp_hornet.bench.stations.build.pack_window import PackWindow
 from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_picture
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.plain_chart import PlainChart
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.documents import store
 from crisp_hornet.documents.base import unknown_keys

@@ -6,9 +6,10 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFont, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.paint import centred_text, width_of
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.drive.motor import wheel_radius_m
 from crisp_hornet.core.road.vehicle import centre_of_gravity, lift_force_n
@@ -203,11 +204,10 @@ class BikeDrawing(QWidget):
         return f", was {before:.0f} {unit}" if round(before) != round(now) else ""
 
     def _centred(self, painter: QPainter, at: QPointF, text: str, back: bool = False) -> None:
-        metrics = QFontMetricsF(painter.font())
-        wide = metrics.horizontalAdvance(text)
         if back:
+            wide = width_of(painter, text)
             painter.fillRect(QRectF(at.x() - wide / 2 - 6, at.y() - 14, wide + 12, 18), self.theme.color("ground"))
-        painter.drawText(QPointF(at.x() - wide / 2, at.y()), text)
+        centred_text(painter, at.x(), at.y(), text)
 
 
 def _rear_load(bike: Bike) -> float:

@@ -9,10 +9,11 @@ from functools import partial
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
@@ -45,7 +46,7 @@ class WayEntry(QWidget):
     def __init__(self, desk: Desk, path: str, way: Way) -> None:
         super().__init__()
         self._desk, self._path, self.way = desk, path, way
-        self.fields = [QLineEdit() for _ in way.fields]
+        self.fields = [NumberField(thousandths=one.unit in FINE_UNITS, width=92) for one in way.fields]
         self._result: QLabel = label("", "quiet", wrap=True)
         self._take: QPushButton = button("Take over", self.take, "link", f"Take over: {way.title}")
         grid = QGridLayout()
@@ -54,7 +55,6 @@ class WayEntry(QWidget):
             unit = desk.units.unit(field.unit)
             words = f"{field.label}, {unit}" if unit else field.label
             editor.setAccessibleName(f"{way.title}: {words}")
-            editor.setFixedWidth(92)
             editor.textChanged.connect(self._show)
             editor.returnPressed.connect(self.take)
             grid.addWidget(label(words, "quiet"), row, 0)
@@ -77,10 +77,7 @@ class WayEntry(QWidget):
     def numbers(self) -> list[float] | None:
         """What the fields hold, in SI units; None unless every one holds a number."""
         try:
-            typed = [
-                figure(editor.text(), thousandths=one.unit in FINE_UNITS)
-                for editor, one in zip(self.fields, self.way.fields, strict=True)
-            ]
+            typed = [editor.read() for editor in self.fields]
         except Misread:
             return None
         back = self._desk.units.back
@@ -99,13 +96,13 @@ class WayEntry(QWidget):
 
     def _misread(self) -> str:
         """Why the fields give nothing, in words; "" while nothing is typed."""
-        if not any(editor.text().strip() for editor in self.fields):
+        if all(editor.blank for editor in self.fields):
             return ""
-        for editor, one in zip(self.fields, self.way.fields, strict=True):
+        for editor in self.fields:
             try:
-                figure(editor.text(), thousandths=one.unit in FINE_UNITS)
+                editor.read()
             except Misread as why:
-                return f"{why}" if editor.text().strip() else "a number in each field, please"
+                return f"{why}" if not editor.blank else "a number in each field, please"
         return "these figures give nothing: check them"
 
     def take(self) -> None:

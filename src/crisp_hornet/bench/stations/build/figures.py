@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 
+from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.build.conversions import kv_from_flux
@@ -93,5 +94,4 @@ class FigureRow(QAbstractButton):
         painter.drawText(QPointF(self.width() - SOURCE_WIDTH, base), self.source)
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
-        wide = QFontMetricsF(painter.font()).horizontalAdvance(self.figure.text)
-        painter.drawText(QPointF(self.width() - SOURCE_WIDTH - 10 - wide, base), self.figure.text)
+        right_text(painter, self.width() - SOURCE_WIDTH - 10, base, self.figure.text)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.paint import centred_text
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
@@ -62,13 +63,10 @@ class PackWindow(QWidget):
                 f"current fades {guard.fade_start_v:g} to {guard.fade_end_v:g} V",
             )
         painter.setFont(font(QUIET_PX))
-        spacing = tick_spacing(high - low)
-        tick = (low // spacing + 1) * spacing
         painter.setPen(QPen(theme.color("quiet"), 1))
-        while tick < high:
+        for tick in ticks(low, high):
             painter.drawLine(QPointF(x(tick), 50), QPointF(x(tick), 55))
             self._text(painter, x(tick), 69, f"{tick:g}")
-            tick += spacing
         painter.setPen(QPen(theme.color("stop"), 2))
         painter.drawLine(QPointF(bar.left(), 30), QPointF(bar.left(), 54))
         self._text(painter, max(bar.left(), 40.0), 86, f"board trips {pack.bms_trip_v:g} V")
@@ -77,5 +75,4 @@ class PackWindow(QWidget):
         self._text(painter, bar.right() - 70, 86, f"full {full:.1f} V, {full / pack.series:.2f} V a cell")
 
     def _text(self, painter: QPainter, centre: float, y: float, text: str) -> None:
-        wide = QFontMetricsF(painter.font()).horizontalAdvance(text)
-        painter.drawText(QPointF(min(max(centre - wide / 2, 0.0), self.width() - wide), y), text)
+        centred_text(painter, centre, y, text, (0.0, float(self.width())))

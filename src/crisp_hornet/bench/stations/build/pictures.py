@@ -7,7 +7,7 @@ import math
 import numpy as np
 from PyQt6.QtCore import Qt
 
-from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture
+from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.pack.cells import charge_at, rested_v, usable
 from crisp_hornet.core.road.range import range_km

@@ -7,13 +7,13 @@ import time
 from datetime import datetime
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
-from crisp_hornet.bench.figures import figure as typed_figure
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import Scope
@@ -50,7 +50,7 @@ class InstrumentView(QWidget):
         self._blocked = ""
         self._title, self._do = label("", "title"), label("", wrap=True)
         self.scope = Scope(theme, ring)
-        self.fields: dict[str, QLineEdit] = {}
+        self.fields: dict[str, NumberField] = {}
         self._questions = QGridLayout()
         self._questions.setHorizontalSpacing(10)
         self._found = QVBoxLayout()
@@ -84,7 +84,8 @@ class InstrumentView(QWidget):
         clear(self._questions)
         self.fields = {}
         for row, question in enumerate(instrument.questions):
-            field = QLineEdit(f"{question.guess:g}")
+            field = NumberField(thousandths=True)
+            field.setText(f"{question.guess:g}")
             words = f"{question.label}, {question.unit}" if question.unit else question.label
             field.setAccessibleName(words)
             field.setFixedWidth(110)
@@ -189,7 +190,7 @@ class InstrumentView(QWidget):
         found: dict[str, float] = {}
         for name, field in self.fields.items():
             try:
-                found[name] = typed_figure(field.text(), thousandths=True)
+                found[name] = field.read()
             except Misread as why:
                 self._desk.said.emit("note", f"{field.accessibleName()}: {why}.")
                 return None

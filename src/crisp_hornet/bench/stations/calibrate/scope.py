@@ -10,9 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, centred_text, right_text
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.arrays import Array
@@ -202,7 +203,7 @@ class Scope(QWidget):
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         for text, y in ((f"{high:.3g}", box.top() + 10), (f"{low:.3g}", box.bottom())):
-            painter.drawText(QPointF(box.left() - 6 - QFontMetricsF(painter.font()).horizontalAdvance(text), y), text)
+            right_text(painter, box.left() - LEFT_GAP_PX, y, text)
         if pair is not None and box.height() > 40:
             first, second = self._turned(name, np.array(pair))
             difference = f"Δ {second - first:.4g}" if all(map(math.isfinite, pair)) else f"at {first:.4g}"
@@ -220,8 +221,7 @@ class Scope(QWidget):
         for share in (0.0, 0.5, 1.0):
             text = f"−{share * self.window_s:g} s" if share else "frozen" if self.frozen_at is not None else "now"
             x = LEFT + (1 - share) * width
-            wide = QFontMetricsF(painter.font()).horizontalAdvance(text)
-            painter.drawText(QPointF(min(max(x - wide / 2, LEFT), LEFT + width - wide), self.height() - 6), text)
+            centred_text(painter, x, self.height() - 6, text, (LEFT, LEFT + width))
         for index, cursor in enumerate(self.cursors):
             if cursor is not None:
                 x = LEFT + width - cursor / self.window_s * width

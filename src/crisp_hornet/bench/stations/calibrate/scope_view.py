@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger
 from crisp_hornet.bench.theme import Theme
@@ -48,7 +49,11 @@ class ScopeView(QWidget):
         column.addStretch(1)
         scroll = column_scroll(channels)
         scroll.setFixedWidth(230)
-        self.window_box, self.trigger_box, self.level = Chooser(), Chooser(), QLineEdit()
+        self.window_box, self.trigger_box, self.level = (
+            Chooser(),
+            Chooser(),
+            NumberField("trigger level", thousandths=True, width=80),
+        )
         self._freeze = button("Freeze", self._switch_freeze, "large", "Freeze the scope")
         right = QVBoxLayout()
         right.setSpacing(8)
@@ -71,8 +76,6 @@ class ScopeView(QWidget):
         self.trigger_box.addItems(["no trigger", *ring.names])
         self.trigger_box.setAccessibleName("trigger on")
         self.level.setPlaceholderText("level")
-        self.level.setAccessibleName("trigger level")
-        self.level.setFixedWidth(80)
         self.level.returnPressed.connect(self.arm)
         row = QHBoxLayout()
         row.setSpacing(10)
@@ -96,7 +99,7 @@ class ScopeView(QWidget):
         """Wait for the chosen channel to rise through the level."""
         name = self.trigger_box.currentText()
         try:
-            level = figure(self.level.text(), thousandths=True)
+            level = self.level.read()
         except Misread as why:
             self._desk.said.emit("note", f"The trigger's level: {why}.")
             return

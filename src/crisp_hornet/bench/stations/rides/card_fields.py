@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
-from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.documents.ride_card import RideCard
 
@@ -28,7 +28,8 @@ class CardFields(QWidget):
     def __init__(self, name: str, after: bool) -> None:
         super().__init__()
         names = WORDS | {key: words for key, words in VOLTS.items() if after or key == "rested_start_v"}
-        self.fields = {key: QLineEdit() for key in names}
+        self.volts = {key: NumberField("", "V", LEAST_V, MOST_V, thousandths=True) for key in VOLTS if key in names}
+        self.fields: dict[str, QLineEdit] = {key: self.volts.get(key) or QLineEdit() for key in names}
         self._kept = RideCard()
         self.told = label("", "quiet")
         across = 4 if after else len(names)
@@ -62,20 +63,12 @@ class CardFields(QWidget):
         values: dict[str, str | float | None] = {key: self.fields[key].text().strip() for key in WORDS}
         wrong = []
         for key, words in VOLTS.items():
-            if key not in self.fields:
+            if key not in self.volts:
                 continue
-            text = self.fields[key].text().strip()
-            values[key] = _volts(text)
-            if text and values[key] is None:
+            values[key] = self.volts[key].value()
+            if values[key] is None and not self.volts[key].blank:
                 values[key] = getattr(self._kept, key)
                 wrong.append(words.removeprefix("V "))
         self.told.setText(f"Rested voltage {' and '.join(wrong)}: {LEAST_V:g} to {MOST_V:g} V is needed.")
         self.told.setVisible(bool(wrong))
         return self._kept.model_copy(update=values)
-
-
-def _volts(text: str) -> float | None:
-    try:
-        return figure(text, "V", LEAST_V, MOST_V, thousandths=True)
-    except Misread:
-        return None

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -56,7 +56,7 @@ class RecordBar(QWidget):
         self.programme = Chooser()
         self.programme.setAccessibleName("test programme to be led through")
         self.programme.activated.connect(lambda _at: self.refresh())
-        self.flywheel = QLineEdit()
+        self.flywheel = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG)
         self.flywheel.setPlaceholderText(say("flywheel, {unit}", unit=Symbol("kg")))
         self.flywheel.setAccessibleName(
             say("on a stand: what the flywheel weighs at the tyre, {unit}; empty on the road", unit=Symbol("kg"))
@@ -108,7 +108,7 @@ class RecordBar(QWidget):
     @property
     def _programmes(self) -> tuple[Programme, ...]:
         tune = self._desk.held.tune
-        return programmes(len(tune.assist.levels) if tune is not None else 5, _kilograms(self.flywheel.text()))
+        return programmes(len(tune.assist.levels) if tune is not None else 5, self.flywheel.value())
 
     @property
     def _chosen(self) -> Programme | None:
@@ -255,11 +255,3 @@ class RecordBar(QWidget):
         self._led.setVisible(self.lead is not None if recording else chosen is not None)
         self._last_run.setVisible(recording and self.lead is not None)
         self._tell()
-
-
-def _kilograms(text: str) -> float | None:
-    """A typed mass; None where it is none."""
-    try:
-        return figure(text, "kg", LEAST_KG, MOST_KG)
-    except Misread:
-        return None

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPolygonF
+from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 
@@ -42,7 +43,6 @@ class SmallPicture(QWidget):
         """One text above the frame, one at either end below it."""
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
-        metrics = QFontMetricsF(painter.font())
         painter.drawText(QPointF(RIM, HEAD - 4), head)
         painter.drawText(QPointF(RIM, self.height() - 5), left)
-        painter.drawText(QPointF(self.width() - metrics.horizontalAdvance(right) - RIM, self.height() - 5), right)
+        right_text(painter, self.width() - RIM, self.height() - 5, right)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.arrays import Array
@@ -69,8 +70,7 @@ class TimeAt(QWidget):
             painter.fillRect(QRectF(at * wide + 1, 14 + high - bar, wide - 2, bar), self.theme.color("measured"))
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
-        metrics = QFontMetricsF(painter.font())
         painter.drawText(QPointF(2, 12), f"at most {clock(most)}")
         texts = (f"{self._edges[0]:.3g}", f"{self._edges[-1]:.4g} {self._unit}")
         painter.drawText(QPointF(2, self.height() - 5), texts[0])
-        painter.drawText(QPointF(self.width() - metrics.horizontalAdvance(texts[1]) - 2, self.height() - 5), texts[1])
+        right_text(painter, self.width() - 2, self.height() - 5, texts[1])

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QSize
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.marks import paint_check, paint_severity, paint_truth
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, VALUE_PX, Theme, font
 from crisp_hornet.link.report import Held
@@ -79,7 +80,7 @@ class ChangeList(QWidget):
         self._figure(painter, from_x + 16, middle, line.before)
         painter.setPen(QPen(theme.color("quiet"), 1.4))
         end = to_x - 16
-        start = min(from_x + 24 + QFontMetricsF(painter.font()).horizontalAdvance(line.before), end - 10)
+        start = min(from_x + 24 + width_of(painter, line.before), end - 10)
         painter.drawLine(QPointF(start, middle), QPointF(end, middle))
         painter.drawLine(QPointF(end - 5, middle - 4), QPointF(end, middle))
         painter.drawLine(QPointF(end - 5, middle + 4), QPointF(end, middle))

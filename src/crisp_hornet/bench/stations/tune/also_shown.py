@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox
 
+from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.ride.measured_pull import measured_pull
 from crisp_hornet.documents.tune import Tune

@@ -8,15 +8,15 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
-from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import column_scroll, label
 from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
 from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke

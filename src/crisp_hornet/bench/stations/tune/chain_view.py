@@ -12,8 +12,9 @@ from PyQt6.QtGui import QPdfWriter, QTextDocument
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.paper import rendered
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -53,7 +54,7 @@ class ChainView(QWidget):
         self.name = QLineEdit()
         self.name.setPlaceholderText("a display, a lever, a mode switch")
         self.name.setAccessibleName("name of the device")
-        self.fields = {key: QLineEdit() for key, _ in FIELDS}
+        self.fields = {key: NumberField(thousandths=key.endswith("_m"), width=66) for key, _ in FIELDS}
         self._labels: dict[str, QLabel] = {}
         self.bars = Chooser()
         self.bars.addItems([f"{bars} bars" for bars in BARS])
@@ -111,7 +112,6 @@ class ChainView(QWidget):
         grid.setSpacing(5)
         grid.addWidget(self.name, 0, 0, 1, 4)
         for index, (key, _) in enumerate(FIELDS):
-            self.fields[key].setFixedWidth(66)
             self._labels[key] = label("", "quiet")
             grid.addWidget(self._labels[key], 1 + index, 0)
             grid.addWidget(self.fields[key], 1 + index, 1)
@@ -136,11 +136,9 @@ class ChainView(QWidget):
             return
         try:
             figures = {
-                key: self._desk.units.back(
-                    figure(text, thousandths=key.endswith("_m")), "km/h" if key == "speed_kmh" else ""
-                )
+                key: self._desk.units.back(field.read(), "km/h" if key == "speed_kmh" else "")
                 for key, field in self.fields.items()
-                if (text := field.text().strip())
+                if not field.blank
             }
             link = ChainLink.model_validate({"name": name, **figures})
         except Misread as why:

@@ -9,6 +9,8 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
@@ -16,8 +18,6 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
-from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
-from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.rider.throttle import (

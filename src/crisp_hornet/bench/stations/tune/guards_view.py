@@ -10,13 +10,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy
 
+from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.handle_chart import Handle, HandleChart
-from crisp_hornet.bench.widgets.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.heat.guarding import climb, low_voltage, regen_by_charge, share_by_charge
 from crisp_hornet.core.pack.cells import full_v

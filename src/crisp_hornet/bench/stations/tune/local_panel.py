@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pydantic import ValidationError
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.rules.local_examples import EXAMPLES
@@ -39,13 +40,11 @@ class LocalPanel(QWidget):
         self.throttle = Chooser()
         self.throttle.setAccessibleName("throttle by local rules")
         self.throttle.addItems(list(THROTTLE.values()))
-        self.fields = {key: QLineEdit() for key, _, _ in FIELDS}
+        self.fields = {key: NumberField(f"local rules: {words}", width=58) for key, words, _ in FIELDS}
         grid = QGridLayout()
         grid.setSpacing(3)
         self._units = {}
         for row, (key, words, _) in enumerate(FIELDS):
-            self.fields[key].setAccessibleName(f"local rules: {words}")
-            self.fields[key].setFixedWidth(58)
             self._units[key] = label("", "quiet")
             grid.addWidget(label(words, "quiet"), row, 0)
             grid.addWidget(self.fields[key], row, 1)
@@ -75,11 +74,10 @@ class LocalPanel(QWidget):
         """Keep what stands in the fields, with the bike; undoable."""
         units, given = self._desk.units, {}
         for key, words, unit in FIELDS:
-            text = self.fields[key].text().strip()
-            if not text:
+            if self.fields[key].blank:
                 continue
             try:
-                given[key] = round(units.back(figure(text), unit), 3)
+                given[key] = round(units.back(self.fields[key].read(), unit), 3)
             except Misread as why:
                 self._desk.said.emit("note", f"{words}: {why}.")
                 return

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.local_panel import LocalPanel
@@ -16,7 +17,6 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
-from crisp_hornet.bench.widgets.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
 from crisp_hornet.core.drive.modes import in_mode
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve

@@ -10,9 +10,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.charts.efficiency_cells import EfficiencyCells
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.efficiency_cells import EfficiencyCells
 from crisp_hornet.bench.widgets.text import label, sheet
 from crisp_hornet.core.drive.efficiency import EfficiencyMap, efficiency_map
 from crisp_hornet.core.drive.pull import PullCurve

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.charts.heat_strip import HeatStrip
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.link_worker import Link
@@ -27,7 +28,6 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
-from crisp_hornet.bench.widgets.heat_strip import HeatStrip
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label

@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.charts.handle_chart import HandleChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.handle_chart import HandleChart
 
 
 class TuneView(QWidget):

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.charts.force_chart import ForceChart
+from crisp_hornet.bench.charts.plain_chart import PlainChart
+from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno, picture_on_paper, pull_on_paper
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.force_chart import ForceChart
 from crisp_hornet.bench.widgets.page_choice import PageChoice
-from crisp_hornet.bench.widgets.plain_chart import PlainChart
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.arrays import Array
@@ -52,11 +53,10 @@ class Charts(QWidget):
         )
         self.choice = PageChoice(("pull", "along the way", "dyno"), "chart of the ride")
         self.choice.chosen.connect(self._choose)
-        self.kg = QLineEdit()
+        self.kg = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG, width=110)
         self.kg.setPlaceholderText(say("{unit} of flywheel", unit=Symbol("kg")))
         self.kg.setAccessibleName(say("flywheel at the tyre, {unit}; empty on the road", unit=Symbol("kg")))
         self.kg.setToolTip("what the stand's flywheel weighs at the tyre; leave it empty for pulls on the road")
-        self.kg.setFixedWidth(110)
         self.kg.editingFinished.connect(self.flywheel)
         self._told = label("", "quiet", wrap=True)
         self._stack = QStackedWidget()
@@ -86,10 +86,10 @@ class Charts(QWidget):
     @property
     def flywheel_kg(self) -> float | None:
         """What was typed, None for the road or where it is no weight."""
-        if not self.kg.text().strip():
+        if self.kg.blank:
             return None
         try:
-            return figure(self.kg.text(), "kg", LEAST_KG, MOST_KG)
+            return self.kg.read()
         except Misread as why:
             self.kg.setToolTip(f"{why}.")
             self.refused.emit(f"Flywheel: {why}.")

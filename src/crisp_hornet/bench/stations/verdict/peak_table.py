@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QSize
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 from crisp_hornet.core.evidence.peaks import Peak, energy
@@ -66,8 +67,7 @@ class PeakTable(QWidget):
             painter.drawText(QPointF(self.width() * 0.45, top + 33), line.against)
             painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
             painter.setPen(theme.color("text"))
-            wide = QFontMetricsF(painter.font()).horizontalAdvance(line.word)
-            painter.drawText(QPointF(self.width() - wide, top + 33), line.word)
+            right_text(painter, self.width(), top + 33, line.word)
             painter.setPen(QPen(theme.color("rule"), 1))
             painter.drawLine(QPointF(0, top + ROW - 2), QPointF(self.width(), top + ROW - 2))
 

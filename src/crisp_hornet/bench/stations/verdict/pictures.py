@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QPixmap, QRegion
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.charts.force_chart import ForceChart
+from crisp_hornet.bench.charts.plain_chart import Band, Line, Picture, PlainChart
 from crisp_hornet.bench.theme import LIGHT
-from crisp_hornet.bench.widgets.force_chart import ForceChart
-from crisp_hornet.bench.widgets.plain_chart import Band, Line, Picture, PlainChart
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.dyno import DynoRuns

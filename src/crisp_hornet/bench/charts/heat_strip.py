@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.force_axes import LEFT, RIGHT
+from crisp_hornet.bench.charts.paint import centred_text
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.force_axes import LEFT, RIGHT
 from crisp_hornet.core.arrays import Array
 
 CELLS = 24
@@ -51,7 +52,6 @@ class HeatStrip(QWidget):
         theme = self.theme
         painter.fillRect(self.rect(), theme.color("ground"))
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
         wide = (self.width() - LEFT - RIGHT) / CELLS
         for index, minutes in enumerate(self._minutes):
             if np.isnan(minutes):
@@ -61,7 +61,7 @@ class HeatStrip(QWidget):
             painter.fillRect(box, theme.color("stop", 0.08 + 0.87 * heat))
             text = "" if np.isinf(minutes) else "<1" if minutes < 1 else f"{minutes:.0f}"
             painter.setPen(theme.color("sheet" if heat > 0.5 else "text"))
-            painter.drawText(QPointF(box.center().x() - metrics.horizontalAdvance(text) / 2, 13), text)
+            centred_text(painter, box.center().x(), 13, text)
         painter.setPen(theme.color("quiet"))
         words = "minutes of full pull, from cold, until a heat fade starts; empty: not within 4 hours"
         painter.drawText(QPointF(LEFT, 31), words)

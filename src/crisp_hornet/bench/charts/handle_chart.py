@@ -9,16 +9,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QKeyEvent, QPainter
 
+from crisp_hornet.bench.charts.handling import Handled
+from crisp_hornet.bench.charts.paint import chosen_ring, focus_frame, width_of
+from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
+from crisp_hornet.bench.number_field import LaidField
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.plain_chart import PlainChart
-from crisp_hornet.bench.widgets.ruler import Entry
 
 REACH_PX, HANDLE_PX = 16.0, 7.5
+SIDEWAYS: dict[int, int] = {Qt.Key.Key_Left.value: -1, Qt.Key.Key_Right.value: 1}
 
 
 @dataclass(frozen=True)
@@ -33,7 +36,7 @@ class Handle:
     sideways: bool = False
 
 
-class HandleChart(PlainChart):
+class HandleChart(Handled, PlainChart):
     """``dragged``: setting, x, y, token. ``stepped``: setting, steps, fine, token. ``returned``: setting. ``cancelled``: setting,
     token. ``typed``: setting, the figure as shown."""
 
@@ -47,11 +50,9 @@ class HandleChart(PlainChart):
     def __init__(self, theme: Theme, new_token: Callable[[], int], name: str) -> None:
         super().__init__(theme)
         self.handles: list[Handle] = []
-        self.chosen = ""
-        self.dragging: tuple[str, int] | None = None
-        self._name, self._new_token = name, new_token
-        self._keys: int | None = None
-        self._editor: Entry | None = None
+        self.takes_hands(new_token)
+        self._name = name
+        self._editor: LaidField | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(name)
@@ -71,63 +72,24 @@ class HandleChart(PlainChart):
         assert frame is not None
         return frame.at(handle.x, handle.y)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        found = self._near(event.position())
-        if event.button() == Qt.MouseButton.LeftButton and found is not None:
-            self.chosen = found.setting
-            self.dragging = (found.setting, self._new_token())
-            self.update()
+    def setting_at(self, at: QPointF) -> str:
+        near = self._near(at)
+        return near.setting if near is not None else ""
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
+    def dragged_to(self, setting: str, at: QPointF, token: int) -> None:
         frame = self.frame()
-        if self.dragging is not None and frame is not None:
-            self.dragged.emit(self.dragging[0], *frame.back(event.position()), self.dragging[1])
-            return
-        over = self._near(event.position()) is not None
-        self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
+        if frame is not None:
+            self.dragged.emit(setting, *frame.back(at), token)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self.dragging = None
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        found = self._near(event.position())
-        if found is not None:
-            self.dragging = None
-            self.returned.emit(found.setting)
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        if not self.hasFocus() or not self.chosen:  # never by a passing scroll
-            event.ignore()
-            return
-        self.stepped.emit(self.chosen, event.angleDelta().y() / 120, False, self._new_token())
-        event.accept()
+    def chosen_by(self, event: QKeyEvent) -> str:
+        names, step = [one.setting for one in self.handles], SIDEWAYS.get(event.key())
+        return names[min(max(names.index(self.chosen) + step, 0), len(names) - 1)] if step else ""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        key, names = event.key(), [one.setting for one in self.handles]
-        if key == Qt.Key.Key_Escape and self.dragging is not None:
-            self.cancelled.emit(*self.dragging)
-            self.dragging = None
-        elif not names:
-            super().keyPressEvent(event)
-        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            step = 1 if key == Qt.Key.Key_Right else -1
-            self.chosen = names[min(max(names.index(self.chosen) + step, 0), len(names) - 1)]
-            self.update()
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            if not event.isAutoRepeat() or self._keys is None:
-                self._keys = self._new_token()
-            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.stepped.emit(self.chosen, 1.0 if key == Qt.Key.Key_Up else -1.0, fine, self._keys)
-        elif key == Qt.Key.Key_Delete:
-            self.returned.emit(self.chosen)
-        elif event.text() and event.text() in "0123456789.,":
+        if self.chosen and event.text() and event.text() in "0123456789.,":
             self.edit(event.text())
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        elif self.chosen and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit("")
         else:
             super().keyPressEvent(event)
@@ -137,19 +99,16 @@ class HandleChart(PlainChart):
         if self._editor is not None or not self.chosen:
             return
         at = self.place(self.chosen)
-        editor = Entry(start, self)
-        editor.setAccessibleName(f"figure of {self.chosen}")
-        left = min(max(int(at.x()) - 40, 0), self.width() - 80)
-        editor.setGeometry(left, min(max(int(at.y()) - 44, 0), self.height() - 32), 80, 32)
+        left, top = min(max(int(at.x()) - 40, 0), self.width() - 80), min(max(int(at.y()) - 44, 0), self.height() - 32)
+        editor = LaidField(self, f"figure of {self.chosen}", start, QRect(left, top, 80, 32))
         editor.taken.connect(self._take_typed)
-        editor.left.connect(self._close_editor)
+        editor.left.connect(self._closed)
         self._editor = editor
-        editor.show()
-        editor.setFocus()
+        editor.open()
 
     def _take_typed(self, text: str) -> None:
         if not text.strip():
-            self._close_editor(True)
+            self._close_editor()
             return
         try:
             value = figure(text.strip().rstrip("%×VC°F ").strip(), thousandths=True)
@@ -158,24 +117,15 @@ class HandleChart(PlainChart):
             if self._editor is not None:
                 self._editor.refuse(str(why))
             return
-        self._close_editor(True)
+        self._close_editor()
         self.typed.emit(self.chosen, value)
 
-    def _close_editor(self, back: bool) -> None:
+    def _close_editor(self) -> None:
         if self._editor is not None:
-            editor, self._editor = self._editor, None
-            if back:
-                self.setFocus()
-            editor.hide()
-            editor.deleteLater()
+            self._editor.close_it(True)
 
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.update()
+    def _closed(self) -> None:
+        self._editor = None
 
     def _near(self, at: QPointF) -> Handle | None:
         frame = self.frame()
@@ -194,15 +144,12 @@ class HandleChart(PlainChart):
             if handle.now is not None:
                 paint_truth(painter, self.theme, "controller", frame.at(*handle.now), 5.5)
         painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold))
-        metrics = QFontMetricsF(painter.font())
         for handle in self.handles:
             at = frame.at(handle.x, handle.y)
             if handle.setting == self.chosen and self.hasFocus():
-                painter.setPen(QPen(self.theme.color("text"), 1.5, Qt.PenStyle.DotLine))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawEllipse(at, HANDLE_PX + 5, HANDLE_PX + 5)
+                chosen_ring(painter, self.theme, at, HANDLE_PX + 5)
             paint_truth(painter, self.theme, "drafted", at, HANDLE_PX)
-            wide = metrics.horizontalAdvance(handle.text)
+            wide = width_of(painter, handle.text)
             if handle.sideways:
                 left, top = min(at.x() + 12, frame.box.right() - wide), at.y() - 3
                 painter.fillRect(QRectF(left - 2, top - 12, wide + 4, 16), self.theme.color("ground", 0.85))
@@ -212,6 +159,4 @@ class HandleChart(PlainChart):
             painter.setPen(self.theme.color("drafted"))
             painter.drawText(QPointF(left, top), handle.text)
         if self.hasFocus():
-            painter.setPen(QPen(self.theme.color("text"), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, self.height() - 2), 3, 3)
+            focus_frame(painter, self.theme, self)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, centred_text, right_text
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.drive.efficiency import EfficiencyMap
@@ -90,20 +91,16 @@ class EfficiencyCells(QWidget):
         painter.fillRect(cell, self.theme.color("ink", 0.05 + 0.8 * tint**2))
         painter.setPen(self.theme.color("on_ink" if tint > 0.75 else "text"))
         text = f"{100 * share:.0f}"
-        metrics = QFontMetricsF(painter.font())
-        if cell.height() >= metrics.ascent():
-            painter.drawText(
-                QPointF(cell.center().x() - metrics.horizontalAdvance(text) / 2, cell.center().y() + 5), text
-            )
+        if cell.height() >= QFontMetricsF(painter.font()).ascent():
+            centred_text(painter, cell.center().x(), cell.center().y() + 5, text)
 
     def _paint_axes(self, painter: QPainter, box: QRectF, found: EfficiencyMap) -> None:
-        metrics = QFontMetricsF(painter.font())
         painter.setPen(QPen(self.theme.color("quiet"), 1))
         for row in range(0, found.force_n.size, 2):
             text = f"{found.force_n[row]:.0f}"
             y = box.bottom() - (row + 0.5) / found.force_n.size * box.height()
-            painter.drawText(QPointF(box.left() - 6 - metrics.horizontalAdvance(text), y + 5), text)
+            right_text(painter, box.left() - LEFT_GAP_PX, y + 5, text)
         for column in range(0, found.speed_kmh.size, 2):
             text = f"{self._units.value(float(found.speed_kmh[column]), 'km/h'):.0f}"
             x = box.left() + (column + 0.5) / found.speed_kmh.size * box.width()
-            painter.drawText(QPointF(x - metrics.horizontalAdvance(text) / 2, self.height() - 5), text)
+            centred_text(painter, x, self.height() - 5, text)

@@ -7,12 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.frame import Frame, ticks
+from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text, width_of
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.arrays import Array
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 14.0, 22.0, 34.0
@@ -51,34 +52,6 @@ class Band:
     low: Array
     high: Array
     truth: str
-
-
-@dataclass(frozen=True)
-class Frame:
-    """Where figures lie on the widget."""
-
-    box: QRectF
-    x: tuple[float, float]
-    y: tuple[float, float]
-
-    def at(self, x: float, y: float) -> QPointF:
-        """The place of a pair of figures."""
-        return QPointF(
-            self.box.left() + (x - self.x[0]) / (self.x[1] - self.x[0]) * self.box.width(),
-            self.box.bottom() - (y - self.y[0]) / (self.y[1] - self.y[0]) * self.box.height(),
-        )
-
-    def points(self, x: Array, y: Array) -> list[QPointF]:
-        """The places of many pairs (n,)."""
-        across = self.box.left() + (x - self.x[0]) * (self.box.width() / (self.x[1] - self.x[0]))
-        up = self.box.bottom() - (y - self.y[0]) * (self.box.height() / (self.y[1] - self.y[0]))
-        return [QPointF(a, b) for a, b in zip(across.tolist(), up.tolist(), strict=True)]
-
-    def back(self, place: QPointF) -> tuple[float, float]:
-        """The figures at a place, inside the axes."""
-        x = self.x[0] + (place.x() - self.box.left()) / self.box.width() * (self.x[1] - self.x[0])
-        y = self.y[0] + (self.box.bottom() - place.y()) / self.box.height() * (self.y[1] - self.y[0])
-        return min(max(x, self.x[0]), self.x[1]), min(max(y, self.y[0]), self.y[1])
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,7 +152,6 @@ class PlainChart(QWidget):
     def _name_ends(self, painter: QPainter, box: QRectF, ends: list[tuple[QPointF, Line]]) -> None:
         """Names at the right ends, moved apart where they would touch."""
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
         lowest_first = sorted(ends, key=lambda one: -one[0].y())
         places: list[float] = []
         for end, _ in lowest_first:
@@ -190,44 +162,32 @@ class PlainChart(QWidget):
             low = places[at] + NAME_PX
         for y, (end, line) in zip(places, lowest_first, strict=True):
             painter.setPen(self.theme.color(line.truth or "quiet"))
-            painter.drawText(
-                QPointF(min(end.x() + 3, box.right() - metrics.horizontalAdvance(line.name)), y), line.name
-            )
+            painter.drawText(QPointF(min(end.x() + 3, box.right() - width_of(painter, line.name)), y), line.name)
 
     def _paint_axes(
         self, painter: QPainter, at: At, box: QRectF, x: tuple[float, float], y: tuple[float, float]
     ) -> None:
         theme = self.theme
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
         assert self.picture is not None
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(4, 14), self.picture.y_name)
-        wide = metrics.horizontalAdvance(self.picture.x_name)
-        painter.drawText(QPointF(box.right() - wide, self.height() - 3), self.picture.x_name)
-        for value in _ticks(*y):
-            painter.setPen(QPen(theme.color("rule"), 1))
-            painter.drawLine(QPointF(box.left(), at(x[0], value).y()), QPointF(box.right(), at(x[0], value).y()))
-            painter.setPen(theme.color("quiet"))
-            text = f"{value:g}"
-            painter.drawText(QPointF(box.left() - 6 - metrics.horizontalAdvance(text), at(x[0], value).y() + 4), text)
-        for value in _ticks(*x):
-            place, text = at(value, y[0]), f"{value:g}"
-            painter.setPen(theme.color("quiet"))
-            painter.drawLine(place, place + QPointF(0, 4))
-            painter.drawText(place + QPointF(-metrics.horizontalAdvance(text) / 2, 17), text)
+        right_text(painter, box.right(), self.height() - 3, self.picture.x_name)
+        for value in ticks(*y):
+            level_tick(painter, theme, box, at(x[0], value).y(), f"{value:g}")
+        for value in ticks(*x):
+            foot_tick(painter, theme, at(value, y[0]), f"{value:g}")
 
     def _paint_legend(self, painter: QPainter, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
-        x = 4 + metrics.horizontalAdvance(picture.y_name) + 22
+        x = 4 + width_of(painter, picture.y_name) + 22
         for line in picture.lines:
             if line.name and not line.at_end:
                 painter.setPen(self._pen(line))
                 painter.drawLine(QPointF(x, 10), QPointF(x + 26, 10))
                 painter.setPen(self.theme.color("text"))
                 painter.drawText(QPointF(x + 31, 14), line.name)
-                x += 31 + metrics.horizontalAdvance(line.name) + 16
+                x += 31 + width_of(painter, line.name) + 16
 
     def _paint_levels(self, painter: QPainter, at: At, box: QRectF, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))
@@ -240,12 +200,6 @@ class PlainChart(QWidget):
             painter.setPen(QPen(self.theme.color(color), 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
             painter.setPen(self.theme.color(color))
-            wide = QFontMetricsF(painter.font()).horizontalAdvance(level.name)
+            wide = width_of(painter, level.name)
             left = box.left() + 60 if level.danger else box.right() - wide - 4  # apart, should they lie close
             painter.drawText(QPointF(left, y - 5), level.name)
-
-
-def _ticks(low: float, high: float) -> list[float]:
-    spacing = tick_spacing(high - low)
-    first = np.ceil(low / spacing - 1e-9) * spacing
-    return [float(f"{first + k * spacing:.9g}") for k in range(int((high - first) / spacing + 1e-9) + 1)]

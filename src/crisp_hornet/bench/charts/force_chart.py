@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -23,9 +22,11 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy
 
+from crisp_hornet.bench.charts.force_axes import ForceAxes
+from crisp_hornet.bench.charts.frame import nice_top
+from crisp_hornet.bench.charts.paint import centred_text, width_of
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
-from crisp_hornet.bench.widgets.force_axes import ForceAxes, nice_top
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.drive.uncertainty import Band
@@ -289,7 +290,6 @@ class ForceChart(ForceAxes):
             return
         theme, y = self.theme, self.plot.bottom() + 25
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
         for stretch in stretches(curve):
             left, right = self.point(stretch.from_kmh, 0).x(), self.point(stretch.to_kmh, 0).x()
             painter.setPen(QPen(theme.color("quiet"), 1))
@@ -297,9 +297,8 @@ class ForceChart(ForceAxes):
             painter.drawLine(QPointF(right, y - 3), QPointF(right, y + 14))
             painter.drawLine(QPointF(left, y + 14), QPointF(right, y + 14))
             text = LIMIT_WORDS.get(stretch.limit, stretch.limit)
-            wide = metrics.horizontalAdvance(text)
-            if wide < right - left - 4:
-                painter.drawText(QPointF((left + right - wide) / 2, y + 9), text)
+            if width_of(painter, text) < right - left - 4:
+                centred_text(painter, (left + right) / 2, y + 9, text)
 
 
 def worth_drawing(force_n: Array) -> NDArray[np.bool_]:

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
-from crisp_hornet.bench.widgets.ruler import tick_spacing
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n, road_load_n
@@ -107,21 +106,10 @@ class ForceAxes(QWidget):
     def _paint_axes(self, painter: QPainter) -> None:
         theme, plot = self.theme, self.plot
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
-        for force in [*([self._low_n] if self._low_n else []), *ticks(self._top_n)]:
-            y = self.point(0, force).y()
-            painter.setPen(QPen(theme.color("rule", 0.6 if force else 1.0), 1))
-            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-            painter.setPen(theme.color("quiet"))
-            text = f"{force:g}"
-            painter.drawText(QPointF(plot.left() - 6 - metrics.horizontalAdvance(text), y + 4), text)
-        for shown in ticks(self.units.value(self.last_kmh, "km/h")):
-            at = self.point(self.units.back(shown, "km/h"), self._low_n)
-            painter.setPen(QPen(theme.color("quiet"), 1))
-            painter.drawLine(at, at + QPointF(0, 4))
-            text = f"{shown:g}"
-            painter.setPen(theme.color("quiet"))
-            painter.drawText(at + QPointF(-metrics.horizontalAdvance(text) / 2, 17), text)
+        for force in [*([self._low_n] if self._low_n else []), *ticks(0, self._top_n)]:
+            level_tick(painter, theme, plot, self.point(0, force).y(), f"{force:g}", 0.6 if force else 1.0)
+        for shown in ticks(0, self.units.value(self.last_kmh, "km/h")):
+            foot_tick(painter, theme, self.point(self.units.back(shown, "km/h"), self._low_n), f"{shown:g}")
 
     def _paint_grades(self, painter: QPainter) -> None:
         if self.curve is None:
@@ -138,13 +126,12 @@ class ForceAxes(QWidget):
         if self.curve is None:
             return
         painter.setFont(font(QUIET_PX))
-        metrics = QFontMetricsF(painter.font())
         painter.setPen(self.theme.color("quiet"))
         for grade, load in self._grade_lines:
             text = f"{grade:.0%} grade".replace("%", " %")
             at = self.point(self.last_kmh, float(load[-1]))
             if at.y() > TOP + 12:
-                painter.drawText(QPointF(self.plot.right() - metrics.horizontalAdvance(text), at.y() - 5), text)
+                right_text(painter, self.plot.right(), at.y() - 5, text)
         painter.setPen(self.theme.color("stop"))
         for name, force in (
             ("front wheel lifts, flat", lift_force_n(self.curve.bike)),
@@ -157,15 +144,3 @@ class ForceAxes(QWidget):
 def _thinned(values: Array) -> Array:
     """Every eighth value and the last: enough for a smooth line."""
     return np.append(values[:-1:8], values[-1])
-
-
-def nice_top(value: float) -> float:
-    """The next round top of an axis."""
-    spacing = tick_spacing(value)
-    return math.ceil(value / spacing) * spacing
-
-
-def ticks(top: float) -> list[float]:
-    """Round ticks from 0 to ``top``."""
-    spacing = tick_spacing(top)
-    return [spacing * index for index in range(int(top / spacing + 1e-9) + 1)]

@@ -1,0 +1,1 @@
+"""The chart kit: axes, texts and handles that charts share, and the charts of speed, force and settings themselves."""
