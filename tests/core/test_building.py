@@ -52,9 +52,10 @@ def test_usual_figures_pass_and_each_nonsense_meets_its_reason():
     bike = a_bike()
     for path, usual in USUAL.items():
         assert implausible(bike, path, bike.figure(path)) == "", path
-        assert implausible(bike, path, usual.high * 1.5) == usual.above != ""
-        if usual.low > 0:
-            assert implausible(bike, path, usual.low / 3) == usual.below != ""
+        for end, words, value in (("high", "above", usual["high"] * 1.5), ("low", "below", usual["low"] / 3)):
+            if end == "high" or usual["low"] > 0:
+                told, told_end = implausible(bike, path, value), f"{usual[end]:g} {usual.get('unit', '')}"
+                assert told == usual[words].replace(f"{{{end}}}", told_end) != ""
     assert implausible(bike, "motor.flux_linkage_wb", 0.019) == ""
     assert "electrical speed" in implausible(bike, "motor.flux_linkage_wb", 1e-5)
     assert "rare" in implausible(bike, "motor.flux_linkage_wb", 1.0)

@@ -15,30 +15,43 @@ ROOT = Path(core.__file__).parent
 OTHER = Units(metric=False)
 
 
+def _calls(folder, names):
+    """(name, id, places) of every call that tells something by its id."""
+    for source in sorted((ROOT / folder).glob("*.py")):
+        for node in ast.walk(ast.parse(source.read_text())):
+            if (
+                isinstance(node, ast.Call)
+                and (name := getattr(node.func, "id", getattr(node.func, "attr", ""))) in names
+            ):
+                ids = [one.value for one in node.args if isinstance(one, ast.Constant) and isinstance(one.value, str)]
+                if ids:
+                    yield name, ids[0], {one.arg for one in node.keywords}
+
+
+def _places(*templates):
+    return {place for one in templates for _, place, _, _ in Formatter().parse(one) if place}
+
+
 @pytest.mark.parametrize(("folder", "file", "call", "own"), [
     ("rules", "rules.toml", "says", {"setting", "value", "amount", "strength"}),
     ("evidence/findings", "findings.toml", "tells", {"span", "suggest", "severity"}),
 ])  # fmt: skip
 def test_every_wording_is_used_and_every_place_is_filled(folder, file, call, own):
-    told = tomllib.loads((ROOT / folder / file).read_text())
-    used = set()
-    for source in (ROOT / folder).glob("*.py"):
-        for node in ast.walk(ast.parse(source.read_text())):
-            if (
-                isinstance(node, ast.Call)
-                and getattr(node.func, "id", "") == call
-                and isinstance(node.args[0], ast.Constant)
-            ):
-                words = told[node.args[0].value]
-                asked = {
-                    place
-                    for part in ("text", "reason", "mend")
-                    for _, place, _, _ in Formatter().parse(words.get(part, ""))
-                    if place
-                }
-                assert asked == {one.arg for one in node.keywords} - own, node.args[0].value
-                used.add(node.args[0].value)
+    told, used = tomllib.loads((ROOT / folder / file).read_text()), set()
+    for _, id_, given in _calls(folder, {call}):
+        words = told[id_]
+        assert _places(*(words.get(part, "") for part in ("text", "reason", "mend"))) == given - own, id_
+        used.add(id_)
     assert used == set(told)
+
+
+def test_every_word_of_the_programmes_is_used_and_every_place_is_filled():
+    told, used = tomllib.loads((ROOT / "programmes/programmes.toml").read_text()), set()
+    for name, id_, given in _calls("programmes", {"does", "shows", "spoils", "spoilt"}):
+        group = "spoils" if name == "spoilt" else name
+        assert _places(told[group][id_]) == given, id_
+        used.add((group, id_))
+    assert used == {(group, id_) for group in ("does", "shows", "spoils") for id_ in told[group]}
 
 
 @pytest.mark.parametrize(("said", "metric", "other"), [

@@ -52,35 +52,37 @@ class BikeRow(Base):
     archived: Mapped[bool] = mapped_column(default=False)
 
 
-class TuneRow(Base):
+class OfBike:
+    """What belongs to one bike."""
+
+    # first, as in the file: the rescue reads rows by the order of their columns
+    id: Mapped[int] = mapped_column(primary_key=True, sort_order=-2)
+    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True, sort_order=-1)
+
+
+class TuneRow(OfBike, Base):
     """A tune. ``role`` is "draft" or "controller" (one each a bike), "named" (a kept draft), or "sent"."""
 
     __tablename__ = "tune"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     role: Mapped[str] = mapped_column(String(20))
     name: Mapped[str] = mapped_column(String(200))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     at: Mapped[datetime]
 
 
-class BackupRow(Base):
+class BackupRow(OfBike, Base):
     """A backup of a controller."""
 
     __tablename__ = "backup"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     serial: Mapped[str] = mapped_column(String(100))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     at: Mapped[datetime]
 
 
-class RideRow(Base):
+class RideRow(OfBike, Base):
     """A ride; its channels lie in ``file``, a Parquet file of the rides folder."""
 
     __tablename__ = "ride"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     name: Mapped[str] = mapped_column(String(200))
     file: Mapped[str] = mapped_column(String(300))
     tune: Mapped[dict[str, Any] | None] = mapped_column(JSON)
@@ -88,12 +90,10 @@ class RideRow(Base):
     card: Mapped[dict[str, Any] | None] = mapped_column(JSON)
 
 
-class EventRow(Base):
+class EventRow(OfBike, Base):
     """One line of the logbook; ``file`` lies in the attachments folder."""
 
     __tablename__ = "event"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     kind: Mapped[str] = mapped_column(String(30))
     title: Mapped[str] = mapped_column(String(300))
     detail: Mapped[str]
@@ -101,24 +101,20 @@ class EventRow(Base):
     file: Mapped[str | None] = mapped_column(String(300))
 
 
-class JobRow(Base):
+class JobRow(OfBike, Base):
     """A job sheet. ``steps``: a list of ``{"text", "caution", "done_at"}``, the last null until it is ticked."""
 
     __tablename__ = "job"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     title: Mapped[str] = mapped_column(String(200))
     steps: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
     opened_at: Mapped[datetime]
     closed: Mapped[bool] = mapped_column(default=False)
 
 
-class CalibrationRow(Base):
+class CalibrationRow(OfBike, Base):
     """One calibration of one sensor."""
 
     __tablename__ = "calibration"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    bike_id: Mapped[int] = mapped_column(ForeignKey("bike.id"), index=True)
     kind: Mapped[str] = mapped_column(String(30))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     at: Mapped[datetime]

@@ -30,15 +30,7 @@ class Tunes:
     def keep_sent(self, bike_id: int, tune: Tune) -> None:
         """Keep a tune as it was sent and proved."""
         with self._store.session() as session:
-            session.add(
-                TuneRow(
-                    bike_id=bike_id,
-                    role="sent",
-                    name=tune.name,
-                    document=store.dump(tune),
-                    at=datetime.now().astimezone(),
-                )
-            )
+            session.add(_row(bike_id, "sent", tune))
 
     def sent(self, bike_id: int) -> list[tuple[datetime, Tune]]:
         """All tunes as they were sent and proved, the newest first."""
@@ -62,15 +54,7 @@ class Tunes:
         """Keep a draft under its name; an earlier one of that name is replaced."""
         with self._store.session() as session:
             self._forget(session, bike_id, tune.name)
-            session.add(
-                TuneRow(
-                    bike_id=bike_id,
-                    role="named",
-                    name=tune.name,
-                    document=store.dump(tune),
-                    at=datetime.now().astimezone(),
-                )
-            )
+            session.add(_row(bike_id, "named", tune))
 
     def drop_named(self, bike_id: int, name: str) -> None:
         """Let a named draft go."""
@@ -88,3 +72,8 @@ class Tunes:
                 row = TuneRow(bike_id=bike_id, role=role)
                 session.add(row)
             row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now().astimezone()
+
+
+def _row(bike_id: int, role: str, tune: Tune) -> TuneRow:
+    now = datetime.now().astimezone()
+    return TuneRow(bike_id=bike_id, role=role, name=tune.name, document=store.dump(tune), at=now)

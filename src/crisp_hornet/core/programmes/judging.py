@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.programmes.run import CLOSED, FULL
+from crisp_hornet.core.programmes.wordings import shows, spoils, spoilt
 from crisp_hornet.core.ride.along import way_km
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import derived, summed
@@ -14,6 +15,9 @@ from crisp_hornet.documents.saying import joined, quantity, say
 
 LEAST_HZ = 4.0
 LEVEL_GRADE = 2.5
+HOLE_S = 2.0
+OPEN_SHARE = 0.93
+PEDALS_NM, BRAKES_A = 8, -1.5
 
 
 def speed(ride: Ride) -> np.ndarray:
@@ -25,20 +29,12 @@ def speed(ride: Ride) -> np.ndarray:
 def sparse(ride: Ride, least_hz: float = LEAST_HZ) -> list[str]:
     """Too few readings a second, or a hole in them."""
     if len(ride) < 5:
-        return ["hardly any readings: is the link steady?"]
-    found: list[str] = []
+        return [spoils("no-readings")]
     steps = np.diff(ride.time_s)
-    if np.median(steps) > 1 / least_hz:
-        found.append(
-            say(
-                "only {steps} readings a second, {least_hz} are needed: record faster",
-                steps=quantity(1 / float(np.median(steps)), "", ".1f"),
-                least_hz=quantity(least_hz),
-            )
-        )
-    if steps.max() > 2.0:
-        found.append(say("{steps} without readings: check the link", steps=quantity(float(steps.max()), "s", ".1f")))
-    return found
+    seen_hz, longest_s = 1 / float(np.median(steps)), float(steps.max())
+    return spoilt(seen_hz < least_hz, "sparse", seen=quantity(seen_hz, "", ".1f"), least=quantity(least_hz)) + spoilt(
+        longest_s > HOLE_S, "hole", longest=quantity(longest_s, "s", ".1f")
+    )
 
 
 def not_level(ride: Ride, bike: Bike) -> list[str]:
@@ -47,92 +43,62 @@ def not_level(ride: Ride, bike: Bike) -> list[str]:
     if grade is None or not np.isfinite(grade).any():
         return []
     mean = float(np.nanmean(grade))
-    return (
-        [say("it goes {mean}: choose a level stretch", mean=quantity(mean, "%", "+.1f"))]
-        if abs(mean) > LEVEL_GRADE
-        else []
-    )
+    return spoilt(abs(mean) > LEVEL_GRADE, "slope", mean=quantity(mean, "%", "+.1f"))
 
 
 def throttle_open(ride: Ride) -> list[str]:
     """A throttle that was not fully open, or a brake that was pulled."""
-    throttle, found = ride.get("throttle"), []
+    throttle = ride.get("throttle")
     share = float(np.mean(throttle[np.isfinite(throttle)] >= FULL)) if np.isfinite(throttle).any() else 0.0
-    if share < 0.93:
-        found.append(
-            say(
-                "the throttle was fully open for {share} of it only: hold it at the stop",
-                share=quantity(100 * share, "%", ".0f"),
-            )
-        )
-    return found + braked(ride)
+    return spoilt(share < OPEN_SHARE, "throttle", share=quantity(100 * share, "%", ".0f")) + braked(ride)
 
 
 def braked(ride: Ride) -> list[str]:
     """A brake lever that was pulled."""
-    return ["the brake was pulled: leave it alone until the end"] if np.nanmax(ride.get("brake"), initial=0) > 0 else []
+    return spoilt(np.nanmax(ride.get("brake"), initial=0) > 0, "brake")
 
 
 def driven(ride: Ride) -> list[str]:
     """Anything that pushes or holds while the bike is to roll freely."""
-    found = braked(ride)
-    if np.nanmax(ride.get("throttle"), initial=0) > 2 * CLOSED:
-        found.append("the throttle was opened: let the bike roll")
-    if np.nanmax(ride.get("human_nm"), initial=0) > 8:
-        found.append("somebody pedalled: keep the feet still")
     amps = ride.get("battery_a")
-    if np.isfinite(amps).any() and np.nanmin(amps) < -1.5:
-        found.append("regen braked: switch it off for this")
-    return found
+    return (
+        braked(ride)
+        + spoilt(np.nanmax(ride.get("throttle"), initial=0) > 2 * CLOSED, "driven")
+        + spoilt(np.nanmax(ride.get("human_nm"), initial=0) > PEDALS_NM, "pedalled")
+        + spoilt(bool(np.isfinite(amps).any()) and np.nanmin(amps) < BRAKES_A, "regen")
+    )
 
 
 def too_short(ride: Ride, least_s: float) -> list[str]:
     """Less than so many seconds."""
     lasts = float(ride.time_s[-1]) if len(ride) else 0.0
-    return (
-        [
-            say(
-                "{lasts} only, {least} are needed",
-                lasts=quantity(lasts, "s", ".0f"),
-                least=quantity(least_s, "s", ".0f"),
-            )
-        ]
-        if lasts < least_s
-        else []
-    )
+    return spoilt(lasts < least_s, "short", lasts=quantity(lasts, "s", ".0f"), least=quantity(least_s, "s", ".0f"))
 
 
 def uneven(ride: Ride, share: float) -> list[str]:
     """A speed that spreads by more than a share of its mean."""
     values = speed(ride)
     if not values.size or values.mean() <= 0:
-        return ["no speed was seen"]
+        return [spoils("no-speed")]
     spread = float(values.std() / values.mean())
-    return (
-        [
-            say(
-                "the speed varied by {spread}, {share} at most: hold it evenly",
-                spread=quantity(100 * spread, "%", ".0f"),
-                share=quantity(100 * share, "%"),
-            )
-        ]
-        if spread > share
-        else []
+    return spoilt(
+        spread > share,
+        "uneven",
+        spread=quantity(100 * spread, "%", ".0f"),
+        most=quantity(100 * share, "%"),
     )
 
 
 def from_to(ride: Ride) -> str:
     """``3 to 38 km/h in 7.2 s``."""
     values = speed(ride)
-    return (
-        say(
-            "{values} to {values_2} in {time}",
-            values=quantity(values[0], "km/h", ".0f", bare=True),
-            values_2=quantity(values[-1], "km/h", ".0f"),
-            time=quantity(ride.time_s[-1], "s", ".1f"),
-        )
-        if values.size
-        else "no speed"
+    if not values.size:
+        return shows("no-speed")
+    return shows(
+        "from-to",
+        first=quantity(values[0], "km/h", ".0f", bare=True),
+        last=quantity(values[-1], "km/h", ".0f"),
+        time=quantity(ride.time_s[-1], "s", ".1f"),
     )
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from crisp_hornet.core.programmes import wordings
 from crisp_hornet.core.programmes.judging import heading_deg
 from crisp_hornet.core.programmes.run import Programme, Run, Step
 from crisp_hornet.core.ride.channels import Ride
@@ -135,7 +136,7 @@ class Lead:
         ride = run.ride(step.name)
         heading = heading_deg(ride)
         spoils: list[str] = [
-            say("{replace} is not recorded", replace=name.replace("_", " "))
+            wordings.spoils("not-recorded", channel=name.replace("_", " "))
             for name in self.programme.needs
             if not ride.has(name)
         ]
@@ -155,7 +156,7 @@ class Lead:
         if not self.programme.both_ways or not before or not np.isfinite(heading):
             return []
         turned = abs((heading - before[-1].heading_deg + 180) % 360 - 180)
-        return [] if turned > TURNED_DEG else ["it went the same way as the run before: turn round"]
+        return wordings.spoilt(turned <= TURNED_DEG, "same-way")
 
 
 def runs_in(ride: Ride, programme: Programme, bike: Bike) -> list[Result]:
