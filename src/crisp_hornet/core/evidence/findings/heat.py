@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, beside, differs, finding, tells
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion, learn
 from crisp_hornet.core.evidence.peaks import REACHED
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
 from crisp_hornet.documents.saying import quantity, say
@@ -34,23 +34,11 @@ def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
     words = say(
         "highest {value}, fade from {limit}", value=quantity(peak.value, "°C", ".1f"), limit=quantity(peak.limit, "°C")
     )
+    span = (peak.at_s, peak.at_s)
     if peak.reached:
-        return Finding(
-            f"{channel}-fade",
-            "warn",
-            say("The {what} was at work", what=what),
-            say("{words}, for {at_limit}.", words=words, at_limit=quantity(peak.at_limit_s, "s", ".0f")),
-            peak.at_s,
-            peak.at_s,
-        )
-    return Finding(
-        f"{channel}-room",
-        "settled",
-        say("The {what} had room", what=what),
-        say("{words}: not proven on this ride.", words=words),
-        peak.at_s,
-        peak.at_s,
-    )
+        at_limit = quantity(peak.at_limit_s, "s", ".0f")
+        return tells("heat-fade", as_id=f"{channel}-fade", what=what, words=words, at_limit=at_limit, span=span)
+    return tells("heat-room", as_id=f"{channel}-room", what=what, words=words, span=span)
 
 
 @finding
@@ -136,22 +124,16 @@ def controller_cools_differently(e: Evidence) -> Finding | None:
 
 
 def _path(seen: Estimate, told: float, id_: str, what: str, path: str) -> Finding | None:
-    if not seen.known or abs(seen.value / told - 1) < DIFFERS or seen.low <= told <= seen.high:
+    if not differs(seen, told, DIFFERS):
         return None
     worse = seen.value < told
-    return Finding(
-        id_,
-        "warn" if worse else "note",
-        say("The {what} cools {worse} than the bike document says", what=what, worse="worse" if worse else "better"),
-        say(
-            "{value} W/K ({low} to {high}), not {told}: its fade comes {worse} than predicted.",
-            value=quantity(seen.value, "", ".2g"),
-            low=quantity(seen.low, "", ".2g"),
-            high=quantity(seen.high, "", ".2g"),
-            told=quantity(told, "", ".2g"),
-            worse="sooner" if worse else "later",
-        ),
-        suggest=Suggestion(
-            path, float(f"{seen.value:.3g}"), "minutes until the fade are predicted as this ride showed them", bike=True
-        ),
+    return tells(
+        "cooling-differs",
+        as_id=id_,
+        severity="warn" if worse else "note",
+        what=what,
+        worse="worse" if worse else "better",
+        sooner="sooner" if worse else "later",
+        **beside(seen, told, ".2g"),
+        suggest=learn(path, seen.value, "minutes until the fade are predicted as this ride showed them", 3),
     )

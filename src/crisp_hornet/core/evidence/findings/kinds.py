@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings.suggestion import Effect, Suggestion
 from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.verdict import Verdict
@@ -18,7 +20,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.packaged import packaged
-from crisp_hornet.documents.saying import Place, joined, say, worded
+from crisp_hornet.documents.saying import Place, Quantity, joined, quantity, say, worded
 from crisp_hornet.documents.tune import Tune
 
 ORDER = ("stop", "warn", "note", "settled")
@@ -62,13 +64,33 @@ def tells(
     span: tuple[float | None, float | None] = (None, None),
     suggest: Suggestion | None = None,
     severity: str | None = None,
+    as_id: str = "",
     **places: Place,
 ) -> Finding:
-    """The finding of an id, as ``findings.toml`` words it, with what stands in its places; ``span``: from when to when (s); ``severity``
-    overrides what is told there. Raises :class:`KeyError` for an id or a place that is not there."""
+    """The finding of an id, as ``findings.toml`` words it, with what stands in its places.
+
+    ``span``: from when to when (s). ``severity`` overrides what is told there, ``as_id`` the finding's id, where several share a wording.
+    Raises :class:`KeyError` for an id or a place that is not there.
+    """
     told = _TOLD[id_]
     text, reason = worded((told["text"], told["reason"]), places)
-    return Finding(id_, severity or told["severity"], text, reason, *span, suggest)
+    return Finding(as_id or id_, severity or told["severity"], text, reason, *span, suggest)
+
+
+def differs(seen: Estimate, told: float, share: float) -> bool:
+    """Whether the ride showed another figure than the document tells: by more than a share, and surely."""
+    return seen.known and abs(seen.value / told - 1) >= share and not seen.low <= told <= seen.high
+
+
+def apart(seen: Estimate, told: float) -> Quantity:
+    """By what share (%) they differ."""
+    return quantity(100 * abs(seen.value / told - 1), "%", ".0f")
+
+
+def beside(seen: Estimate, told: float, spec: str, times: float = 1.0) -> dict[str, Any]:
+    """What was seen, its interval and what the document tells, as the places ``value``, ``low``, ``high`` and ``told``."""
+    figures = {"value": seen.value, "low": seen.low, "high": seen.high, "told": told}
+    return {name: quantity(times * figure, "", spec) for name, figure in figures.items()}
 
 
 @dataclass(frozen=True)

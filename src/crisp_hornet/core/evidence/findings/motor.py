@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, apart, beside, differs, finding, tells
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion, learn
 from crisp_hornet.documents.saying import quantity, say
 
 FLUX_OFF, OHM_OFF, EFFICIENCY_OFF = 0.04, 0.15, 0.06
@@ -15,26 +14,18 @@ POOR_KMH, POOR_N = 0.5, 2.0
 def motor_constant_differs(e: Evidence) -> Finding | None:
     """Another flux linkage than the document's."""
     seen, told = e.verdict.motor.flux_linkage_wb, e.bike.motor.flux_linkage_wb
-    if not _off(seen, told, FLUX_OFF):
+    if not differs(seen, told, FLUX_OFF):
         return None
     more = seen.value > told
     return tells(
         "motor-constant",
-        told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+        share=apart(seen, told),
         more="greater" if more else "smaller",
-        value=quantity(1000 * seen.value, "", ".1f"),
-        low=quantity(1000 * seen.low, "", ".1f"),
-        high=quantity(1000 * seen.high, "", ".1f"),
-        told_2=quantity(1000 * told, "", ".1f"),
-        more_2="more" if more else "less",
-        more_2_2="lower" if more else "higher",
-        more_3="a" if more else "hot or weakened magnets, a",
-        suggest=Suggestion(
-            "motor.flux_linkage_wb",
-            float(f"{seen.value:.4g}"),
-            "pull and base speed as this ride showed them",
-            bike=True,
-        ),
+        pull="more" if more else "less",
+        speed="lower" if more else "higher",
+        causes="a" if more else "hot or weakened magnets, a",
+        **beside(seen, told, ".1f", 1000),
+        suggest=learn("motor.flux_linkage_wb", seen.value, "pull and base speed as this ride showed them"),
     )
 
 
@@ -42,31 +33,19 @@ def motor_constant_differs(e: Evidence) -> Finding | None:
 def winding_differs(e: Evidence) -> Finding | None:
     """Another resistance of the winding than the document's."""
     seen, told = e.verdict.motor.winding_ohm, e.bike.motor.phase_resistance_ohm
-    if not _off(seen, told, OHM_OFF):
+    if not differs(seen, told, OHM_OFF):
         return None
     more = seen.value > told
     return tells(
         "winding-resistance",
-        told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
+        share=apart(seen, told),
         more="more" if more else "less",
-        value=quantity(1000 * seen.value, "mΩ", ".1f"),
         at=quantity(25, "°C"),
-        low=quantity(1000 * seen.low, "", ".1f"),
-        high=quantity(1000 * seen.high, "", ".1f"),
-        told_2=quantity(1000 * told, "", ".1f"),
-        more_2=": feel whether one of them is hot" if more else "",
+        advice=": feel whether one of them is hot" if more else "",
+        **beside(seen, told, ".1f", 1000),
         severity="warn" if more else "note",
-        suggest=Suggestion(
-            "motor.phase_resistance_ohm",
-            float(f"{seen.value:.4g}"),
-            "heat and losses as this ride showed them",
-            bike=True,
-        ),
+        suggest=learn("motor.phase_resistance_ohm", seen.value, "heat and losses as this ride showed them"),
     )
-
-
-def _off(seen: Estimate, told: float, share: float) -> bool:
-    return seen.known and abs(seen.value / told - 1) > share and not seen.low <= told <= seen.high
 
 
 @finding

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, apart, beside, differs, finding, tells
+from crisp_hornet.core.evidence.findings.suggestion import learn
+from crisp_hornet.documents.saying import quantity
 
 WHEEL_OFF, ROAD_OFF = 0.007, 0.12
 GAPS = 0.05
@@ -17,7 +17,7 @@ GAPS = 0.05
 def wheel_off(e: Evidence) -> Finding | None:
     """The wheel rolls another way than the bike is told."""
     seen, told = e.verdict.circumference_m, e.bike.drivetrain.wheel_circumference_m
-    if not seen.known or abs(seen.value / told - 1) < WHEEL_OFF or seen.low <= told <= seen.high:
+    if not differs(seen, told, WHEEL_OFF):
         return None
     off = 100 * (told / seen.value - 1)
     return tells(
@@ -29,12 +29,7 @@ def wheel_off(e: Evidence) -> Finding | None:
         high=quantity(seen.high, "", ".3f"),
         told=quantity(told, "m", ".3f"),
         severity="warn" if abs(off) > 3 else "note",
-        suggest=Suggestion(
-            "drivetrain.wheel_circumference_m",
-            float(f"{seen.value:.4g}"),
-            "speeds, limits and ranges as they really are",
-            bike=True,
-        ),
+        suggest=learn("drivetrain.wheel_circumference_m", seen.value, "speeds, limits and ranges as they really are"),
     )
 
 
@@ -65,30 +60,19 @@ def air_differently(e: Evidence) -> Finding | None:
 
 
 def _road(seen: Estimate, told: float, id_: str, what: str, path: str, causes: str) -> Finding | None:
-    if not seen.known or abs(seen.value / told - 1) < ROAD_OFF or seen.low <= told <= seen.high:
+    if not differs(seen, told, ROAD_OFF):
         return None
     more = seen.value > told
-    return Finding(
-        id_,
-        "note",
-        say(
-            "The {what} is {told} {more} than the bike document says",
-            what=what,
-            told=quantity(100 * abs(seen.value / told - 1), "%", ".0f"),
-            more="greater" if more else "smaller",
-        ),
-        say(
-            "{value} {unit} ({low} to {high}), not {told}. It depends on {causes}.",
-            value=quantity(seen.value, "", ".3g"),
-            unit=seen.unit,
-            low=quantity(seen.low, "", ".3g"),
-            high=quantity(seen.high, "", ".3g"),
-            told=quantity(told, "", ".3g"),
-            causes=causes,
-        ).replace("  ", " "),
-        suggest=Suggestion(
-            path, float(f"{seen.value:.3g}"), "speeds on hills and ranges are predicted as this ride rolled", bike=True
-        ),
+    return tells(
+        "road-differs",
+        as_id=id_,
+        what=what,
+        share=apart(seen, told),
+        more="greater" if more else "smaller",
+        unit=f" {seen.unit}" if seen.unit else "",
+        causes=causes,
+        **beside(seen, told, ".3g"),
+        suggest=learn(path, seen.value, "speeds on hills and ranges are predicted as this ride rolled", 3),
     )
 
 

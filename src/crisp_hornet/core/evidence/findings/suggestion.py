@@ -19,6 +19,11 @@ class Suggestion:
     bike: bool = False
 
 
+def learn(path: str, value: float, effect: str, digits: int = 4) -> Suggestion:
+    """Take what the ride showed of a figure of the bike, so many digits of it."""
+    return Suggestion(path, float(f"{value:.{digits}g}"), effect, bike=True)
+
+
 @dataclass(frozen=True)
 class Effect:
     """A figure without the change and with it."""
