@@ -17,9 +17,10 @@ from crisp_hornet.demo import DRAFT, HERON
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.store import read_bike, read_tune
 from tests.bikes import a_bike, a_tune
+from tests.said import holds
 
 SPEEDS = np.linspace(0, 60, 200)
-THRESHOLDS = Path(__file__).parent / "thresholds.json"
+THRESHOLDS, SAID = (Path(__file__).parent / f"{one}.json" for one in ("thresholds", "said_by_rules"))
 
 
 def situation(bike, tune, controller=None, sensors=None):
@@ -156,11 +157,13 @@ SENSORS = {
 @pytest.mark.parametrize(
     ("id_", "bike", "tune", "strength"), CAUSES, ids=[f"{one[0]}-{k}" for k, one in enumerate(CAUSES)]
 )
-def test_a_rule_fires_on_its_cause_says_what_to_do_and_mends(id_, bike, tune, strength):
+def test_a_rule_fires_on_its_cause_says_what_to_do_and_mends(request, id_, bike, tune, strength):
     assert id_ not in ids(judge(situation(a_bike(**SOUND), a_tune())))
     bike, draft = a_bike(**bike), a_tune(**tune)
     warning = next(one for one in judge(situation(bike, draft)) if one.id == id_)
-    assert warning.strength is strength and warning.text and warning.reason and warning.mend
+    assert warning.strength is strength
+    told = [warning.text, warning.reason, warning.mend, f"{warning.setting} {warning.mended_value}"]
+    holds(SAID, request.node.callspec.id, told)
     if warning.mended_value is not None:
         assert id_ not in ids(judge(situation(bike, draft.with_setting(warning.setting, warning.mended_value))))
 

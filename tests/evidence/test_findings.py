@@ -1,6 +1,7 @@
 """Each kind of finding fires on a planted cause and is silent on the sound ride."""
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,7 +14,9 @@ from crisp_hornet.core.road.vehicle import effective_mass_kg
 from tests.bikes import a_bike, a_tune
 from tests.evidence.rides import Truth, a_round, coast_downs
 from tests.evidence.test_motor_seen import SLOW, WEAKENED, weakened_ride
+from tests.said import holds
 
+SAID = Path(__file__).parent / "said_by_findings.json"
 BIKE = a_bike()
 TUNE = a_tune(
     drive__battery_current_a=32, drive__phase_current_a=90, drive__field_weakening_a=0, regen__battery_current_a=8
@@ -214,7 +217,9 @@ def test_a_kind_fires_on_its_cause_and_is_silent_on_the_sound_ride(sound, name):
     found = PLANTED[name](sound)
     assert name in found, sorted(found)
     one = found[name]
-    assert one.text and one.reason and one.severity in ("warn", "note", "settled")
+    what = [] if one.suggest is None else [f"{one.suggest.path} {one.suggest.value:g}: {one.suggest.effect}"]
+    when = [] if one.from_s is None else [f"{one.from_s:.0f} to {one.to_s:.0f} s"]
+    holds(SAID, name, [one.severity, one.text, one.reason, *what, *when, *one.effects_in_words.splitlines()])
     assert (one.from_s is None) == (one.to_s is None) and (one.from_s is None or one.from_s <= one.to_s)
     if name not in SOUND_SAYS:
         assert name not in ids(sound)
