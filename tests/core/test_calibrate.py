@@ -2,6 +2,7 @@
 
 import math
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -28,6 +29,9 @@ from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.sensors import Sensors, departed, with_truth
 from crisp_hornet.standin.truth import true_bike
+from tests.said import holds
+
+SAID = Path(__file__).parent / "said_by_instruments.json"
 
 MAP, BIKE = shipped_map("Weir 60"), read_bike(HERON)
 SEEDS = range(50)
@@ -78,14 +82,32 @@ class Stand:
         return self
 
 
+HEARD = []
+
+
+@pytest.fixture(autouse=True)
+def heard(request):
+    """What is said of the first of the seeds is held."""
+    HEARD.clear()
+    yield
+    if not request.node.name.endswith("]") or "[0" in request.node.name:
+        holds(SAID, request.node.name, [f"{one.reason} {one.next} {figures_of(one)}" for one in HEARD])
+
+
+def figures_of(judgement):
+    return ", ".join(f"{name} {value:.4g}" for name, value in judgement.figures.items())
+
+
 def sound(judgement):
     assert judgement.verdict is Verdict.PASSED, judgement
+    HEARD.append(judgement)
     return judgement.figures
 
 
 def wrong(judgement, words):
     assert judgement.verdict is not Verdict.PASSED and re.search(words, judgement.reason), judgement
     assert judgement.next
+    HEARD.append(judgement)
     return judgement
 
 

@@ -1,5 +1,7 @@
 """Test programmes, led through by made riders: sound runs can be used, each slip is told with what to do."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -10,6 +12,9 @@ from crisp_hornet.core.programmes.lead import Lead, runs_in
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
 from tests.bikes import a_bike
+from tests.said import holds
+
+SAID = Path(__file__).parent / "said_by_programmes.json"
 
 BIKE = a_bike()
 ALL = {one.id: one for one in programmes(3)}
@@ -97,6 +102,7 @@ def test_a_sound_ride_of_each_programme_can_be_used_at_once(name):
     assert [one.text for one in results if not one.usable] == []
     assert [one.step for one in results] == [step.name for step in programme.steps]
     assert all(one.shows for one in results)
+    holds(SAID, name, [f"{one.from_s:.0f} to {one.to_s:.0f} s: {one.text}" for one in results])
 
 
 SLIPS = [
@@ -124,6 +130,7 @@ def test_each_slip_is_told_with_what_to_do(name, rider, words):
         assert results[-1].usable
     else:
         assert words in results[-1].text and not results[-1].usable
+    holds(SAID, f"{name}, slip {words}", [one.text for one in results])
 
 
 def test_a_slope_is_no_level_stretch():

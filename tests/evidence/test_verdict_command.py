@@ -1,6 +1,7 @@
 """The command ``verdict``: its JSON as documented, its lines, and wrong input."""
 
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,6 +12,9 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.demo import FACTORY, HERON, ROUND
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.rides.registry import read_ride, write_ride
+from tests.said import holds
+
+SAID = Path(__file__).parent / "said_by_verdict.json"
 
 
 def verdict(ride, *more):
@@ -48,6 +52,7 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     step = next(one for one in told["findings"] if one["id"] == "battery_a-reached")["suggest"]
     assert step["value"] == 33 and {"12 % hill", "0 to 25 km/h"} <= {one["what"] for one in step["predicted"]}
     lines = capsys.readouterr().out
+    holds(SAID, "demo ride", lines.splitlines())
     assert "wheel: 1.63" in lines and "crr: cannot be told" in lines and "wheel-off" in lines
 
 
