@@ -270,6 +270,8 @@ def test_how_soon_pedalling_is_noticed():
     stand = Stand(3).run(0.4).run(2.0, cadence_rpm=60.0)
     late = stand.channel("cadence_rpm") * (stand.time_s > 0.9)
     assert 0.2 < recognised_after_s(stand.time_s, stand.channel("pedal_pulses"), late) < 0.6
+    pulses = np.array([0, 0, 0, 1, 1, 2])
+    assert recognised_after_s(np.arange(6.0), pulses, np.array([0, 0, 0, 0, 0, 60])) == 2.0
     assert recognised_after_s(stand.time_s, stand.channel("pedal_pulses"), 0 * late) is None
 
 

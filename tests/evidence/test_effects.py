@@ -9,6 +9,8 @@ from scipy.integrate import solve_ivp
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.evidence.effects import predicted_effects
 from crisp_hornet.core.evidence.findings import Suggestion
+from crisp_hornet.core.evidence.findings.suggestion import Effect
+from crisp_hornet.core.road.consequences import Consequence
 from tests.bikes import a_bike, a_tune
 
 BIKE, TUNE, SPEEDS, RESTED_V = a_bike(), a_tune(drive__battery_current_a=30), np.linspace(0, 70, 281), 62.0
@@ -33,12 +35,20 @@ def launch_s(tune):
     return float(solve_ivp(faster, (0, 60), [0.0], events=reached, rtol=1e-8).t[-1])
 
 
+@pytest.mark.parametrize(
+    ("before", "after", "share"), [(10.0, 12.0, 0.2), (math.inf, 5.0, math.inf), (5.0, math.inf, math.inf)]
+)
+def test_what_begins_or_ends_to_make_sense_counts_most(before, after, share):
+    assert Effect(Consequence("a", before, "s", 1), Consequence("a", after, "s", 1)).share == pytest.approx(share)
+
+
 def test_more_battery_current_is_told_in_speed_and_time():
     found = told("drive.battery_current_a", 20.0)
     launch = found["0 to 25 km/h"]
     assert launch.before.value == pytest.approx(launch_s(TUNE), rel=0.01)
     assert launch.after.value == pytest.approx(launch_s(TUNE.with_setting("drive.battery_current_a", 20.0)), rel=0.01)
     assert "0 to 25 km/h" in launch.in_words and launch.in_words.endswith(" s")
+    assert launch.share == pytest.approx(abs(launch.after.value / launch.before.value - 1))
     shares = [one.share for one in found.values()]
     assert shares == sorted(shares, reverse=True) and len(found) <= 3
 

@@ -225,6 +225,22 @@ def test_a_kind_fires_on_its_cause_and_is_silent_on_the_sound_ride(sound, name):
         assert name not in ids(sound)
 
 
+def test_less_phase_current_is_suggested_where_it_was_the_limit_of_the_minute(sound):
+    def warmed(amps):
+        climb = (sound.time_s > 300) & (sound.time_s < 370)
+        return changed(
+            sound,
+            motor_c=lambda v: v + np.clip((sound.time_s - 300) / 4, 0, 25),
+            phase_a=lambda v: np.where(climb, amps, v),
+        )
+
+    most = TUNE.drive.phase_current_a
+    cooler = ids(warmed(most))["fade-soon"]
+    assert (cooler.suggest.path, cooler.suggest.value) == ("drive.phase_current_a", np.floor(0.9 * most))
+    assert "phase current limit set" in cooler.reason
+    assert ids(warmed(0.8 * most))["fade-soon"].suggest is None
+
+
 def test_the_sound_ride_says_nothing_but_what_is_sound(sound):
     assert set(ids(sound)) <= SOUND_SAYS
 
