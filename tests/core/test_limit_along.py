@@ -69,5 +69,10 @@ def test_a_ride_of_the_model_lies_on_the_model():
         found["phase_per_battery"], model["phase_per_battery"]
     )
     assert np.allclose(found["rested_v"], 60.0, atol=1e-6)
+    turns = model["wheel_speed_kmh"] / 3.6 / BIKE.drivetrain.wheel_circumference_m
+    assert np.allclose(model["motor_rpm"], 60 * turns * BIKE.drivetrain.ratio)
+    force_n = np.interp(model["wheel_speed_kmh"], curve.speed_kmh, curve.wheel_force_n)
+    assert np.allclose(model["wheel_w"], force_n * model["wheel_speed_kmh"] / 3.6)
+    assert np.allclose(model["efficiency"] * model["battery_w"], 100 * model["wheel_w"])
     driven = curve.limit[curve.running & (curve.wheel_force_n > 0)]
     assert np.mean([LIMITS[int(one)] == name for one, name in zip(found["limit"], driven, strict=True)]) > 0.96

@@ -37,3 +37,5 @@ def test_time_at_each_size_sums_to_the_ride_and_a_stretch_has_its_figures():
     assert found.mean == (60 * (49.5 + 5) + 50 * 50) / 104.5
     assert stretch(ride, "motor_c", 0, 500) is None and stretch(ride, "pack_v", 200, 300) is None
     assert time_at(ride, "motor_c")[0].size == 0
+    still = time_at(Ride("still", time[:200], {"level": np.full(200, 3.0)}), "level", bins=4)
+    assert still[0][0] == 3 and still[0][-1] == 4 and still[1].tolist() == [100, 0, 0, 0]
