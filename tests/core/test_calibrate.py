@@ -217,12 +217,12 @@ def test_every_other_planted_fault_is_named(seed):
 def test_the_circumference_by_roll_out_and_against_gps(seed):
     rng = np.random.default_rng(seed)
     true_m, believed_m = 1.348, 1.31
-    found = judge_roll_out(round(4 * true_m + rng.normal(0, 0.003), 3), 4, believed_m).figures
+    found = wrong(judge_roll_out(round(4 * true_m + rng.normal(0, 0.003), 3), 4, believed_m), "bike believes").figures
     assert found["circumference_m"] == pytest.approx(true_m, rel=0.005)
     speed = 24 + 4 * np.sin(np.arange(240) / 20)
     wheel, gps = speed * believed_m / true_m + rng.normal(0, 0.1, 240), speed + rng.normal(0, 0.4, 240)
     gps[::7] = np.nan
-    against = judge_against_gps(wheel, gps, believed_m).figures
+    against = wrong(judge_against_gps(wheel, gps, believed_m), "").figures
     assert against["circumference_m"] == pytest.approx(true_m, rel=0.005)
     assert abs(against["circumference_m"] - true_m) < 3 * against["spread_m"]
     wrong(judge_against_gps(wheel[:5], gps[:5], believed_m), "moments above")

@@ -159,12 +159,12 @@ def a_round(truth, rng, minutes=20, **sensors):
     return logged(truth, road, rows, rng, **sensors)
 
 
-def coast_downs(truth, rng, runs=6, slope=0.004, **sensors):
+def coast_downs(truth, rng, runs=6, slope=0.004, both_ways=True, **sensors):
     """Up and down one stretch, rolling out each time."""
     road = Road(rng, steep=slope, bends=False)
     plan = [(5, 0, 0, 0, 1)]
     for run in range(runs):
-        way = 1 if run % 2 == 0 else -1
+        way = 1 if run % 2 == 0 or not both_ways else -1
         plan += [
             (rng.uniform(7, 11), 0.9, 0, 0, way),
             (rng.uniform(0.5, 2), 0.15, 0, 0, way),
