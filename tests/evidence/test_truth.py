@@ -1,4 +1,4 @@
-"""Estimates against rides with hidden truth: a hundred seeds each, the interval must hold what it promises and no more."""
+"""Estimates against rides with hidden truth: the interval must hold what it promises. ``benchmarks/bench_truth.py`` asks more of them."""
 
 import numpy as np
 import pytest
@@ -13,7 +13,7 @@ from crisp_hornet.core.ride.even import STEP_S, even
 from tests.bikes import a_bike
 from tests.evidence.rides import AIR, G, a_round, coast_downs, hidden
 
-BIKE, SEEDS = a_bike(), 100
+BIKE, SEEDS = a_bike(), 36
 WIDEST = {"pack": 0.05, "wheel": 0.005, "wh_per_km": 0.01, "wh_net": 0.01, "ah_net": 0.01, "distance": 0.005, "regen": 0.03,
           "crr": 0.2, "cda": 0.2,
           "load": 0.1}  # fmt: skip
@@ -21,9 +21,13 @@ WIDEST = {"pack": 0.05, "wheel": 0.005, "wh_per_km": 0.01, "wh_net": 0.01, "ah_n
 
 @pytest.fixture(scope="module")
 def told():
-    """For each estimate: (what was estimated, the truth), a hundred times."""
+    return truths(range(SEEDS))
+
+
+def truths(seeds):
+    """For each estimate: (what was estimated, the truth), once a seed."""
     found = {name: [] for name in WIDEST}
-    for seed in range(SEEDS):
+    for seed in seeds:
         rng = np.random.default_rng(seed)
         truth = hidden(BIKE, rng)
         ride = a_round(truth, rng)
@@ -54,8 +58,10 @@ def told():
 def test_the_truth_lies_inside_as_often_as_promised(told, name):
     known = [(one, truth) for one, truth in told[name] if one.known]
     inside = sum(one.low <= truth <= one.high for one, truth in known)
-    assert len(known) >= 95, f"{SEEDS - len(known)} refused"
-    assert 90 <= 100 * inside / len(known) <= 99.5, f"{inside} of {len(known)}"
+    assert len(known) >= 0.95 * SEEDS, f"{SEEDS - len(known)} refused"
+    assert inside >= 0.86 * len(known), (
+        f"{inside} of {len(known)}"
+    )  # of 36 that promise 95 %, chance leaves fewer once in 50
     assert np.median([one.half_width / one.value for one, _ in known]) <= WIDEST[name]
 
 
