@@ -6,6 +6,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
 from hypothesis.internal.conjecture import providers
+from pytestqt.qtbot import QtBot
 
 from tests.standins import StandInProcess
 
@@ -30,6 +31,21 @@ def pytest_collection_modifyitems(items):
         real = item.nodeid.startswith(REAL_TIME) and not item.nodeid.startswith(IN_ITS_OWN_TIME)
         if real or "standin" in " ".join(item.fixturenames):
             item.add_marker(pytest.mark.realtime)
+
+
+class Patient(QtBot):
+    """Waits for what will come: on a loaded machine late, and never by the clock."""
+
+    def waitUntil(self, callback, *, timeout=60_000):
+        super().waitUntil(callback, timeout=timeout)
+
+    def waitSignal(self, signal, *, timeout=60_000, **more):
+        return super().waitSignal(signal, timeout=timeout, **more)
+
+
+@pytest.fixture
+def qtbot(qapp, request):
+    return Patient(request)
 
 
 @pytest.fixture

@@ -18,14 +18,14 @@ class StandInProcess:
             text=True,
             bufsize=1,
         )
-        line = self._line(timeout=20)
+        line = self._line(timeout=60)
         assert line.startswith("ready "), line
         self.ports = line.split()[1:]
         self.port = self.ports[0]
 
     def do(self, act: str) -> str:
         self._process.stdin.write(act + "\n")
-        return self._line(timeout=5)
+        return self._line(timeout=30)
 
     def shows(self, name: str) -> tuple[str, str]:
         """(running, kept) value of a setting inside the stand-in."""

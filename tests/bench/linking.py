@@ -16,7 +16,7 @@ def beside(window, standin):
 def connect(qtbot, window, port):
     go(qtbot, window, 2)
     click(qtbot, find(window, f"Connect to {port}"))
-    qtbot.waitUntil(lambda: window.link.contact is not None and window.link.live is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: window.link.contact is not None and window.link.live is not None)
 
 
 def work_the_lever(qtbot, window):
@@ -25,18 +25,18 @@ def work_the_lever(qtbot, window):
     for pulls in (1, 2):
         lever = find(window, "Pull the simulated brake lever")
         qtbot.mousePress(lever, Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda pulls=pulls: link.lever_pulls == pulls, timeout=5_000)
+        qtbot.waitUntil(lambda pulls=pulls: link.lever_pulls == pulls)
         qtbot.mouseRelease(lever, Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda: link.live.values["brake"] == 0, timeout=5_000)
+        qtbot.waitUntil(lambda: link.live.values["brake"] == 0)
     assert link.contact.shown
 
 
 def show_bike(qtbot, window, standin):
     """The wheel turned back by hand."""
     standin.do("turn-back 1")
-    qtbot.waitUntil(lambda: bool(window.link.contact.shown), timeout=5_000)
+    qtbot.waitUntil(lambda: bool(window.link.contact.shown))
     standin.do("turn-back 0")
-    qtbot.waitUntil(lambda: window.link.live.values["motor_rpm"] > -3, timeout=5_000)
+    qtbot.waitUntil(lambda: window.link.live.values["motor_rpm"] > -3)
 
 
 def send_and_wait(qtbot, window, keep):
@@ -51,5 +51,5 @@ def send_and_wait(qtbot, window, keep):
         click(qtbot, box)
     qtbot.waitUntil(lambda: window.act_button.isEnabled())
     click(qtbot, window.act_button)
-    qtbot.waitUntil(lambda: page.report is not None and not window.link.busy, timeout=15_000)
+    qtbot.waitUntil(lambda: page.report is not None and not window.link.busy)
     return page.report

@@ -64,11 +64,11 @@ def test_every_background_job_may_fail(qtbot, guarded):
     jobs = jobs_of(guarded)
     assert len(jobs) >= 10
     for name, job in jobs:
-        qtbot.waitUntil(lambda: at_rest(guarded), timeout=10_000)
+        qtbot.waitUntil(lambda: at_rest(guarded))
         guarded.notice.clear()
         guarded.boundary._told.clear()  # the same again within seconds is not told twice
         job.start(surprise)
-        qtbot.waitUntil(lambda job=job: not job.running, timeout=5_000)
+        qtbot.waitUntil(lambda job=job: not job.running)
         QApplication.processEvents()
         said = guarded.notice.text + texts(guarded)
         assert "not foreseen" in said or "nobody foresaw" in said, name
@@ -163,10 +163,10 @@ def test_the_link_may_fail_and_claims_nothing(qtbot, guarded, standin, monkeypat
     show_bike(qtbot, guarded, standin)
     told = []
     guarded.link.read("reading", surprise, told.append)
-    qtbot.waitUntil(lambda: bool(told), timeout=5_000)
+    qtbot.waitUntil(lambda: bool(told))
     assert "not foreseen" in str(told[0]) and guarded.link.contact is not None
     monkeypatch.setattr(Detect, "run", surprise)
     guarded.link.perform_quietly(Detect(), told.append)
-    qtbot.waitUntil(lambda: len(told) == 2, timeout=5_000)
+    qtbot.waitUntil(lambda: len(told) == 2)
     assert told[1].outcome.value == "not proved" and "not known" in told[1].message
     lives(qtbot, guarded)

@@ -35,11 +35,11 @@ def lever(qtbot, window, standin):
     for _ in range(2):
         for pulled in (1, 0):
             standin.do(f"brake {pulled}")
-            qtbot.waitUntil(lambda pulled=pulled: window.link.live.values["brake"] == pulled, timeout=5_000)
+            qtbot.waitUntil(lambda pulled=pulled: window.link.live.values["brake"] == pulled)
 
 
 def channel_is(qtbot, window, name, check):
-    qtbot.waitUntil(lambda: check(window.link.live.values[name]), timeout=15_000)
+    qtbot.waitUntil(lambda: check(window.link.live.values[name]))
 
 
 def record(qtbot, window, kind, act, **answers):
@@ -47,19 +47,19 @@ def record(qtbot, window, kind, act, **answers):
     page.choose(next(one for one in INSTRUMENTS if one.kind == kind))
     for name, value in answers.items():
         page.view.fields[name].setText(str(value))
-    qtbot.waitUntil(lambda: window.act_button.text() == "Record" and window.act_button.isEnabled(), timeout=5_000)
+    qtbot.waitUntil(lambda: window.act_button.text() == "Record" and window.act_button.isEnabled())
     click(qtbot, window.act_button)
     settle(qtbot, page, 4)
     act()
     settle(qtbot, page, 8)
     click(qtbot, window.act_button)
-    qtbot.waitUntil(lambda: page.view.judgement is not None, timeout=5_000)
+    qtbot.waitUntil(lambda: page.view.judgement is not None)
     return page.view.judgement
 
 
 def settle(qtbot, page, samples=16):
     begin = len(page.ring)
-    qtbot.waitUntil(lambda: len(page.ring) >= min(begin + samples, 3000), timeout=8_000)
+    qtbot.waitUntil(lambda: len(page.ring) >= min(begin + samples, 3000))
 
 
 def twist(qtbot, window, standin, times=4):
@@ -76,7 +76,7 @@ def twist(qtbot, window, standin, times=4):
 
 def write(qtbot, window):
     click(qtbot, find(window, "Write it to the controller"))
-    qtbot.waitUntil(lambda: not window.link.busy and bool(window.notice.text), timeout=15_000)
+    qtbot.waitUntil(lambda: not window.link.busy and bool(window.notice.text))
     assert "kept over power-off" in window.notice.text
 
 
@@ -156,7 +156,7 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
     first = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert first.verdict.value == "doubtful" and first.figures["zero_a"] == pytest.approx(0.98, abs=0.1)
     click(qtbot, find(bench, "Zero it on the controller"))
-    qtbot.waitUntil(lambda: "took the command" in bench.notice.text, timeout=5_000)
+    qtbot.waitUntil(lambda: "took the command" in bench.notice.text)
     again = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert abs(again.figures["zero_a"]) < 0.1
     page.choose(next(one for one in INSTRUMENTS if one.kind == "gps"))
@@ -183,7 +183,7 @@ def test_a_planted_fault_ends_in_the_right_sentence_and_in_the_watch_list(qtbot,
     page = bench.stations["calibrate"]
     seen = []  # the recording must not begin with what the sensor told before the fault
     bench.link.live_changed.connect(seen.append)
-    qtbot.waitUntil(lambda: len(seen) > 10, timeout=6_000)
+    qtbot.waitUntil(lambda: len(seen) > 10)
     found = record(qtbot, bench, kind, lambda: (standin.do("roll 5"), standin.do("crank 1"), settle(qtbot, page, 40)))
     assert found.verdict.value == "failed" and words in found.reason, found
     qtbot.waitUntil(lambda: words in texts(bench))
@@ -226,7 +226,7 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     hold_to_the_end(
         qtbot, bench, lambda: qtbot.keyPress(page, Qt.Key.Key_Space), lambda: qtbot.keyRelease(page, Qt.Key.Key_Space)
     )
-    qtbot.waitUntil(lambda: "agrees with the bike" in page.view.judgement.reason, timeout=5_000)
+    qtbot.waitUntil(lambda: "agrees with the bike" in page.view.judgement.reason)
     qtbot.keyRelease(page, Qt.Key.Key_Space)
     assert page.view.judgement.figures["position_offset_deg"] == pytest.approx(TRUTH.position_offset_deg, abs=0.06)
     before = bench.desk.bike
@@ -243,16 +243,14 @@ def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written
     qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
     hold, left = page.view.hold, Qt.MouseButton.LeftButton
     hold_to_the_end(qtbot, bench, lambda: qtbot.mousePress(hold, left), lambda: qtbot.mouseRelease(hold, left))
-    qtbot.waitUntil(
-        lambda: page.view.judgement is not None and "backwards" in page.view.judgement.reason, timeout=5_000
-    )
+    qtbot.waitUntil(lambda: page.view.judgement is not None and "backwards" in page.view.judgement.reason)
     qtbot.mouseRelease(page.view.hold, Qt.MouseButton.LeftButton)
     assert page.view.judgement.verdict.value == "doubtful" and page.view.judgement.figures["direction"] == 1
     standin.do("brake 1")  # it is only written to at standstill
     channel_is(qtbot, bench, "motor_rpm", lambda rpm: abs(rpm) < 2)
     standin.do("brake 0")
     click(qtbot, find(bench, "Write it to the controller"))
-    qtbot.waitUntil(lambda: standin.shows("calibration.direction") == ("1.0", "1.0"), timeout=8_000)
+    qtbot.waitUntil(lambda: standin.shows("calibration.direction") == ("1.0", "1.0"))
 
 
 def test_a_proportional_lever_is_seen_to_go_all_the_way(qtbot, bench, standin):
@@ -308,7 +306,7 @@ def test_the_scope_triggers_freezes_measures_and_exports(qtbot, bench, standin, 
     qtbot.keyClick(level, Qt.Key.Key_Return)
     settle(qtbot, page, 4)
     standin.do("throttle 1")
-    qtbot.waitUntil(lambda: view.scope.frozen_at is not None, timeout=6_000)
+    qtbot.waitUntil(lambda: view.scope.frozen_at is not None)
     standin.do("throttle 0")
     view.scope.setFocus()
     for _ in range(30):  # well before the trigger, whatever the samples' distance

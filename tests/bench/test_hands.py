@@ -73,20 +73,20 @@ def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, conn
     go(qtbot, connected, 6)
     rides.recording.waits.setChecked(False)
     rides.recording.start()
-    qtbot.waitUntil(lambda: rides.recording.recorder.rows > 5, timeout=5_000)
+    qtbot.waitUntil(lambda: rides.recording.recorder.rows > 5)
     other = another_bike(desk)
     for act in (lambda: desk.open_kept_bike(other), desk.archive_bike, lambda: desk.open_bike(desk.bike)):
         connected.notice.clear()
         act()
         assert desk.bike_id == bike and "being recorded" in connected.notice.text
     assert connected.link.contact is not None
-    qtbot.waitUntil(lambda: "recording" in connected.job_line.buttons["rides"].caption, timeout=5_000)
+    qtbot.waitUntil(lambda: "recording" in connected.job_line.buttons["rides"].caption)
     go(qtbot, connected, 3)
     go(qtbot, connected, 4)  # Calibrate was visited: the rate stays what the recording wants
     assert min(connected.link._rates.values()) == 20
     before = len(desk.garage.rides.of(bike))
     rides.recording.stop()
-    qtbot.waitUntil(lambda: len(desk.garage.rides.of(bike)) == before + 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(desk.garage.rides.of(bike)) == before + 1)
     desk.open_kept_bike(other)
     assert desk.bike_id == other
 
@@ -137,7 +137,7 @@ def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
     assert not connected._undo.isEnabled()
     QTest.keyClick(connected, Qt.Key.Key_Z, CTRL)
     assert desk.draft.tune == draft
-    qtbot.waitUntil(lambda: page.report is not None, timeout=15_000)
+    qtbot.waitUntil(lambda: page.report is not None)
     assert page.report.outcome is Outcome.PROVED
     said = "The controller has the new values"
     qtbot.waitUntil(lambda: (on := QApplication.focusWidget()) is not None and on.accessibleName().startswith(said))
@@ -149,22 +149,22 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     desk.draft.change(BATTERY, 33.0)
     report = send_and_wait(qtbot, connected, keep=False)
     assert report.kept is Kept.NO and standin.shows(BATTERY) == ("33.0", "30.0")
-    qtbot.waitUntil(lambda: connected.link.contact.unkept, timeout=5_000)
+    qtbot.waitUntil(lambda: connected.link.contact.unkept)
     click(qtbot, find(connected, "Keep it over power-off"))
     qtbot.waitUntil(lambda: connected.act_button.text() == "Keep what runs")
     assert "power-off would undo it" in texts(page)
     confirm_all(qtbot, page)
     click(qtbot, connected.act_button)
-    qtbot.waitUntil(lambda: page.report is not None and not connected.link.busy, timeout=15_000)
+    qtbot.waitUntil(lambda: page.report is not None and not connected.link.busy)
     assert page.report.kept is Kept.SEEN and standin.shows(BATTERY) == ("33.0", "33.0")
     click(qtbot, find(connected, "Prove it by a power cycle"))
     qtbot.waitUntil(lambda: "Turn the key off" in texts(page))
     standin.do("key 0")
-    qtbot.waitUntil(lambda: connected.link.contact is None, timeout=20_000)
+    qtbot.waitUntil(lambda: connected.link.contact is None)
     qtbot.waitUntil(lambda: "Turn the key on" in texts(page))
     assert not connected.notice.text  # nothing to be alarmed about
     standin.do("key 1")
-    qtbot.waitUntil(lambda: page.report is not None and page.report.kept is Kept.POWER_CYCLED, timeout=30_000)
+    qtbot.waitUntil(lambda: page.report is not None and page.report.kept is Kept.POWER_CYCLED)
     assert page.report.outcome is Outcome.PROVED
     assert any("Power cycle: proved" in entry.title for entry in desk.garage.book.of(desk.bike_id))
 
@@ -177,9 +177,9 @@ def test_what_a_power_cycle_lost_is_named(qtbot, connected, standin):
     assert report.kept is Kept.SAID
     click(qtbot, find(connected, "Prove it by a power cycle"))
     standin.do("key 0")
-    qtbot.waitUntil(lambda: connected.link.contact is None, timeout=20_000)
+    qtbot.waitUntil(lambda: connected.link.contact is None)
     standin.do("key 1")
-    qtbot.waitUntil(lambda: page.report is not None and page.report.outcome is Outcome.NOT_PROVED, timeout=30_000)
+    qtbot.waitUntil(lambda: page.report is not None and page.report.outcome is Outcome.NOT_PROVED)
     assert "battery current" in page.report.message and "now 30 A" in page.report.message
 
 
@@ -218,7 +218,7 @@ def test_closing_while_recording_keeps_the_ride(qtbot, connected):
     go(qtbot, connected, 6)
     rides.recording.waits.setChecked(False)
     rides.recording.start()
-    qtbot.waitUntil(lambda: rides.recording.recorder.rows > 40, timeout=10_000)
+    qtbot.waitUntil(lambda: rides.recording.recorder.rows > 40)
     asked = []
     connected.asks = lambda _window, question: asked.append(question) or True
     connected.close()
@@ -251,7 +251,7 @@ def test_a_recording_left_behind_goes_to_the_bike_it_began_with(qtbot, connected
     rides, desk = connected.stations["rides"], connected.desk
     rides.recording.waits.setChecked(False)
     rides.recording.start()
-    qtbot.waitUntil(lambda: rides.recording.recorder.rows > 60, timeout=10_000)
+    qtbot.waitUntil(lambda: rides.recording.recorder.rows > 60)
     recorder, rides.recording.recorder = rides.recording.recorder, None  # as a kill leaves it
     recorder._flush(1e9)
     recorder._file.close()

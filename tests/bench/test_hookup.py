@@ -45,7 +45,7 @@ def test_the_whole_path_again_over_the_network_and_by_radio(qtbot, bus, demo_win
         go(qtbot, window, 2)
         window.stations["hookup"].ports.offer_simulated(window.simulated)
         click(qtbot, find(window, "Look for controllers by Bluetooth"))
-        qtbot.waitUntil(lambda: "Weir 60, -58 dBm" in texts(window), timeout=15_000)
+        qtbot.waitUntil(lambda: "Weir 60, -58 dBm" in texts(window))
     connect(qtbot, window, port)
     assert desk.held.tune.setting(BATTERY) == 30 and desk.held.last_port == port
     desk.draft.change(PHASE, 105.0)
@@ -72,7 +72,7 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     assert not window.act_button.isEnabled() and not window.stations["send"].confirmations
     go(qtbot, window, 2)
     click(qtbot, find(window, "This is its new controller"))
-    qtbot.waitUntil(lambda: window.link.contact is not None and not window.link.contact.doubts, timeout=10_000)
+    qtbot.waitUntil(lambda: window.link.contact is not None and not window.link.contact.doubts)
     assert desk.bike.controller.serial == "TW60-00417"
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
 
@@ -165,7 +165,7 @@ def test_a_fault_is_shown_explained_cleared_and_in_the_logbook(qtbot, demo_windo
     beside(window, standin)
     connect(qtbot, window, standin.port)
     standin.do("fault 12")
-    qtbot.waitUntil(lambda: "fault 12" in window.stations["hookup"].caption(), timeout=5_000)
+    qtbot.waitUntil(lambda: "fault 12" in window.stations["hookup"].caption())
     show(qtbot, window, "faults")
     qtbot.waitUntil(lambda: "throttle signal out of range" in texts(window))
     assert "Measure the signal at the plug" in texts(window)
@@ -173,7 +173,7 @@ def test_a_fault_is_shown_explained_cleared_and_in_the_logbook(qtbot, demo_windo
     qtbot.waitUntil(lambda: "has not shown" in window.notice.text)  # nothing is written before the bike is confirmed
     show_bike(qtbot, window, standin)
     click(qtbot, find(window, "Clear the fault"))
-    qtbot.waitUntil(lambda: "No fault stands" in texts(window), timeout=5_000)
+    qtbot.waitUntil(lambda: "No fault stands" in texts(window))
     titles = [entry.title for entry in desk.garage.book.of(desk.bike_id)]
     assert "Fault 12: throttle signal out of range" in titles and any(
         one.startswith("Fault 12 is gone") for one in titles
@@ -185,12 +185,12 @@ def test_live_values_that_stand_still_never_look_fresh(qtbot, demo_window, stand
     beside(window, standin)
     connect(qtbot, window, standin.port)
     values = window.stations["hookup"].live_values
-    qtbot.waitUntil(lambda: "read 0." in values._age.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "read 0." in values._age.text())
     standin.do("freeze 1")
-    qtbot.waitUntil(lambda: values._age.text().startswith("stale"), timeout=5_000)
+    qtbot.waitUntil(lambda: values._age.text().startswith("stale"))
     assert "line-through" in values._values["pack_v"].styleSheet()
     standin.do("freeze 0")
-    qtbot.waitUntil(lambda: values._age.text().startswith("read"), timeout=5_000)
+    qtbot.waitUntil(lambda: values._age.text().startswith("read"))
 
 
 def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
@@ -212,10 +212,10 @@ def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     assert not panel._go.isEnabled()
     click(qtbot, panel.confirm)
     click(qtbot, find(window, "Transfer the firmware"))
-    qtbot.waitUntil(lambda: "lies in the second slot" in texts(window), timeout=20_000)
+    qtbot.waitUntil(lambda: "lies in the second slot" in texts(window))
     standin.do("key-off")
     connect(qtbot, window, standin.port)
-    qtbot.waitUntil(lambda: "fault 41" in window.stations["hookup"].caption(), timeout=5_000)
+    qtbot.waitUntil(lambda: "fault 41" in window.stations["hookup"].caption())
     assert window.link.contact.identity.firmware == "3.3.0"
 
 
@@ -226,9 +226,9 @@ def test_stored_rides_are_fetched_into_the_garage(qtbot, demo_window, standin):
     rides = len(desk.garage.rides.of(desk.bike_id))
     show(qtbot, window, "stored rides")
     click(qtbot, find(window, "List stored rides"))
-    qtbot.waitUntil(lambda: "ride 2: 0.8 min" in texts(window), timeout=5_000)
+    qtbot.waitUntil(lambda: "ride 2: 0.8 min" in texts(window))
     click(qtbot, find(window, "Fetch stored ride 2"))
-    qtbot.waitUntil(lambda: len(desk.garage.rides.of(desk.bike_id)) == rides + 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(desk.garage.rides.of(desk.bike_id)) == rides + 1)
     assert desk.ride.cleaned.name == "stored ride 2" and len(desk.ride.cleaned.time_s) == 90
 
 

@@ -23,7 +23,7 @@ def rides(qtbot, demo_window):
 
 def open_log(qtbot, rides, path):
     rides.import_file(path)
-    qtbot.waitUntil(lambda: rides.mapping, timeout=8_000)
+    qtbot.waitUntil(lambda: rides.mapping)
 
 
 def test_the_messy_log_needs_no_correction_and_its_flaws_are_mended(qtbot, demo_window, rides):
@@ -60,10 +60,10 @@ def test_twenty_generated_logs_need_no_correction(qtbot, demo_window, rides, tmp
         path.write_bytes(text_of(layout, truth))
         name = path.name.removesuffix(".gz").removesuffix(".csv")
         rides.import_file(path)
-        qtbot.waitUntil(lambda name=name: rides.mapping or desk.ride.cleaned.name == name, timeout=8_000)
+        qtbot.waitUntil(lambda name=name: rides.mapping or desk.ride.cleaned.name == name)
         if rides.mapping:  # the exchange form, and columns known from an earlier log, are taken at once
             click(qtbot, demo_window.act_button)
-        qtbot.waitUntil(lambda name=name: desk.ride.cleaned.name == name, timeout=8_000)
+        qtbot.waitUntil(lambda name=name: desk.ride.cleaned.name == name)
         channels = {DERIVED.get(one[0], one[0]) for one in layout.columns} & set(CHANNELS)
         assert agrees(desk.ride.recorded, truth, channels, layout.tolerance) == {}, layout.name
     assert len(desk.garage.rides.of(desk.bike_id)) == 21
@@ -89,7 +89,7 @@ def test_a_column_set_by_hand_is_remembered_for_its_source(qtbot, demo_window, r
     again = tmp_path / "two.csv"
     again.write_bytes(text_of(layout, true_ride(5)))
     rides.import_file(again)
-    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "two", timeout=8_000)  # at once, with no panel
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "two")  # at once, with no panel
     assert desk.ride.cleaned.get("pack_v") == pytest.approx(true_ride(5)["pack_v"], abs=0.01)
 
 
@@ -112,9 +112,9 @@ def test_a_gps_track_is_joined_and_the_whole_exported(qtbot, demo_window, rides,
     track = {name: truth[name][late] for name in ("lat_deg", "lon_deg", "altitude_m")}
     write_ride(Ride("b", truth["time_s"][late] - 25, track), tmp_path / "watch.gpx")
     rides.import_file(tmp_path / "log.csv")
-    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "log", timeout=8_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "log")
     rides.join_file(tmp_path / "watch.gpx")
-    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "log, joined", timeout=8_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "log, joined")
     assert (
         "joined at a shift of +25" in demo_window.notice.text or "joined at a shift of +24" in demo_window.notice.text
     )
@@ -127,7 +127,7 @@ def test_a_gps_track_is_joined_and_the_whole_exported(qtbot, demo_window, rides,
         "time_s,wheel_speed_kmh\n" + "\n".join(f"{k},{20 + 9 * (k % 5 == 0)}" for k in range(200))
     )
     rides.join_file(tmp_path / "other.csv")
-    qtbot.waitUntil(lambda: "do not fit anywhere" in demo_window.notice.text, timeout=8_000)
+    qtbot.waitUntil(lambda: "do not fit anywhere" in demo_window.notice.text)
 
 
 def test_a_clock_that_was_set_is_mended_or_left_by_choice(qtbot, demo_window, rides, tmp_path):
@@ -175,18 +175,16 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     qtbot.waitUntil(lambda: "waits for the first movement" in texts(bar))
     standin.do("wheel-up 0")
     standin.do("throttle 0.8")
-    qtbot.waitUntil(lambda: bar.recorder is not None and bar.recorder.rows > 30, timeout=12_000)
+    qtbot.waitUntil(lambda: bar.recorder is not None and bar.recorder.rows > 30)
     qtbot.keyClick(window, Qt.Key.Key_F2)
     qtbot.keyClick(window, Qt.Key.Key_F3)
     pressed_s = bar.recorder.lasts_s
     qtbot.keyClicks(bar.note, "gate of the mill")
     qtbot.keyClick(bar.note, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: bar.recorder.rows > 60, timeout=12_000)
+    qtbot.waitUntil(lambda: bar.recorder.rows > 60)
     standin.do("throttle 0")
     click(qtbot, find(window, "End the recording"))
-    qtbot.waitUntil(
-        lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "), timeout=8_000
-    )
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "))
     assert (
         np.nanmax(desk.ride.cleaned.get("wheel_speed_kmh")) > 2
         and desk.ride.cleaned.has("battery_a")
@@ -207,7 +205,7 @@ def test_a_recording_left_behind_by_a_crash_is_offered(qtbot, demo_window, rides
     recorder._file.close()  # what a crash does
     rides._show()
     click(qtbot, find(demo_window, "Take a recording that was left behind"))
-    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "Recorded 2026-11-01 10-00-00", timeout=8_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned.name == "Recorded 2026-11-01 10-00-00")
     assert desk.ride.cleaned.time_s[-1] > 6 and rides.recording.left() == []
 
 

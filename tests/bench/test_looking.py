@@ -175,7 +175,7 @@ def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, r
         desk.ride.take(Ride(name, ride.time_s, {**ride.channels, "motor_c": ride.channels["place"]}), [])
     box = find(demo_window, "ride to lay behind", QComboBox)
     choose(box, "behind it: quick")
-    qtbot.waitUntil(lambda: rides.view.beside is not None, timeout=8_000)
+    qtbot.waitUntil(lambda: rides.view.beside is not None)
     assert "quick lies behind, found by its course" in demo_window.notice.text and rides.traces.by_way
     laid = rides.view.beside
     off_m = 1000 * np.abs(laid.ride.get("motor_c") - desk.ride.cleaned.get("motor_c"))
@@ -187,9 +187,9 @@ def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, r
     choose(box, "no other ride behind")
     assert rides.view.beside is None and "ahead_s" not in rides.traces.channels
     choose(box, "behind it: Bakery round")  # another way: laid start to start, or refused, but told
-    qtbot.waitUntil(lambda: "Bakery round" in demo_window.notice.text, timeout=8_000)
+    qtbot.waitUntil(lambda: "Bakery round" in demo_window.notice.text)
     demo_window.desk.ride.open(next(one for one in rides._kept if one.name == "quick"))
-    qtbot.waitUntil(lambda: not rides.view._laying.running, timeout=8_000)
+    qtbot.waitUntil(lambda: not rides.view._laying.running)
     assert rides.view.beside is None or rides.view.beside.ride.time_s is desk.ride.cleaned.time_s
 
 
@@ -198,7 +198,7 @@ def test_a_ride_that_tells_no_way_is_not_laid_behind(qtbot, demo_window, rides):
     desk.ride.take(Ride("volts only", time, {"pack_v": 60 - time / 100}), [])
     assert not rides.traces.by_way
     choose(find(demo_window, "ride to lay behind", QComboBox), "behind it: Bakery round")
-    qtbot.waitUntil(lambda: "need a speed or positions" in demo_window.notice.text, timeout=8_000)
+    qtbot.waitUntil(lambda: "need a speed or positions" in demo_window.notice.text)
     assert rides.view.beside is None and rides.view.other.currentIndex() == 0
 
 

@@ -99,7 +99,7 @@ def test_the_panels_follow_the_theme_and_the_units(qtbot, demo_window, standin):
     beside(window, standin)
     connect(qtbot, window, standin.port)
     standin.do("fault 21")
-    qtbot.waitUntil(lambda: window.stations["hookup"].faults.standing is not None, timeout=5_000)
+    qtbot.waitUntil(lambda: window.stations["hookup"].faults.standing is not None)
     for number in ("hookup", "calibrate", "send"):
         go(qtbot, window, number)
         qtbot.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
@@ -124,7 +124,7 @@ def test_from_port_to_job_sheet_by_keyboard_alone(qtbot, demo_window, standin):
         raise AssertionError(f"Tab never reaches {name!r}")
 
     qtbot.keyClick(tab_to(f"Connect to {standin.port}"), Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: window.link.contact is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: window.link.contact is not None)
     qtbot.keyClick(tab_to("Show job sheets"), Qt.Key.Key_Space)
     qtbot.keyClick(tab_to("Lay out: Fit a display"), Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: "The key wire carries pack voltage" in texts(window))

@@ -38,31 +38,29 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     standin.do("wheel-up 0")
     standin.do("throttle 1")
     # the simulated throttle is not calibrated: its stop reads too little, and that is told instead of waiting for ever
-    qtbot.waitUntil(lambda: "If that is its stop, calibrate it first" in texts(bar), timeout=15_000)
+    qtbot.waitUntil(lambda: "If that is its stop, calibrate it first" in texts(bar))
     standin.do("throttle 0")
     standin.do("brake 1")
-    qtbot.waitUntil(lambda: window.link.live.values["wheel_speed_kmh"] < 0.5, timeout=15_000)
+    qtbot.waitUntil(lambda: window.link.live.values["wheel_speed_kmh"] < 0.5)
     standin.do("brake 0")
     standin.do("set calibration.throttle_full_v 3.7")
     standin.do("throttle 1")
-    qtbot.waitUntil(lambda: "under way" in texts(bar), timeout=12_000)
+    qtbot.waitUntil(lambda: "under way" in texts(bar))
     rows = bar.recorder.rows
-    qtbot.waitUntil(lambda: bar.recorder.rows > rows + 220, timeout=20_000)
+    qtbot.waitUntil(lambda: bar.recorder.rows > rows + 220)
     standin.do("throttle 0")
-    qtbot.waitUntil(lambda: len(bar.lead.results) == 1, timeout=8_000)
+    qtbot.waitUntil(lambda: len(bar.lead.results) == 1)
     told = texts(bar)
     assert "Usable: one way:" in told and "Run 2 of 2, back. Stand on a level" in told
     click(qtbot, find(window, "End the recording"))
-    qtbot.waitUntil(
-        lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "), timeout=8_000
-    )
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "))
     assert (
         desk.ride.card.programme == "Full pull" and desk.ride.card.wind == "none" and desk.ride.card.rested_start_v > 55
     )
     entry = next(one for one in desk.garage.book.of(desk.bike_id) if one.kind == "ride")
     assert "Full pull, one way:" in entry.detail and "rested start v" in entry.detail
     qtbot.waitUntil(lambda: page.rest.isVisible())
-    qtbot.waitUntil(lambda: "The pack rests" in texts(page.rest), timeout=15_000)
+    qtbot.waitUntil(lambda: "The pack rests" in texts(page.rest))
     click(qtbot, find(window, "Take the pack's voltage as rested"))
     assert not page.rest.isVisible() and desk.ride.card.rested_end_v is not None
     kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == desk.ride.cleaned.name)
@@ -98,15 +96,13 @@ def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_
 
 def test_the_runs_of_a_programme_are_found_in_a_ride_and_shown(qtbot, demo_window, rides):
     click(qtbot, find(demo_window, "Show the test runs in the ride"))
-    qtbot.waitUntil(lambda: "2 of " in texts(rides.runs), timeout=8_000)
+    qtbot.waitUntil(lambda: "2 of " in texts(rides.runs))
     run = next(one for one in rides.runs.results if one.usable)
     click(qtbot, find(demo_window, "Show the run at"))
     low, high = rides.traces.in_view
     assert low == pytest.approx(run.from_s - 3, abs=0.5) and high == pytest.approx(run.to_s + 3, abs=0.5)
     choose(rides.runs.choice, "Range loop")
-    qtbot.waitUntil(
-        lambda: "The ride holds no such run" in texts(rides.runs) or "can be used" in texts(rides.runs), timeout=8_000
-    )
+    qtbot.waitUntil(lambda: "The ride holds no such run" in texts(rides.runs) or "can be used" in texts(rides.runs))
     demo_window.desk.switch_units()
     assert demo_window.desk.units == Units(metric=False)
     click(qtbot, find(demo_window, "Show the card of the ride"))

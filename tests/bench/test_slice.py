@@ -70,14 +70,14 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     said = texts(window)
     assert "is not known" in said and "Do not ride before it has been read again" in said
     assert (desk.draft.tune == unchanged and window.link.contact is None) or not window.link.busy
-    qtbot.waitUntil(lambda: window.link.contact is None, timeout=5_000)
+    qtbot.waitUntil(lambda: window.link.contact is None)
     assert "Not proved" in texts(window.stations["send"])
 
     # plugged in again: the contact is taken up by itself, what it really holds is read, nothing was kept
     go(qtbot, window, 2)
     assert "Looking for it again" in texts(window)
     standin.do("plug")
-    qtbot.waitUntil(lambda: window.link.contact is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: window.link.contact is not None)
     assert window.link.contact.interrupted is not None and not window.link.contact.shown
     qtbot.waitUntil(lambda: "was interrupted" in texts(window.stations["hookup"]))
     assert desk.held.tune.setting(BATTERY) in (drafted, 25.0)
@@ -85,9 +85,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     # 6 the ride, 7 the verdict
     go(qtbot, window, 6)
     window.stations["rides"].import_file(ROUND)
-    qtbot.waitUntil(
-        lambda: desk.ride.cleaned is not None and not window.stations["rides"]._import.running, timeout=10_000
-    )
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and not window.stations["rides"]._import.running)
     go(qtbot, window, 7)
     assert "Battery current peak 30.2 A" in texts(window)
     assert "battery peak 30.2 A" in texts(window)
@@ -155,5 +153,5 @@ def test_a_port_that_is_none_is_explained(qtbot, demo_window, tmp_path):
     page.ports._typed.setFocus()
     qtbot.keyClicks(page.ports._typed, str(Path(tmp_path) / "nothing"))
     qtbot.keyClick(page.ports._typed, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: "no such port" in demo_window.notice.text, timeout=5_000)
+    qtbot.waitUntil(lambda: "no such port" in demo_window.notice.text)
     assert "look for ports again" in demo_window.notice.text

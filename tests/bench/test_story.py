@@ -44,14 +44,14 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
     write_csv(second, tmp_path / "after.csv")
     go(qtbot, window, 6)
     window.stations["rides"].import_file(tmp_path / "after.csv")
-    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name == "after", timeout=10_000)
+    qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name == "after")
     assert desk.ride.tune.setting(BATTERY) == 33
 
     # compared, and reported
     go(qtbot, window, 7)
     choose(find(window, "what the ride is laid against", QComboBox), "against the ride Bakery round")
     page = window.stations["verdict"]
-    qtbot.waitUntil(lambda: "% less per km than the other" in page.against.told.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "% less per km than the other" in page.against.told.text())
     page.save_report(tmp_path / "report.pdf")
     assert (tmp_path / "report.pdf").read_bytes().startswith(b"%PDF")
 
@@ -69,15 +69,13 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
 
     # out of this garage, into an empty one
     book.export_bike(tmp_path / "heron.zip")
-    qtbot.waitUntil(
-        lambda: (tmp_path / "heron.zip").exists() and "Written with tunes" in window.notice.text, timeout=15_000
-    )
+    qtbot.waitUntil(lambda: (tmp_path / "heron.zip").exists() and "Written with tunes" in window.notice.text)
     told = story(desk.garage, desk.bike_id)
     open_window.close(window)
     other = open_window(Garage(tmp_path / "empty"))
     go(qtbot, other, 8)
     other.stations["logbook"].import_bike(tmp_path / "heron.zip")
-    qtbot.waitUntil(lambda: "is here with its whole story" in other.notice.text, timeout=15_000)
+    qtbot.waitUntil(lambda: "is here with its whole story" in other.notice.text)
     assert other.desk.bike.name == "Heron" and np.nanmax(other.desk.ride.cleaned.get("wheel_speed_kmh")) > 40
     alike(told, story(other.desk.garage, other.desk.bike_id))
 
@@ -86,7 +84,7 @@ def test_an_archive_that_is_none_is_told(qtbot, empty_window, tmp_path):
     go(qtbot, empty_window, 8)
     (tmp_path / "text.zip").write_text("nothing")
     empty_window.stations["logbook"].import_bike(tmp_path / "text.zip")
-    qtbot.waitUntil(lambda: "not an archive of a bike" in empty_window.notice.text, timeout=8_000)
+    qtbot.waitUntil(lambda: "not an archive of a bike" in empty_window.notice.text)
     assert empty_window.desk.bike is None
 
 

@@ -338,7 +338,7 @@ def test_what_is_dragged_on_a_page_is_what_the_controller_then_holds(qtbot, demo
     click(qtbot, send.keep)
     qtbot.waitUntil(window.act_button.isEnabled)
     click(qtbot, window.act_button)
-    qtbot.waitUntil(lambda: send.report is not None, timeout=15_000)
+    qtbot.waitUntil(lambda: send.report is not None)
     assert send.report.outcome.value == "proved", send.report
     assert standin.shows("assist.levels.2.multiplier") == (str(drafted), str(drafted))
     assert desk.draft.tune.assist.levels[1].multiplier == drafted and desk.draft.differing == []

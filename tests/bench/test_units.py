@@ -39,7 +39,7 @@ def test_the_switch_turns_every_page_over_and_is_remembered(qtbot, demo_window, 
     metric = re.compile(r"(?<![\w/])(km/h|°C|kg|N·m|Wh/km)(?![\w/])")
     for number in (1, 2, 4, 5, 6, 7, 8):
         go(qtbot, window, number)
-        qtbot.waitUntil(lambda: not metric.search(texts(window)), timeout=3000)
+        qtbot.waitUntil(lambda: not metric.search(texts(window)))
         found = metric.search(texts(window))
         assert not found, (number, found)
     go(qtbot, window, 4)

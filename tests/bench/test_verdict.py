@@ -84,7 +84,7 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     printed.load(str(tmp_path / "r.pdf"))
     assert printed.pageCount() == 1 and html.count("data:image/png") == 2 and "energy along the way" in html
     laid_against(demo_window, "its prediction")
-    qtbot.waitUntil(lambda: verdict.charts.against is not None, timeout=8_000)
+    qtbot.waitUntil(lambda: verdict.charts.against is not None)
     verdict.save_report(tmp_path / "against.html")
     assert "Against its prediction" in (tmp_path / "against.html").read_text()
     verdict.save_report(tmp_path / "no" / "r.pdf")
@@ -106,7 +106,7 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
     desk.ride.take(saving, [])
     desk.ride.keep_card(RideCard(air="19 °C", wind="calm", load="40 kg of bread"))
     laid_against(demo_window, "the ride Bakery round")
-    qtbot.waitUntil(lambda: "% less per km than the other" in told.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "% less per km than the other" in told.text())
     assert told.text().startswith("19 ± 3 %") and "This day: 19 °C, no wind; the other: 14 °C" in told.text()
     qtbot.waitUntil(lambda: "consumption as ridden" in texts(verdict.differences))
     shown = texts(verdict.differences)
@@ -115,12 +115,12 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
     same = Ride("again", desk.ride.cleaned.time_s, desk.ride.recorded.channels)
     desk.ride.take(same, [])
     laid_against(demo_window, "the ride thrifty")
-    qtbot.waitUntil(lambda: "No difference in consumption can be shown" in told.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "No difference in consumption can be shown" in told.text())
 
 
 def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, demo_window, verdict):
     laid_against(demo_window, "its prediction")
-    qtbot.waitUntil(lambda: "While driving it used 17 ± 3 % more" in verdict.against.told.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "While driving it used 17 ± 3 % more" in verdict.against.told.text())
     qtbot.waitUntil(lambda: "on 2 to 5 %" in texts(verdict.differences))
     click(qtbot, find(demo_window, "chart of the ride along the way"))
     lines = {one.name: one for one in verdict.charts.plain.picture.lines}
@@ -128,7 +128,7 @@ def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, d
     above = lines["measured"].y > lines["predicted"].y
     assert np.nanmax(lines["measured"].y) > 60 and above.mean() > 0.8
     laid_against(demo_window, "its tune against the draft")
-    qtbot.waitUntil(lambda: "settings apart" in verdict.against.told.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "settings apart" in verdict.against.told.text())
     qtbot.waitUntil(lambda: "0 to 25 km/h" in texts(verdict.differences))
     assert verdict.chart.also[0] == "the draft"
     laid_against(demo_window, "by itself")
@@ -142,7 +142,7 @@ def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_wind
     desk.ride.take(weaker, [])
     desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
     laid_against(demo_window, "the ride before")
-    qtbot.waitUntil(lambda: "power at the wheel, full throttle" in texts(verdict.differences), timeout=8_000)
+    qtbot.waitUntil(lambda: "power at the wheel, full throttle" in texts(verdict.differences))
     click(qtbot, find(demo_window, "chart of the ride dyno"))
     picture = verdict.charts.plain.picture
     named = {one.name: one for one in picture.lines}
@@ -165,7 +165,7 @@ def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
     long = np.concatenate([ride.time_s + k * (ride.time_s[-1] + 0.2) for k in range(times)])
     desk.ride.take(Ride("long", long, {name: np.tile(values, times) for name, values in ride.channels.items()}), [])
     assert verdict.verdict is None and "it is being judged" in texts(verdict)
-    qtbot.waitUntil(lambda: verdict.verdict is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: verdict.verdict is not None)
     assert "wheel-off" in {one.id for one in verdict.found} and "being judged" not in texts(verdict)
     desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "long"))
     desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
