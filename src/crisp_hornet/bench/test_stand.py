@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayo
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import button, label, sheet
 
@@ -62,15 +63,12 @@ class TestStand(QDialog):
         self.rulers: dict[str, Ruler] = {}
         self.switches: dict[str, Confirm] = {}
         self._said: QLabel = label("", "quiet", wrap=True)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(18, 14, 18, 14)
-        outer.setSpacing(22)
+        outer = row_of(self, margins=(18, 14, 18, 14), spacing=22)
         outer.addLayout(self._hands())
         outer.addLayout(self._bench())
 
     def _hands(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(0)
+        column = column_of(spacing=0)
         column.addWidget(label("HANDS AND FEET", "caps"))
         for act, scale, start, factor in RULERS:
             ruler = Ruler(scale, self.theme, lambda: next(self._tokens))
@@ -83,23 +81,19 @@ class TestStand(QDialog):
         return column
 
     def _bench(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(8)
+        column = column_of(spacing=8)
         column.addWidget(label("THE BIKE", "caps"))
-        states = QVBoxLayout()
-        states.setSpacing(0)
+        states = column_of(spacing=0)
         for act, words, start in SWITCHES:
             states.addLayout(self._switch(act, words, start, partial(_turned, act)))
         inside = QWidget()
         inside.setLayout(states)
         column.addWidget(sheet(inside, margin=4))
-        turns = QHBoxLayout()
-        turns.setSpacing(8)
+        turns = row_of(spacing=8)
         for words, act in (("One wheel turn", "roll 1"), ("Five wheel turns", "roll 5"), ("Key off and on", "key-off")):
             turns.addWidget(button(words, partial(self.do, act), "large", words))
         column.addLayout(turns)
-        plugs = QHBoxLayout()
-        plugs.setSpacing(8)
+        plugs = row_of(spacing=8)
         for words, act in (("Pull the plug", "unplug"), ("Plug in", "plug")):
             plugs.addWidget(button(words, partial(self.do, act), "large", words))
         plugs.addStretch(1)

@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QMessageBox,
     QPushButton,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -29,6 +28,7 @@ from crisp_hornet.bench.stations.stations import Stations, title
 from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.job_line import JobLine
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.notice import Notice
 from crisp_hornet.bench.widgets.sentence import Sentence
 from crisp_hornet.bench.widgets.text import button, label, rule
@@ -76,9 +76,7 @@ class Window(QMainWindow):
     def _build(self) -> None:
         ground = QWidget()
         ground.setObjectName("ground")
-        column = QVBoxLayout(ground)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(8)
+        column = column_of(ground, margins=(0, 4, 0, 0), spacing=8)
         self.job_line = JobLine([(key, title(key)) for key in self.stations], self.theme)
         self.job_line.chosen.connect(self.show_station)
         self.notice = Notice(self.theme)
@@ -91,24 +89,19 @@ class Window(QMainWindow):
 
     def _body(self) -> QHBoxLayout:
         self._pages = QStackedWidget()
-        self._side = QVBoxLayout()
-        self._side.setSpacing(14)
+        self._side = column_of(spacing=14)
         self.watch_list = WatchList(self.theme)
         self.watch_list.mend.connect(self._mend)
         self.watch_list.show_me.connect(self._show_me)
         right = QWidget()
         right.setFixedWidth(SIDE_WIDTH)
-        inner = QVBoxLayout(right)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(14)
+        inner = column_of(right, margins=0, spacing=14)
         inner.addLayout(self._side, 5)
         inner.addWidget(self.watch_list, 2)
         stand = button("test stand of the simulated bike", self.show_test_stand, "link", "Show the test stand")
         stand.setVisible(bool(self.simulated.ports))
         inner.addWidget(stand)
-        row = QHBoxLayout()
-        row.setContentsMargins(MARGIN, 2, 14, 0)
-        row.setSpacing(20)
+        row = row_of(margins=(MARGIN, 2, 14, 0), spacing=20)
         row.addWidget(self._pages, 1)
         row.addWidget(right)
         return row
@@ -128,8 +121,7 @@ class Window(QMainWindow):
         self._head = label("", "caps")
         self._words = Sentence(self.theme)
         self._words.setFixedHeight(66)
-        words = QVBoxLayout()
-        words.setSpacing(4)
+        words = column_of(spacing=4)
         words.addWidget(self._head)
         words.addWidget(self._words)
         self.act_button: QPushButton = button("", self._act, "act", "main act")
@@ -137,8 +129,7 @@ class Window(QMainWindow):
         policy = self.act_button.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.act_button.setSizePolicy(policy)
-        small = QHBoxLayout()
-        small.setSpacing(16)
+        small = row_of(spacing=16)
         self._undo = button("undo", self._undo_one, "link", "undo the last change of the draft")
         self._redo = button("redo", self._redo_one, "link", "redo")
         self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
@@ -147,13 +138,10 @@ class Window(QMainWindow):
         for one in (self._undo, self._redo, self._theme_link, self._units_link):
             small.addWidget(one)
         small.addStretch(1)
-        acts = QVBoxLayout()
-        acts.setSpacing(6)
+        acts = column_of(spacing=6)
         acts.addWidget(self.act_button)
         acts.addLayout(small)
-        row = QHBoxLayout()
-        row.setContentsMargins(MARGIN, 4, 14, 10)
-        row.setSpacing(20)
+        row = row_of(margins=(MARGIN, 4, 14, 10), spacing=20)
         row.addLayout(words, 1)
         row.addLayout(acts)
         return row

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.link.session import ContactMade
 from crisp_hornet.link.squeeze import PULLS
@@ -58,9 +59,7 @@ class IdentifyPanel(QWidget):
         hands.addWidget(self._lever)
         hands.addWidget(self._wheel)
         hands.addStretch(1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self, margins=0, spacing=4)
         column.addWidget(label("SHOW WHICH BIKE THIS IS", "caps"))
         for one in (self._words, self._so_far, self._typed, self._hands):
             column.addWidget(one)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.marks import BoltState, paint_bolt
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.widgets.layouts import row_of
 
 HEIGHT = 76
 BOLT_X = 24.0
@@ -83,9 +84,7 @@ class JobLine(QWidget):
     def __init__(self, stations: list[tuple[str, str]], theme: Theme) -> None:
         super().__init__()
         self.setFixedHeight(HEIGHT)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 0, 12, 0)
-        row.setSpacing(0)
+        row = row_of(self, margins=(12, 0, 12, 0), spacing=0)
         self.buttons: dict[str, StationButton] = {}
         for number, (key, name) in enumerate(stations, 1):
             button = StationButton(number, name, theme)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFrame, QWidget
 
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import SeverityMark
 
@@ -19,8 +20,7 @@ class Notice(QWidget):
         super().__init__()
         self.theme = theme
         self.text = ""
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(22, 4, 22, 0)
+        self._column = column_of(self, margins=(22, 4, 22, 0))
         self.hide()
 
     def say(self, severity: str, text: str, log: Path | None = None) -> None:
@@ -30,8 +30,7 @@ class Notice(QWidget):
         frame = QFrame()
         frame.setObjectName("sheet")
         frame.setAccessibleName(text)
-        row = QHBoxLayout(frame)
-        row.setContentsMargins(10, 6, 10, 6)
+        row = row_of(frame, margins=(10, 6, 10, 6))
         row.addWidget(SeverityMark(severity, self.theme))
         row.addWidget(label(text, wrap=True), 1)
         if log is not None:

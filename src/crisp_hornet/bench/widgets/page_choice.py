@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QWidget
+
+from crisp_hornet.bench.widgets.layouts import row_of
 
 
 class PageChoice(QWidget):
@@ -17,9 +19,7 @@ class PageChoice(QWidget):
         self.at = 0
         self.buttons: list[QPushButton] = []
         group = QButtonGroup(self)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(spacing)
+        row = row_of(self, margins=0, spacing=spacing)
         for at, word in enumerate(words):
             made = QPushButton(word)
             made.setProperty("role", "page")

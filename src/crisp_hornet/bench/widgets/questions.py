@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Hashable, Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import clear, label
 from crisp_hornet.link.operations import Question
 
@@ -23,9 +24,7 @@ class Questions(QWidget):
         self.theme = theme
         self.boxes: dict[str, Confirm] = {}
         self._asked: tuple[Hashable, ...] = ()
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(6)
+        self._column = column_of(self, margins=0, spacing=6)
         self.hide()
 
     def ask(self, questions: Sequence[Question], about: Hashable) -> None:
@@ -47,8 +46,7 @@ class Questions(QWidget):
             self.boxes[one.id] = box
             says = label(one.text, wrap=True)
             says.setBuddy(box)
-            row = QHBoxLayout()
-            row.setSpacing(6)
+            row = row_of(spacing=6)
             row.addWidget(box)
             row.addWidget(says, 1)
             self._column.addLayout(row)

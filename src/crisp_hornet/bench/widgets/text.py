@@ -9,7 +9,6 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
-    QHBoxLayout,
     QLabel,
     QLayout,
     QPushButton,
@@ -18,6 +17,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -51,9 +52,7 @@ def sheet(*inside: QWidget, margin: int = 12, spacing: int = 6) -> QFrame:
     """A framed sheet of paper with widgets below each other."""
     made = QFrame()
     made.setObjectName("sheet")
-    column = QVBoxLayout(made)
-    column.setContentsMargins(margin, margin, margin, margin)
-    column.setSpacing(spacing)
+    column = column_of(made, margins=margin, spacing=spacing)
     for widget in inside:
         column.addWidget(widget)
     return made
@@ -88,15 +87,12 @@ def column_scroll(inside: QWidget) -> QScrollArea:
 def scrolled_rows(owner: QWidget, spacing: int, keys: bool = False) -> QVBoxLayout:
     """Fill a widget with a column of rows that scrolls, with the arrow ``keys`` too where nothing in it takes the focus."""
     inside = QWidget()
-    rows = QVBoxLayout(inside)
-    rows.setContentsMargins(0, 0, 8, 0)
-    rows.setSpacing(spacing)
+    rows = column_of(inside, margins=(0, 0, 8, 0), spacing=spacing)
     scroll = column_scroll(inside)
     if keys:
         scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         scroll.setAccessibleName(owner.accessibleName())
-    column = QVBoxLayout(owner)
-    column.setContentsMargins(0, 0, 0, 0)
+    column = column_of(owner, margins=0)
     column.addWidget(scroll)
     return rows
 
@@ -104,13 +100,10 @@ def scrolled_rows(owner: QWidget, spacing: int, keys: bool = False) -> QVBoxLayo
 def two_columns(page: QWidget, left: QLayout, right: QLayout) -> None:
     """Fill a page with two columns that scroll together."""
     inside = QWidget()
-    row = QHBoxLayout(inside)
-    row.setContentsMargins(0, 4, 8, 0)
-    row.setSpacing(18)
+    row = row_of(inside, margins=(0, 4, 8, 0), spacing=18)
     row.addLayout(left, 1)
     row.addLayout(right, 1)
-    outer = QVBoxLayout(page)
-    outer.setContentsMargins(0, 0, 0, 0)
+    outer = column_of(page, margins=0)
     outer.addWidget(column_scroll(inside))
 
 

@@ -11,9 +11,10 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.trace_parts import Ribbon, SizeAxis, TimeAxis, TraceBox, WayAxis, clock
 from crisp_hornet.bench.widgets.trace_rows import WHOLE, Rows, limit_word, told, turned, unit_of
 from crisp_hornet.core.arrays import Array
@@ -61,8 +62,7 @@ class Traces(QWidget):
         self._view.ci.layout.setSpacing(5)
         self._view.ci.layout.setContentsMargins(0, 0, 0, 0)
         self._view.scene().sigMouseMoved.connect(self._mouse_moved)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = column_of(self, margins=0)
         column.addWidget(self._view)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(

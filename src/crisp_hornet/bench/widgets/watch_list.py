@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayou
 
 from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.core.rules import Strength, Warning_
 
@@ -36,8 +37,7 @@ def card(theme: Theme, severity: str, text: str, reason: str, *links: QWidget) -
     """A card with a severity's shape, one strong line, the reason, and links."""
     strong = label(text, wrap=True)
     strong.setStyleSheet("font-weight: 600;")
-    column = QVBoxLayout()
-    column.setSpacing(2)
+    column = column_of(spacing=2)
     column.addWidget(strong)
     column.addWidget(label(reason, "quiet", wrap=True))
     for link in links:
@@ -46,8 +46,7 @@ def card(theme: Theme, severity: str, text: str, reason: str, *links: QWidget) -
         else:  # words take the whole width, or they would be cut
             column.addWidget(link)
     made = sheet(margin=10)
-    row = QHBoxLayout()
-    row.setSpacing(8)
+    row = row_of(spacing=8)
     row.addWidget(SeverityMark(severity, theme), alignment=Qt.AlignmentFlag.AlignTop)
     row.addLayout(column, 1)
     layout = made.layout()
@@ -80,13 +79,10 @@ class WatchList(QWidget):
         head.addStretch(1)
         head.addWidget(self._summary)
         inside = QWidget()
-        self._cards = QVBoxLayout(inside)
-        self._cards.setContentsMargins(0, 0, 4, 0)
-        self._cards.setSpacing(8)
+        self._cards = column_of(inside, margins=(0, 0, 4, 0), spacing=8)
         scroll = column_scroll(inside)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = column_of(self, margins=0)
         column.addLayout(head)
         column.addWidget(scroll, 1)
 

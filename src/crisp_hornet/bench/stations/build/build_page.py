@@ -6,7 +6,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QWidget
 
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.desk.desk import Desk
@@ -19,6 +19,7 @@ from crisp_hornet.bench.stations.build.pack_window import PackWindow
 from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_picture
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.documents import store
 from crisp_hornet.documents.base import unknown_keys
@@ -37,9 +38,7 @@ class BuildPage(Station):
         super().__init__(desk, link, theme)
         self._title = label("", "title")
         self._about = label("", "quiet")
-        self._rows = QVBoxLayout()
-        self._rows.setContentsMargins(0, 0, 6, 0)
-        self._rows.setSpacing(0)
+        self._rows = column_of(margins=(0, 0, 6, 0), spacing=0)
         self._entry = EntryPanel(desk)
         self._entry.closed.connect(self.show_garage)
         self._garage = GaragePanel(desk)
@@ -71,11 +70,9 @@ class BuildPage(Station):
         head.addWidget(button("Open a bike file", self.open_bike_file, "link"))
         head.addSpacing(14)
         head.addWidget(button("Open a tune file", self.open_tune_file, "link"))
-        middle = QVBoxLayout()
-        middle.setSpacing(4)
+        middle = column_of(spacing=4)
         middle.addLayout(head)
-        views = QHBoxLayout()
-        views.setSpacing(16)
+        views = row_of(spacing=16)
         views.addWidget(self._about, 1)
         for index, words in enumerate(("the bike", "its pack", "its motor")):
             link = button(words, partial(self.show_view, index), "link", f"Show {words}")
@@ -92,16 +89,13 @@ class BuildPage(Station):
         self._pack_title = label("THE PACK, RESTED VOLTS", "caps")
         middle.addWidget(self._pack_title)
         middle.addWidget(self._pack)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 4, 0, 0)
-        row.setSpacing(24)
+        row = row_of(self, margins=(0, 4, 0, 0), spacing=24)
         row.addWidget(scroll)
         row.addLayout(middle, 1)
 
     def _column(self, *widgets: QWidget) -> QWidget:
         page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 4, 0, 0)
+        column = column_of(page, margins=(0, 4, 0, 0))
         for widget in widgets:
             column.addWidget(widget, 1 if isinstance(widget, PlainChart) else 0)
         return page

@@ -9,13 +9,14 @@ from functools import partial
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.build.plausible import implausible
 from crisp_hornet.core.drive.uncertainty import UNCERTAIN, relative_spread
@@ -59,9 +60,7 @@ class WayEntry(QWidget):
             editor.returnPressed.connect(self.take)
             grid.addWidget(label(words, "quiet"), row, 0)
             grid.addWidget(editor, row, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self, margins=0, spacing=4)
         title = label(way.title, wrap=True)
         title.setStyleSheet("font-weight: 600;")
         column.addWidget(title)
@@ -141,9 +140,7 @@ class EntryPanel(QWidget):
         self.entries: list[WayEntry] = []
         desk.bike_changed.connect(self.refresh)
         desk.units_changed.connect(self.refresh)
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 4, 0)
-        self._column.setSpacing(8)
+        self._column = column_of(self, margins=(0, 0, 4, 0), spacing=8)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
 from crisp_hornet.garage.glance import KeptBike
@@ -21,11 +22,8 @@ class GaragePanel(QWidget):
         self.name = QLineEdit()
         self.name.setPlaceholderText("name of the new bike")
         self.name.setAccessibleName("name of the new bike")
-        self._bikes = QVBoxLayout()
-        self._bikes.setSpacing(6)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 4, 0)
-        column.setSpacing(8)
+        self._bikes = column_of(spacing=6)
+        column = column_of(self, margins=(0, 0, 4, 0), spacing=8)
         column.addWidget(label("GARAGE", "caps"))
         column.addLayout(self._bikes)
         column.addSpacing(6)
@@ -48,8 +46,7 @@ class GaragePanel(QWidget):
                 name = label(f"{kept.name}, on the stand", wrap=True)
                 name.setStyleSheet("font-weight: 600;")
                 self._bikes.addWidget(name)
-                acts = QHBoxLayout()
-                acts.setSpacing(16)
+                acts = row_of(spacing=16)
                 acts.addWidget(button("Duplicate", self.duplicate, "link"))
                 acts.addWidget(button("Put away", self._desk.archive_bike, "link"))
                 acts.addStretch(1)
@@ -66,8 +63,7 @@ class GaragePanel(QWidget):
                     self._bikes.addLayout(self._parts(kept))
 
     def _parts(self, kept: KeptBike) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(14)
+        row = row_of(spacing=14)
         row.addWidget(label("take over its", "quiet"))
         for part, words in (("battery", "pack"), ("motor", "motor"), ("controller", "controller")):
             act = partial(self._desk.take_part, kept.id, part)

@@ -18,6 +18,7 @@ from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import Scope
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
@@ -62,9 +63,7 @@ class InstrumentView(QWidget):
         self._deadman = QTimer(self)
         self._deadman.setInterval(HOLD_MS)
         self._deadman.timeout.connect(self._ask_detection)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(8)
+        column = column_of(self, margins=0, spacing=8)
         column.addWidget(self._title)
         column.addWidget(self._do)
         column.addWidget(self.scope, 1)

@@ -7,7 +7,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -19,6 +19,7 @@ from crisp_hornet.bench.stations.calibrate.scope_view import ScopeView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, column_scroll, label, sheet
 from crisp_hornet.link.contact import Live
 from crisp_hornet.link.session import ContactMade
@@ -80,16 +81,12 @@ class CalibratePage(Station):
         left = column_scroll(self.list)
         left.setFixedWidth(268)
         bench = QWidget()
-        row = QHBoxLayout(bench)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(22)
+        row = row_of(bench, margins=0, spacing=22)
         row.addWidget(left)
         row.addWidget(self.view, 1)
         for view in (bench, self.scope_view):
             self._views.addWidget(view)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(8)
+        column = column_of(self, margins=(0, 4, 0, 0), spacing=8)
         column.addLayout(head)
         column.addWidget(sheet(self._caution, margin=4))
         column.addWidget(self._views, 1)

@@ -6,13 +6,14 @@ from datetime import datetime
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.marks import paint_check, paint_severity
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.documents.calibration import Calibration
 
 ROW = 44
@@ -75,9 +76,7 @@ class InstrumentList(QWidget):
         super().__init__()
         self._desk = desk
         self.rows = [InstrumentRow(one, theme) for one in INSTRUMENTS]
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 4, 0)
-        column.setSpacing(1)
+        column = column_of(self, margins=(0, 0, 4, 0), spacing=1)
         for row in self.rows:
             row.clicked.connect(lambda _on, row=row: self.chosen.emit(row.instrument))
             column.addWidget(row)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
@@ -14,6 +14,7 @@ from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigge
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, column_scroll, label
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
@@ -33,9 +34,7 @@ class ScopeView(QWidget):
         self.boxes: dict[str, Confirm] = {}
         self._names: dict[str, QLabel] = {}
         channels = QWidget()
-        column = QVBoxLayout(channels)
-        column.setContentsMargins(0, 0, 4, 0)
-        column.setSpacing(0)
+        column = column_of(channels, margins=(0, 0, 4, 0), spacing=0)
         for name in ring.names:
             box = Confirm(theme, f"show {name}")
             box.setChecked(name in AT_FIRST)
@@ -55,13 +54,10 @@ class ScopeView(QWidget):
             NumberField("trigger level", thousandths=True, width=80),
         )
         self._freeze = button("Freeze", self._switch_freeze, "large", "Freeze the scope")
-        right = QVBoxLayout()
-        right.setSpacing(8)
+        right = column_of(spacing=8)
         right.addLayout(self._controls(ring))
         right.addWidget(self.scope, 1)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(18)
+        outer = row_of(self, margins=0, spacing=18)
         outer.addWidget(scroll)
         outer.addLayout(right, 1)
         desk.units_changed.connect(self._show_units)
@@ -77,8 +73,7 @@ class ScopeView(QWidget):
         self.trigger_box.setAccessibleName("trigger on")
         self.level.setPlaceholderText("level")
         self.level.returnPressed.connect(self.arm)
-        row = QHBoxLayout()
-        row.setSpacing(10)
+        row = row_of(spacing=10)
         for one in (self.window_box, self.trigger_box, self.level):
             one.setMinimumHeight(40)
             row.addWidget(one)

@@ -7,12 +7,13 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.documents import store
 from crisp_hornet.documents.backup import Backup, read_backup
@@ -32,9 +33,7 @@ class BackupsPanel(QWidget):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()
         self._desk, self._link, self.theme = desk, link, theme
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(8)
+        self._column = column_of(self, margins=0, spacing=8)
         desk.bike_changed.connect(self._show)
         desk.held.changed.connect(self._show)
         link.changed.connect(self._show)
@@ -94,9 +93,7 @@ class BackupsPanel(QWidget):
             )
         row.addWidget(button("export", partial(self.export, backup), "link", f"Export the backup of {when}"))
         inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        column = column_of(inside, margins=0, spacing=2)
         column.addLayout(row)
         column.addWidget(label(self._against(backup), "quiet", wrap=True))
         return sheet(inside, margin=10)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.link.contact import Live
@@ -23,9 +24,7 @@ class FaultsPanel(QWidget):
         super().__init__()
         self._desk, self._link, self.theme = desk, link, theme
         self.standing: StandingFault | None = None
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(10)
+        self._column = column_of(self, margins=0, spacing=10)
         link.live_changed.connect(self._take_live)
         link.contact_made.connect(self._forget)
         link.changed.connect(self._show)

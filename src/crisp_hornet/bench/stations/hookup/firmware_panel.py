@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.documents.errors import DocumentError
@@ -49,9 +50,7 @@ class FirmwarePanel(QWidget):
         self._stop = button("Stop", link.stop, "large", "Stop the transfer")
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(8)
+        column = column_of(self, margins=0, spacing=8)
         for one in (
             self._now,
             label(CAUTION, "quiet", wrap=True),

@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QPushButton, QStackedWidget, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -23,6 +23,7 @@ from crisp_hornet.bench.stations.hookup.ports_panel import PortsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.identify import IdentifyPanel
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.link.contact import Live
@@ -64,10 +65,8 @@ class HookUpPage(Station):
         self._who.setVerticalSpacing(2)
         self._who.setContentsMargins(0, 0, 0, 0)
         self._who_title = label("", "title")
-        self._doubts = QVBoxLayout()
-        self._doubts.setSpacing(6)
-        self._links = QHBoxLayout()
-        self._links.setSpacing(16)
+        self._doubts = column_of(spacing=6)
+        self._links = row_of(spacing=16)
         self.identify = IdentifyPanel(link)
         self.identify.hide()
         self.live_values = LiveValues(theme)
@@ -94,15 +93,13 @@ class HookUpPage(Station):
         self._take_bike()
 
     def _lay_out(self) -> None:
-        left = QVBoxLayout()
-        left.setSpacing(8)
+        left = column_of(spacing=8)
         left.addWidget(self._caution)
         left.addWidget(self.ports)
         left.addStretch(1)
         who = QWidget()
         who.setLayout(self._who)
-        links = QHBoxLayout()
-        links.setSpacing(14)
+        links = row_of(spacing=14)
         for index, words in enumerate(VIEWS):
             link = button(words, partial(self.show_view, index), "link", f"Show {words}")
             self._view_links.append(link)
@@ -110,13 +107,11 @@ class HookUpPage(Station):
         links.addStretch(1)
         for panel in (self.live_values, self.faults, self.backups, self.firmware, self.logs, self.jobs):
             inside = QWidget()
-            column = QVBoxLayout(inside)
-            column.setContentsMargins(0, 0, 6, 0)
+            column = column_of(inside, margins=(0, 0, 6, 0))
             column.addWidget(panel)
             column.addStretch(1)
             self._views.addWidget(column_scroll(inside))
-        right = QVBoxLayout()
-        right.setSpacing(8)
+        right = column_of(spacing=8)
         right.addWidget(self._who_title)
         right.addWidget(who)
         right.addLayout(self._doubts)
@@ -125,9 +120,7 @@ class HookUpPage(Station):
         right.addSpacing(4)
         right.addLayout(links)
         right.addWidget(self._views, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 4, 0, 0)
-        row.setSpacing(28)
+        row = row_of(self, margins=(0, 4, 0, 0), spacing=28)
         row.addLayout(left, 5)
         row.addLayout(right, 6)
 

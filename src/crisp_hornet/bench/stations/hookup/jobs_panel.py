@@ -6,12 +6,13 @@ from dataclasses import replace
 from datetime import datetime
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.build.job_sheets import SHEETS
 from crisp_hornet.garage.jobs import Job, JobStep
@@ -24,9 +25,7 @@ class JobsPanel(QWidget):
         super().__init__()
         self._desk, self.theme = desk, theme
         self._open: int | None = None
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(8)
+        self._column = column_of(self, margins=0, spacing=8)
         desk.bike_changed.connect(self._show)
         self._show()
 
@@ -116,13 +115,11 @@ class JobsPanel(QWidget):
         box = Confirm(self.theme, step.text)
         box.setChecked(step.done_at is not None)
         box.toggled.connect(lambda on: self.tick(job, index, on))
-        words = QVBoxLayout()
-        words.setSpacing(0)
+        words = column_of(spacing=0)
         words.addWidget(label(step.text, wrap=True))
         if step.caution:
             words.addWidget(label(step.caution, "quiet", wrap=True))
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 0, 0)
+        row = row_of(margins=0)
         row.addWidget(box)
         row.addLayout(words, 1)
         if step.done_at is not None:

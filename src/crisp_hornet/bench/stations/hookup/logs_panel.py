@@ -5,11 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QProgressBar, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.link.contact import Contact
@@ -25,13 +26,11 @@ class LogsPanel(QWidget):
         super().__init__()
         self._desk, self._link, self.theme = desk, link, theme
         self.found: list[StoredLog] | None = None
-        self._column = QVBoxLayout()
-        self._column.setSpacing(8)
+        self._column = column_of(spacing=8)
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.hide()
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_of(self, margins=0)
         outer.addLayout(self._column)
         outer.addWidget(self._bar)
         outer.addStretch(1)
@@ -103,8 +102,7 @@ class LogsPanel(QWidget):
 
     def _line(self, log: StoredLog) -> QWidget:
         inside = QWidget()
-        row = QHBoxLayout(inside)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = row_of(inside, margins=0)
         row.addWidget(label(f"ride {log.number + 1}: {log.seconds / 60:.1f} min, {log.rows} rows"), 1)
         fetch = button("fetch", partial(self.fetch, log), "link", f"Fetch stored ride {log.number + 1}")
         fetch.setEnabled(not self._link.busy)

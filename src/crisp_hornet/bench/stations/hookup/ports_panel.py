@@ -6,12 +6,13 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.ports import Port, serial_ports
@@ -33,8 +34,7 @@ class PortsPanel(QWidget):
         link.several.connect(self._take_several)
         self._radio_words = label("", "quiet", wrap=True)
         self._radio_words.hide()
-        self._ports = QVBoxLayout()
-        self._ports.setSpacing(6)
+        self._ports = column_of(spacing=6)
         self._typed = QLineEdit()
         self._typed.setPlaceholderText("or type one: /dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port")
         self._typed.setAccessibleName("port")
@@ -50,9 +50,7 @@ class PortsPanel(QWidget):
         head.addWidget(self._radio_link)
         head.addSpacing(12)
         head.addWidget(button("Look again", self.look, "link"))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(8)
+        column = column_of(self, margins=0, spacing=8)
         column.addLayout(head)
         column.addLayout(self._ports)
         column.addWidget(self._radio_words)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import in_units, predict
 from crisp_hornet.bench.moments import time_words
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label, rule
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.core.tunes.family import depths, parents
@@ -25,9 +26,7 @@ class FamilyView(QWidget):
     def __init__(self, desk: Desk, again: Callable[[Tune], None]) -> None:
         super().__init__()
         self._desk, self._again = desk, again
-        self._rows = QVBoxLayout(self)
-        self._rows.setContentsMargins(0, 0, 12, 0)
-        self._rows.setSpacing(5)
+        self._rows = column_of(self, margins=(0, 0, 12, 0), spacing=5)
 
     def refresh(self) -> None:
         """Show the tunes as they are now."""
@@ -61,8 +60,7 @@ class FamilyView(QWidget):
     def _add(self, head: str, steps: str, figures: str, depth: int, tune: Tune) -> None:
         strong = label(head, wrap=True)
         strong.setStyleSheet("font-weight: 600;")
-        words = QVBoxLayout()
-        words.setSpacing(1)
+        words = column_of(spacing=1)
         for one in (strong, label(self._desk.units.text(steps), wrap=True), label(figures, "quiet", wrap=True)):
             words.addWidget(one)
         row = QHBoxLayout()

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QPixmap
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QStackedWidget, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
@@ -17,6 +17,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, rule
 from crisp_hornet.bench.written import turned_over
@@ -58,9 +59,7 @@ class LogbookPage(Station):
         self.note.setAccessibleName("a new note")
         self.note.returnPressed.connect(self._keep_note)
         inside = QWidget()
-        self._lines = QVBoxLayout(inside)
-        self._lines.setContentsMargins(0, 0, 12, 0)
-        self._lines.setSpacing(6)
+        self._lines = column_of(inside, margins=(0, 0, 12, 0), spacing=6)
         scroll = column_scroll(inside)
         head = QHBoxLayout()
         head.addWidget(label("What happened, the newest first", "title"))
@@ -79,9 +78,7 @@ class LogbookPage(Station):
         write.addWidget(self.note, 1)
         write.addWidget(button("Keep the note", self._keep_note))
         write.addWidget(button("With a file", self._ask_attach, "", "Keep the note with a picture or another file"))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(10)
+        column = column_of(self, margins=(0, 4, 0, 0), spacing=10)
         column.addLayout(head)
         column.addLayout(write)
         column.addWidget(self.kinds)
@@ -238,8 +235,7 @@ class LogbookPage(Station):
         kind.setFixedWidth(58)
         title = label(turned_over(entry.title, self.desk.units), wrap=True)
         title.setStyleSheet("font-weight: 600;")
-        words = QVBoxLayout()
-        words.setSpacing(1)
+        words = column_of(spacing=1)
         words.addWidget(title)
         if entry.detail:
             words.addWidget(label(turned_over(entry.detail, self.desk.units), "quiet", wrap=True))

@@ -5,11 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.documents.channels import TABLE, long_name
@@ -23,12 +24,10 @@ class FlawsPanel(QWidget):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk, self.theme = desk, theme
-        self._list = QVBoxLayout()
-        self._list.setSpacing(0)
+        self._list = column_of(spacing=0)
         inside = QWidget()
         inside.setLayout(self._list)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = column_of(self, margins=0)
         column.addWidget(column_scroll(inside))
         self.setMaximumHeight(150)
 

@@ -9,11 +9,12 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.documents.channels import long_name
@@ -73,15 +74,13 @@ class MappingPanel(QWidget):
         self._grid.setHorizontalSpacing(12)
         self._grid.setVerticalSpacing(3)
         inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 8, 0)
+        column = column_of(inside, margins=(0, 0, 8, 0))
         column.addLayout(self._grid)
         column.addStretch(1)
         acts = QHBoxLayout()
         acts.addStretch(1)
         acts.addWidget(button("Leave this log", self.dropped.emit, "link"))
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_of(self, margins=0)
         outer.addWidget(self._about)
         clock = QHBoxLayout()
         clock.addWidget(self.steady)

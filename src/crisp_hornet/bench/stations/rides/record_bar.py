@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -16,6 +16,7 @@ from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.pack.resting import REST_A
@@ -88,9 +89,7 @@ class RecordBar(QWidget):
         row.addWidget(self.note, 1)
         row.addWidget(self._told)
         row.addStretch(0)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self, margins=0, spacing=4)
         column.addLayout(row)
         for below in (self.card, self._led, self._last_run):
             column.addWidget(below)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.pack.resting import Resting
@@ -24,8 +25,7 @@ class RestRow(QWidget):
         self._ride_id = 0
         self._told = label("", "quiet")
         self._take_now = button("Take it now", self.take, "link", "Take the pack's voltage as rested")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = row_of(self, margins=0)
         row.addWidget(self._told)
         row.addWidget(self._take_now)
         row.addWidget(button("Not for this ride", self.leave, "link", "Do not wait for the rested voltage"))

@@ -14,6 +14,7 @@ from crisp_hornet.bench.stations.rides.track_map import TrackMap
 from crisp_hornet.bench.stations.rides.two_channels import Against
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -60,16 +61,14 @@ class RideSide(QWidget):
 
     def _lay_out(self) -> None:
         against = QWidget()
-        both = QVBoxLayout(against)
-        both.setContentsMargins(0, 0, 0, 0)
+        both = column_of(against, margins=0)
         both.addWidget(self.across)
         both.addWidget(self.against)
         self._stack = QStackedWidget()
         self._pages = (self.bars, against, self.profile)
         for page in self._pages:
             self._stack.addWidget(page)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_of(self, margins=0)
         self._inside = QWidget()  # the window shows and hides the whole of it
         outer.addWidget(self._inside)
         column = QVBoxLayout(self._inside)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.overview import Overview
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
@@ -83,15 +84,12 @@ class RideView(QWidget):
         self.overview.moved.connect(self.traces.show_between)
 
     def _lay_out(self) -> None:
-        choices = QHBoxLayout()
-        choices.setSpacing(18)
+        choices = row_of(spacing=18)
         choices.addWidget(self.groups)
         choices.addWidget(self.axis)
         choices.addStretch(1)
         choices.addWidget(self.other, 2)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self, margins=0, spacing=4)
         column.addLayout(choices)
         column.addWidget(self.traces, 1)
         column.addWidget(self.overview)

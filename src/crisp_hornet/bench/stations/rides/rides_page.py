@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
@@ -24,6 +24,7 @@ from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.rides.runs_panel import RunsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, label, shortened
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.evidence.peaks import energy
@@ -103,8 +104,7 @@ class RidesPage(Station):
         self.traces.point_at(at_s)
 
     def _lay_out(self) -> None:
-        left = QVBoxLayout()
-        left.setSpacing(6)
+        left = column_of(spacing=6)
         left.addWidget(label("RIDES", "caps"))
         left.addWidget(self._list, 1)
         head = QHBoxLayout()
@@ -122,9 +122,7 @@ class RidesPage(Station):
             head.addWidget(one)
             head.addSpacing(6)
         ride = QWidget()
-        middle = QVBoxLayout(ride)
-        middle.setContentsMargins(0, 0, 0, 0)
-        middle.setSpacing(4)
+        middle = column_of(ride, margins=0, spacing=4)
         for widget in (self.recording, self.rest, self._about, self.flaws, self.card, self.runs):
             middle.addWidget(widget)
         middle.addWidget(self.view, 1)
@@ -132,13 +130,10 @@ class RidesPage(Station):
             panel.hide()
         self._views.addWidget(ride)
         self._views.addWidget(self.panel)
-        outer = QVBoxLayout()
-        outer.setSpacing(4)
+        outer = column_of(spacing=4)
         outer.addLayout(head)
         outer.addWidget(self._views, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 4, 0, 0)
-        row.setSpacing(20)
+        row = row_of(self, margins=(0, 4, 0, 0), spacing=20)
         row.addLayout(left)
         row.addLayout(outer, 1)
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.programmes.catalogue import programmes
@@ -35,12 +36,10 @@ class RunsPanel(QWidget):
         self.choice.activated.connect(lambda _at: self.refresh())
         self._looking = Background()
         self._looking.done.connect(self._take)
-        self._list = QVBoxLayout()
-        self._list.setSpacing(2)
+        self._list = column_of(spacing=2)
         inside = QWidget()
         inside.setLayout(self._list)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = column_of(self, margins=0)
         column.addWidget(self.choice)
         column.addWidget(column_scroll(inside))
         self.setFixedHeight(170)

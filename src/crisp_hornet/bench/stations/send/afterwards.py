@@ -5,13 +5,14 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
+from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.errors import DocumentError
@@ -30,9 +31,7 @@ class Afterwards(QWidget):
     def __init__(self, desk: Desk, link: Link, power_cycle: PowerCycle) -> None:
         super().__init__()
         self._desk, self._link, self._power_cycle = desk, link, power_cycle
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(0, 0, 0, 0)
-        self._row.setSpacing(10)
+        self._row = row_of(self, margins=0, spacing=10)
 
     def refresh(self, report: Report | None, backup: Backup | None, sending: bool) -> None:
         """Offer what fits what came of the send, and what is about to be put back."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Choice
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
@@ -58,8 +59,7 @@ class HowLong(QWidget):
         self._group = QButtonGroup(self)
         self._group.addButton(self.trial)
         self._group.addButton(self.keep)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = column_of(self, margins=0)
         column.addWidget(label("HOW LONG", "caps"))
         for one in (self.trial, self._why_not, self.keep):
             column.addWidget(one)

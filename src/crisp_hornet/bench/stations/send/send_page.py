@@ -23,6 +23,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.identify import IdentifyPanel
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.watch_list import card
@@ -95,9 +96,7 @@ class SendPage(Station):
         head.addWidget(self._title, 1)
         head.addWidget(self._against)
         inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 10, 0)
-        column.setSpacing(10)
+        column = column_of(inside, margins=(0, 0, 10, 0), spacing=10)
         column.addLayout(head)
         column.addWidget(self._note)
         column.addLayout(self._proof)
@@ -112,8 +111,7 @@ class SendPage(Station):
         column.addLayout(progress)
         column.addWidget(self._afterwards)
         column.addStretch(1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 4, 0, 0)
+        outer = column_of(self, margins=(0, 4, 0, 0))
         outer.addWidget(column_scroll(inside))
 
     def offer(self, simulated: Simulated) -> None:

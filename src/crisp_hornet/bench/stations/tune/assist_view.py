@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
@@ -15,6 +15,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.text import column_scroll, label
@@ -65,8 +66,7 @@ class AssistView(TuneView):
         head.addWidget(label("levels by", "quiet"))
         head.addWidget(self.quantity)
         head.addStretch(1)
-        drawn = QVBoxLayout()
-        drawn.setSpacing(0)
+        drawn = column_of(spacing=0)
         drawn.addLayout(head)
         drawn.addWidget(self.levels, 1)
         drawn.addWidget(self._shares, 1)
@@ -79,9 +79,7 @@ class AssistView(TuneView):
         for at in (0, 1):
             grid.setColumnStretch(at, 1)
             grid.setRowStretch(at, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self, margins=0, spacing=6)
         column.addLayout(grid, 1)
         column.addWidget(self.words)
         scroll = column_scroll(self.table)

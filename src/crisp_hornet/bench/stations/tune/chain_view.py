@@ -19,6 +19,7 @@ from crisp_hornet.bench.paper import rendered
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.drive.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
@@ -47,10 +48,8 @@ class ChainView(QWidget):
         self._table = QGridLayout()
         self._table.setHorizontalSpacing(16)
         self._table.setVerticalSpacing(3)
-        self._told = QVBoxLayout()
-        self._told.setSpacing(6)
-        self._devices = QVBoxLayout()
-        self._devices.setSpacing(4)
+        self._told = column_of(spacing=6)
+        self._devices = column_of(spacing=4)
         self.name = QLineEdit()
         self.name.setPlaceholderText("a display, a lever, a mode switch")
         self.name.setAccessibleName("name of the device")
@@ -63,8 +62,7 @@ class ChainView(QWidget):
         self._gauge = QGridLayout()
         self._gauge.setHorizontalSpacing(18)
         self._gauge.setVerticalSpacing(2)
-        self._card = QVBoxLayout()
-        self._card.setSpacing(0)
+        self._card = column_of(spacing=0)
         self.ticked: set[str] = set()
         two_columns(self, self._who_wins(), self._to_carry())
 

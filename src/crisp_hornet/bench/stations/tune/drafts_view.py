@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QTextEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.core.tunes.step_plan import Step, step_plan
 from crisp_hornet.documents.setting_words import in_words, label_of
@@ -96,8 +97,7 @@ class DraftsView(TuneView):
         differing = draft.differing(tune)
         words = "as in hand" if not differing else self._told(tune, differing)
         acts = QWidget()
-        row = QHBoxLayout(acts)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = row_of(acts, margins=0)
         row.addWidget(button("Take it in hand", partial(self.open, name), "link", f"Take {name} in hand"))
         row.addWidget(button("let it go", partial(self.desk.draft.drop_named, name), "link", f"Let {name} go"))
         row.addStretch(1)

@@ -7,7 +7,6 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture, PlainChart
@@ -18,6 +17,7 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.rider.throttle import (
@@ -67,21 +67,17 @@ class FeelView(TuneView):
         self.beside = Chooser()
         self.beside.setAccessibleName("what the draft is laid beside")
         self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
-        families = QHBoxLayout()
-        families.setSpacing(14)
+        families = row_of(spacing=14)
         families.addWidget(label("drag a point, or take", "quiet"))
         for name in FAMILIES:
             families.addWidget(button(name, partial(self.take_family, name), "link", f"Throttle curve: {name}"))
         families.addStretch(1)
         families.addWidget(label("beside", "quiet"))
         families.addWidget(self.beside)
-        charts = QHBoxLayout()
-        charts.setSpacing(10)
+        charts = row_of(spacing=10)
         charts.addWidget(self.launch, 1)
         charts.addWidget(self.speed, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self, margins=0, spacing=6)
         column.addLayout(families)
         column.addWidget(self.curve, 5)
         column.addLayout(charts, 4)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from pydantic import ValidationError
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.rules.local_examples import EXAMPLES
 from crisp_hornet.documents.local_rules import LocalRules
@@ -54,9 +55,7 @@ class LocalPanel(QWidget):
         acts.addWidget(self.throttle)
         acts.addStretch(1)
         acts.addWidget(button("Keep", self.keep, "link", "Keep the local rules"))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self, margins=0, spacing=4)
         column.addWidget(label("WHERE IT IS RIDDEN", "caps"))
         column.addWidget(self.example)
         column.addLayout(grid)

@@ -5,13 +5,14 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.documents.bike import Bike
@@ -41,8 +42,7 @@ class ModesColumn(RulerColumn):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme, [("", [f"mode.{key}" for key in KEYS])])
         self.chosen = 0
-        self._modes = QVBoxLayout()
-        self._modes.setSpacing(0)
+        self._modes = column_of(spacing=0)
         self._shown: list[str] | None = None
         self.kind = Chooser()
         self.kind.addItems(KINDS)

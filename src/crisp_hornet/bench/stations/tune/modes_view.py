@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
@@ -16,6 +16,7 @@ from crisp_hornet.bench.stations.tune.modes_column import ModesColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
 from crisp_hornet.core.drive.modes import in_mode
@@ -101,22 +102,17 @@ class ModesView(TuneView):
         )
         self._curves: dict[str, tuple[object, PullCurve]] = {}
         self.local = LocalPanel(desk)
-        below = QHBoxLayout()
-        below.setSpacing(10)
+        below = row_of(spacing=10)
         scroll = column_scroll(self.table)
         below.addWidget(scroll, 3)
         below.addWidget(sheet(self.local, margin=8), 2)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self, margins=0, spacing=6)
         column.addWidget(self._words)
         column.addWidget(self.chart, 1)
         column.addLayout(below)
 
     def _word_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row = row_of(margins=0, spacing=6)
         row.addWidget(self.name, 2)
         row.addWidget(self.lever, 3)
         for key, box in self.flags.items():

@@ -7,12 +7,13 @@ from collections.abc import Iterable
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.charts.efficiency_cells import EfficiencyCells
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import label, sheet
 from crisp_hornet.core.drive.efficiency import EfficiencyMap, efficiency_map
 from crisp_hornet.core.drive.pull import PullCurve
@@ -95,9 +96,7 @@ class RoadTable(QWidget):
         for column, head in enumerate(self._heads):
             self._grid.addWidget(head, 0, column, Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft)
         self._cells: dict[tuple[int, int], QLabel] = {}
-        column_box = QVBoxLayout(self)
-        column_box.setContentsMargins(0, 0, 0, 0)
-        column_box.setSpacing(2)
+        column_box = column_of(self, margins=0, spacing=2)
         self._title, self._title_text = label(title, "caps"), title
         column_box.addWidget(self._title)
         column_box.addLayout(self._grid)
@@ -142,9 +141,7 @@ class RoadView(QWidget):
         tables.setSpacing(8)
         for index, table in enumerate((self.launches, self.stops, self.energy, self.range)):
             tables.addWidget(sheet(table, margin=10), index // 2, index % 2)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(10)
+        column = column_of(self, margins=(0, 4, 0, 0), spacing=10)
         column.addLayout(tables)
         column.addWidget(self.cells, 1)
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.scales import scale_of
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import column_scroll, label
 from crisp_hornet.documents.bike import Bike
@@ -28,9 +29,7 @@ class RulerColumn(QWidget):
         self.rulers: dict[str, Ruler] = {}
         self.needs: dict[str, Callable[[Tune], str]] = {}
         inside = QWidget()
-        self.column = QVBoxLayout(inside)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(0)
+        self.column = column_of(inside, margins=0, spacing=0)
         for heading, paths in blocks:
             if heading:
                 self.column.addSpacing(4)
@@ -44,8 +43,7 @@ class RulerColumn(QWidget):
                 self.column.addWidget(ruler)
         self.column.addStretch(1)
         scroll = column_scroll(inside)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_of(self, margins=0)
         outer.addWidget(scroll)
         self.setFixedWidth(WIDE + 12)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.charts.heat_strip import HeatStrip
@@ -28,6 +28,7 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
 from crisp_hornet.bench.widgets.text import label
@@ -54,8 +55,7 @@ class TunePage(Station):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self.rulers: dict[str, Ruler] = {}
-        self._left = QVBoxLayout()
-        self._left.setSpacing(0)
+        self._left = column_of(spacing=0)
         self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.draft.token)
         self._charge.changed.connect(self._take_charge)
         self._charge.refused.connect(lambda why: desk.said.emit("warn", why))
@@ -107,9 +107,7 @@ class TunePage(Station):
 
     def _lay_out(self) -> None:
         pull = QWidget()
-        column = QVBoxLayout(pull)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(pull, margins=0, spacing=6)
         head = QHBoxLayout()
         head.addWidget(self._legend, 1)
         head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
@@ -129,13 +127,10 @@ class TunePage(Station):
             if one.column is not None:
                 self._columns.addWidget(one.column)
         self._columns.setFixedWidth(COLUMN_PX)
-        middle = QVBoxLayout()
-        middle.setSpacing(6)
+        middle = column_of(spacing=6)
         middle.addWidget(self.switch)
         middle.addWidget(self._views, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(16)
+        row = row_of(self, margins=0, spacing=16)
         row.addWidget(self._columns)
         row.addLayout(middle, 1)
 

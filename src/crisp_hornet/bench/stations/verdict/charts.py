@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.charts.plain_chart import PlainChart
@@ -13,6 +13,7 @@ from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno, picture_on_paper, pull_on_paper
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
@@ -62,9 +63,7 @@ class Charts(QWidget):
         self._stack = QStackedWidget()
         self._stack.addWidget(self._page(self.pull, self._legend))
         self._stack.addWidget(self._page(self.plain, self._told, self.kg))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        column = column_of(self, margins=0, spacing=2)
         column.addWidget(self.choice)
         column.addWidget(self._stack, 1)
         self._way: tuple[Ride, Units] | None = None
@@ -76,9 +75,7 @@ class Charts(QWidget):
         page, row = QWidget(), QHBoxLayout()
         for one in head:
             row.addWidget(one)
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        column = column_of(page, margins=0, spacing=2)
         column.addLayout(row)
         column.addWidget(chart, 1)
         return page

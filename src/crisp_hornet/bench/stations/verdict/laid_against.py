@@ -6,12 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import label, shortened
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
@@ -79,9 +80,7 @@ class AgainstRow(QWidget):
         self._work = Background(DocumentError)
         self._work.done.connect(self._take)
         self._work.failed.connect(lambda error: self.told.setText(str(error)))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
+        row = row_of(self, margins=0, spacing=14)
         row.addWidget(self.choice)
         row.addWidget(self.told, 1)
 

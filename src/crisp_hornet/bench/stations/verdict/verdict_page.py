@@ -26,6 +26,7 @@ from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, shortened
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -113,9 +114,7 @@ class VerdictPage(Station):
         self._cursor = label("", "quiet")
         self._traces.pointed.connect(self._show_cursor)
         inside = QWidget()
-        self._cards = QVBoxLayout(inside)
-        self._cards.setContentsMargins(0, 0, 4, 0)
-        self._cards.setSpacing(8)
+        self._cards = column_of(inside, margins=(0, 0, 4, 0), spacing=8)
         self._side = column_scroll(inside)
         self._lay_out()
         desk.ride.changed.connect(self._judge)
@@ -124,12 +123,10 @@ class VerdictPage(Station):
         self._judge()
 
     def _lay_out(self) -> None:
-        upper = QHBoxLayout()
-        upper.setSpacing(22)
+        upper = row_of(spacing=22)
         upper.addWidget(self.charts, 1)
         peaks_page = QWidget()
-        reached = QVBoxLayout(peaks_page)
-        reached.setContentsMargins(0, 0, 8, 0)
+        reached = column_of(peaks_page, margins=(0, 0, 8, 0))
         reached.addWidget(self.table)
         reached.addStretch(1)
         self._right.addWidget(column_scroll(peaks_page))
@@ -142,9 +139,7 @@ class VerdictPage(Station):
         right.addLayout(choice)
         right.addWidget(self._right, 1)
         upper.addLayout(right)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(3)
+        column = column_of(self, margins=(0, 4, 0, 0), spacing=3)
         column.addWidget(self._title)
         column.addWidget(self._about)
         column.addWidget(self.against)
