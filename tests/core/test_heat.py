@@ -9,7 +9,7 @@ from scipy.integrate import solve_ivp
 
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.heat.endurance import continuous_curve, seconds_of_full_pull
-from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
+from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, continuous_current_a, losses
 from tests.bikes import a_bike, a_tune
 
 
@@ -135,3 +135,16 @@ def test_full_pull_until_the_fade_errs_only_a_little_and_early():
         run = solve_ivp(slope, (0, 7200), [25.0, 25, 25], events=reach, rtol=1e-6, max_step=20)
         exact = run.t_events[0][0] if len(run.t_events[0]) else math.inf
         assert quick == pytest.approx(exact, rel=0.04)
+
+
+@pytest.mark.parametrize("ohm", [0.004, 0.0])
+def test_what_the_controller_alone_can_hold_for_ever(ohm):
+    """Next to no heat in the winding: copper heat and idle draw of the power stage meet what it gives to the air."""
+    bike = a_bike(controller__resistance_ohm=ohm, motor__phase_resistance_ohm=1e-4)
+    sink = bike.controller.thermal
+    held = continuous_current_a(bike, np.array([0.0, 36.0]), 150.0, 80.0, 25.0)
+    given_w = (sink.to_air_w_per_k + sink.airflow_w_per_k_per_mps * np.array([0.0, 10.0])) * 55.0
+    if ohm:
+        assert 1.5 * ohm * held**2 + bike.controller.idle_w == pytest.approx(given_w)
+    else:
+        assert (held > 300).all()  # only the winding holds it

@@ -218,10 +218,12 @@ def regen_violation(bike, tune, rested_v, v, i_d, i_q):
     return np.max(np.array(np.broadcast_arrays(*over)), axis=0)
 
 
-def test_losses_add_up_to_what_the_pack_gives():
-    """Power balance, each loss on its own: the cells' power is road power plus every loss."""
-    curve = pull_curve(a_bike(), a_tune(), np.arange(1.0, 46.0), Conditions(62.0, 60.0))
-    pulling = curve.wheel_force_n > 0
+@pytest.mark.parametrize("curve_of", [pull_curve, regen_curve])
+def test_losses_add_up_to_what_the_pack_gives(curve_of):
+    """Power balance, each loss on its own: the cells' power is road power plus every loss, whichever way it flows."""
+    curve = curve_of(a_bike(), a_tune(), np.arange(1.0, 46.0), Conditions(62.0, 60.0))
+    pulling = curve.wheel_force_n != 0
+    assert pulling.sum() > 20
     losses = (
         curve.copper_loss_w
         + curve.iron_loss_w
