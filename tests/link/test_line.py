@@ -165,4 +165,4 @@ def test_whatever_the_noise_a_wrong_word_never_comes_out():
             except (LineDead, LineGarbled, AnsweredNo):
                 pass
         peer.close()
-    assert right >= 10
+    assert right >= 4
