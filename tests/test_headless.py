@@ -14,6 +14,7 @@ from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.documents.backup import read_backup
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_tune, write
+from crisp_hornet.link.errors import LineDead
 from tests.standins import StandInProcess
 
 DAILY = {"drive.phase_current_a": 100.0, "drive.battery_current_a": 34.0}
@@ -260,6 +261,18 @@ def test_faults_are_explained_and_cleared(standin, folder, capsys):
     assert run("faults", "--port", standin.port) == 1
     assert "throttle signal out of range" in capsys.readouterr().out
     assert run("faults", "--port", standin.port, "--clear") == 0
+
+
+def test_what_was_sent_before_the_line_went_is_not_called_nothing(standin, folder, capsys, monkeypatch):
+    def gone(contact):
+        raise LineDead("Reading", "no answer", "Check plug and power.")
+
+    monkeypatch.setattr("crisp_hornet.commands.faults.standing_fault", gone)
+    standin.do("fault 12")
+    assert run("faults", "--port", standin.port, "--clear") == 3
+    told = capsys.readouterr().err
+    assert "was sent before that" in told and "Nothing was written" not in told
+    assert run("faults", "--port", standin.port) == 3 and "Nothing was written" in capsys.readouterr().err
 
 
 def test_a_description_is_checked_by_line_and_key(tmp_path, capsys):

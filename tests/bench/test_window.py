@@ -2,13 +2,17 @@
 
 import json
 from itertools import product
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
+from crisp_hornet.bench import stations
 from crisp_hornet.bench.theme import DARK, LIGHT, SEVERITIES, TRUTHS
 from crisp_hornet.demo import FACTORY, HERON
+from crisp_hornet.garage.glance import Glance
+from crisp_hornet.garage.store import Store
 from tests.bench.driving import click, go, texts
 from tests.bikes import BIKE, changed
 
@@ -168,3 +172,17 @@ def test_everything_that_can_be_pressed_has_a_name_and_long_words_stay_inside(qt
             ):
                 assert widget.accessibleName(), (number, widget)
         assert demo_window.width() == 1280 and demo_window.height() == 800
+
+
+def test_a_repaint_asks_no_database_and_no_station_reaches_into_the_garage(qtbot, demo_window, monkeypatch):
+    for station in demo_window.stations:
+        go(qtbot, demo_window, station)
+    QApplication.processEvents()
+    asked = []
+    monkeypatch.setattr(Store, "session", lambda self: asked.append("session"))
+    monkeypatch.setattr(Glance, "_rows", lambda self, *_: asked.append("glance"))
+    for page in [*demo_window.stations.there, demo_window]:
+        page.grab()
+    assert asked == []
+    for source in (Path(stations.__file__).parent).rglob("*.py"):
+        assert "desk.garage" not in source.read_text(), source

@@ -8,6 +8,7 @@ import pytest
 from crisp_hornet.core.evidence.dyno import dyno_run
 from crisp_hornet.core.pack.resting import Resting
 from crisp_hornet.core.programmes.catalogue import programmes
+from crisp_hornet.core.programmes.judging import sparse
 from crisp_hornet.core.programmes.lead import Lead, runs_in
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
@@ -213,3 +214,8 @@ def test_a_pack_has_rested_once_its_voltage_no_longer_rises():
     assert abs(at_settled - 60.0) < 0.03
     resting.take(901, 58.0, 14.0)  # it drives again
     assert resting.lasts_s == 0 and np.isnan(resting.volts) and not resting.settled
+
+
+def test_a_clock_that_stands_still_is_no_division_by_nothing():
+    ride = Ride("still", np.zeros(9), {"wheel_speed_kmh": np.full(9, 20.0), "throttle": np.ones(9)})
+    assert sparse(ride) == []

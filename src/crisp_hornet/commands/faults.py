@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 
 from crisp_hornet.commands.arguments import PORT
-from crisp_hornet.commands.guarded import REFUSED, guarded, session_at
+from crisp_hornet.commands.guarded import NOT_PROVED, REFUSED, guarded, session_at
 from crisp_hornet.commands.output import say, tell
+from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.faults import standing_fault
 from crisp_hornet.link.operations import ClearFaults, Release
 from crisp_hornet.link.report import Outcome
@@ -29,6 +30,12 @@ def run(options: argparse.Namespace) -> int:
                 say(report.message)
                 if report.outcome is Outcome.REFUSED:
                     return REFUSED
-        fault = standing_fault(session.contact)
+        try:
+            fault = standing_fault(session.contact)
+        except LinkError as error:
+            if not (options.release or options.clear):
+                raise
+            say(f"{error} What was asked for was sent before that; read the faults again before you ride.")
+            return NOT_PROVED
         tell(fault.text if fault is not None else "no fault stands")
         return REFUSED if fault is not None or session.made.held_off else 0

@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QEvent, QPointF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget as Base
@@ -103,8 +103,10 @@ class Handled(Base):
         else:
             super().keyPressEvent(event)
 
-    def event(self, event: QEvent | None) -> bool:
-        """Repainted where the focus comes or goes: the ring says what the keys move."""
-        if event is not None and event.type() in (QEvent.Type.FocusIn, QEvent.Type.FocusOut):
-            self.update()
-        return super().event(event)
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()  # the ring says what the keys move
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.update()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -60,6 +62,18 @@ class Story(QObject):
         entry = self._garage.book.attach(self._bike.id, path, text)
         self.changed.emit()
         return entry
+
+    def archive_to(self, path: Path) -> Callable[[], None]:
+        """Work for another thread: the bike with its whole story into a file."""
+        from crisp_hornet.garage.archive import export_bike  # here: what it needs would slow the start
+
+        return partial(export_bike, self._garage, self._bike.id, path)
+
+    def archive_from(self, path: Path) -> Callable[[], int]:
+        """Work for another thread: a bike with its story into the garage; gives its number."""
+        from crisp_hornet.garage.archive import import_bike
+
+        return partial(import_bike, self._garage, path)
 
     # --- backups and calibrations -----------------------------------------------------------------------
 

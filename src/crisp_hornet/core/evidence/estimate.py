@@ -65,6 +65,23 @@ def around(value: float, error: float, freedom: float, unit: str = "") -> Estima
     return Estimate(value, value - reach, value + reach, unit)
 
 
+def told_well(one: Estimate, widest: float, subject: str, spec: str = ".2g") -> Estimate:
+    """The estimate, or that ``subject`` tells it to no better than its interval: where it is not above 0, or half the interval is
+    ``widest`` of the value or more."""
+    if not one.known or (one.value > 0 and one.half_width < widest * one.value):
+        return one
+    return refused(
+        say(
+            "{subject} to no better than {low} to {high}{unit}",
+            subject=subject,
+            low=quantity(one.low, "", spec),
+            high=quantity(one.high, "", spec),
+            unit=f" {one.unit}" if one.unit else "",
+        ),
+        one.unit,
+    )
+
+
 @dataclass(frozen=True, eq=False)
 class Fit:
     """A least-squares solution (p,), its covariance (p, p) robust against what neighbours in a block share, and its freedom."""

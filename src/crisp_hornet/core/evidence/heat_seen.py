@@ -15,7 +15,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.motor import COPPER_PER_K
-from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused
+from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused, told_well
 from crisp_hornet.core.heat.nodes import Losses, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
@@ -105,18 +105,7 @@ def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
     if isinstance(fit, str):
         return refused(fit, unit)
     found = around(float(fit.values[at]), fit.error(at), fit.freedom, unit)
-    if found.half_width > WIDEST * found.value:
-        return refused(
-            say(
-                "{what} is told to no better than {low} to {high} {unit}",
-                what=what,
-                low=quantity(found.low, "", ".2g"),
-                high=quantity(found.high, "", ".2g"),
-                unit=unit,
-            ),
-            unit,
-        )
-    return found
+    return told_well(found, WIDEST, f"{what} is told")
 
 
 def _winding(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:

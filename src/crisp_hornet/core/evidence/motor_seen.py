@@ -16,7 +16,7 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.motor import COPPER_PER_K, MotorModel, electrical_speed
 from crisp_hornet.core.drive.pull import PullCurve
-from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
+from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused, told_well
 from crisp_hornet.core.evidence.pull_seen import BLOCK_S, FULL_PULL_S, FullPull, full_pull
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even
@@ -109,7 +109,7 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
     )
     if not warm:
         ohm = refused("the winding's temperature is needed: warm copper resists more", "Ω")
-    return _sure(flux, WIDEST_FLUX), _sure(ohm, WIDEST_OHM)
+    return told_well(flux, WIDEST_FLUX, "it is told"), told_well(ohm, WIDEST_OHM, "it is told")
 
 
 def _omega(ride: Ride, bike: Bike) -> Array | None:
@@ -127,20 +127,6 @@ def _steady(phase: Array) -> np.ndarray:
     with np.errstate(invalid="ignore"):
         found: np.ndarray = (np.abs(phase) > LEAST_A) & (change < SLOW_A + SLOW_SHARE * np.abs(phase))
     return found
-
-
-def _sure(one: Estimate, widest: float) -> Estimate:
-    if not one.known or (one.value > 0 and one.half_width < widest * one.value):
-        return one
-    return refused(
-        say(
-            "it is told to no better than {low} to {high} {unit}",
-            low=quantity(one.low, "", ".2g"),
-            high=quantity(one.high, "", ".2g"),
-            unit=one.unit,
-        ),
-        one.unit,
-    )
 
 
 def _efficiency(

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused
+from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused, told_well
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import summed
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
@@ -208,24 +208,12 @@ def _fitted(runs: list[_Run], bike: Bike) -> Fit | None:
 
 
 def _told(fit: Fit, bike: Bike, runs: int) -> RoadLoad:
-    names = ("crr", "cda")
-    found = [around(float(fit.values[at]), fit.error(at), fit.freedom, "m²" if at else "") for at in (0, 1)]
-    apart = []
-    for name, one in zip(names, found, strict=True):
-        sure = one.value > 0 and one.half_width < WIDEST * one.value
-        apart.append(
-            one
-            if sure
-            else refused(
-                say(
-                    "the roll-outs tell {name} to no better than {low} to {high}",
-                    name=name,
-                    low=quantity(one.low, "", ".3g"),
-                    high=quantity(one.high, "", ".3g"),
-                ),
-                one.unit,
-            )
+    apart = [
+        told_well(
+            around(float(fit.values[at]), fit.error(at), fit.freedom, unit), WIDEST, f"the roll-outs tell {name}", ".3g"
         )
+        for at, (name, unit) in enumerate((("crr", ""), ("cda", "m²")))
+    ]
     v = 20 / 3.6
     weights = np.zeros(len(fit.values))
     weights[:2] = bike.mass_kg * G_MPS2, 0.5 * AIR_KGPM3 * v**2

@@ -31,7 +31,8 @@ def sparse(ride: Ride, least_hz: float = LEAST_HZ) -> list[str]:
     if len(ride) < 5:
         return [spoils("no-readings")]
     steps = np.diff(ride.time_s)
-    seen_hz, longest_s = 1 / float(np.median(steps)), float(steps.max())
+    usual_s, longest_s = float(np.median(steps)), float(steps.max())
+    seen_hz = 1 / usual_s if usual_s > 0 else np.inf  # a clock that stood still
     return spoilt(seen_hz < least_hz, "sparse", seen=quantity(seen_hz, "", ".1f"), least=quantity(least_hz)) + spoilt(
         longest_s > HOLE_S, "hole", longest=quantity(longest_s, "s", ".1f")
     )

@@ -23,7 +23,6 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label,
 from crisp_hornet.bench.written import turned_over
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.garage.archive import export_bike, import_bike
 from crisp_hornet.garage.book import ENDINGS, PICTURES, Entry
 
 KINDS = {"send": "sent", "calibration": "sensor", "firmware": "firmware", "finding": "finding"}
@@ -105,11 +104,11 @@ class LogbookPage(Station):
 
     def export_bike(self, path: Path) -> None:
         """Write the bike with its whole story, off the interface thread."""
-        garage, number = self.desk.garage, self.desk.bike_id
         self.desk.draft.keep()
+        write = self.desk.story.archive_to(path)
 
         def work() -> str:
-            export_bike(garage, number, path)
+            write()
             return f"Written with tunes, rides and logbook: {path.name}."
 
         self._packing.start(work)
@@ -122,8 +121,7 @@ class LogbookPage(Station):
     def import_bike(self, path: Path) -> None:
         """Take a bike with its story into the garage and open it."""
         self.desk.draft.keep()
-        garage = self.desk.garage
-        self._packing.start(lambda: import_bike(garage, path))
+        self._packing.start(self.desk.story.archive_from(path))
 
     def _take_packed(self, found: str | int) -> None:
         if isinstance(found, int):

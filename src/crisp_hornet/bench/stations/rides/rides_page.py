@@ -163,7 +163,7 @@ class RidesPage(Station):
             return
         try:
             loaded = take(table, mapping, path)
-            self.desk.garage.settings.keep(f"mapping {table.signature}", kept_rows(mapping))
+            self.desk.active.remember(f"mapping {table.signature}", kept_rows(mapping))
         except DocumentError as error:
             self._take_failure(error)
             return

@@ -90,7 +90,7 @@ def gaps(e: Evidence) -> Finding | None:
     return tells(
         "log-gaps",
         missing=quantity(100 * missing, "%", ".0f"),
-        holes=len(holes),
+        holes="1 gap" if len(holes) == 1 else f"{len(holes)} gaps",
         at=quantity(steps[at], "s", ".0f"),
         span=(float(e.log.time_s[at]), float(e.log.time_s[at + 1])),
     )
