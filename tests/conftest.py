@@ -33,13 +33,16 @@ def pytest_collection_modifyitems(items):
             item.add_marker(pytest.mark.realtime)
 
 
+LONGEST_MS = int(os.environ.get("TEST_PATIENCE_MS", "60000"))  # shorter while tests are written
+
+
 class Patient(QtBot):
     """Waits for what will come: on a loaded machine late, and never by the clock."""
 
-    def waitUntil(self, callback, *, timeout=60_000):
+    def waitUntil(self, callback, *, timeout=LONGEST_MS):
         super().waitUntil(callback, timeout=timeout)
 
-    def waitSignal(self, signal, *, timeout=60_000, **more):
+    def waitSignal(self, signal, *, timeout=LONGEST_MS, **more):
         return super().waitSignal(signal, timeout=timeout, **more)
 
 

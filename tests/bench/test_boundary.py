@@ -4,7 +4,7 @@ import sys
 
 import pytest
 from PyQt6.QtCore import QObject, QTimer, qWarning
-from PyQt6.QtWidgets import QAbstractButton, QApplication
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QPushButton
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import Boundary, guard, log_into
@@ -128,7 +128,7 @@ def test_every_slot_of_a_station_may_fail(qtbot, guarded):
     for number, station in guarded.stations.items():
         go(qtbot, guarded, number)
         for one in station.findChildren(QAbstractButton):
-            if not one.isVisible() or not one.isEnabled():
+            if not one.isVisible() or not one.isEnabled() or (isinstance(one, QPushButton) and one.menu() is not None):
                 continue
             guarded.notice.clear()
             guarded.boundary._told.clear()

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from crisp_hornet.bench.stations.build.entry import WayEntry
 from crisp_hornet.bench.stations.build.figures import FigureRow
 from crisp_hornet.bench.stations.build.ways import SHOWN, ways
+from crisp_hornet.bench.widgets.fold import Heading
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import Bike
 from tests.bench.driving import find, texts
@@ -24,8 +25,14 @@ def tab_to(qtbot, window, wanted, most=120):
 
 def choose(qtbot, window, path):
     qtbot.waitUntil(lambda: any(row.isVisible() for row in window.findChildren(FigureRow)))
-    row = tab_to(qtbot, window, lambda one: isinstance(one, FigureRow) and one.figure.path == path)
-    qtbot.keyClick(row, Qt.Key.Key_Space)
+    focus = tab_to(qtbot, window, lambda one: isinstance(one, (FigureRow, Heading)))
+    steps = [Qt.Key.Key_Up] * 40 + [Qt.Key.Key_Down] * 40  # the list is one stop; arrows go through it
+    while not (isinstance(focus, FigureRow) and focus.figure.path == path):
+        if isinstance(focus, Heading) and not focus.isChecked():
+            qtbot.keyClick(focus, Qt.Key.Key_Return)
+        qtbot.keyClick(focus, steps.pop(0))
+        focus = QApplication.focusWidget()
+    qtbot.keyClick(focus, Qt.Key.Key_Space)
     entry = window.stations["build"]._entry
     qtbot.waitUntil(
         lambda: entry.path == path and all(field.isVisible() for way in entry.entries for field in way.fields)
@@ -120,7 +127,7 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     heron, draft = desk.bike, desk.draft.tune
     garage.duplicate()
     assert desk.bike.name == "Heron 2" and desk.bike.motor == heron.motor and desk.draft.tune is None
-    qtbot.waitUntil(lambda: "take over its" in texts(window))
+    qtbot.waitUntil(lambda: "copy its" in texts(window))
     desk.active.change(desk.bike.with_figure("battery.series", 18.0, "measured"), "cells")
     own = desk.bike
     qtbot.mouseClick(find(window, "Take the pack of Heron"), Qt.MouseButton.LeftButton)
@@ -131,7 +138,7 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     assert desk.bike.name == "New bike" and isinstance(desk.bike, Bike)
     desk.archive_bike()
     assert desk.bike.name == "Heron 2"
-    qtbot.waitUntil(lambda: "New bike (put away)" in texts(window))
+    qtbot.waitUntil(lambda: "New bike (archived)" in texts(window))
     qtbot.mouseClick(find(window, "Open Heron"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: desk.bike.name == "Heron")
     assert desk.draft.tune == draft and desk.ride.cleaned.name == "Bakery round"
@@ -142,9 +149,9 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
 
 def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
     page = demo_window.stations["build"]
-    qtbot.mouseClick(find(demo_window, "Show its pack"), Qt.MouseButton.LeftButton)
-    assert "% charge" in page._pack_words.text() and "Wh are left" in page._pack_words.text()
-    qtbot.mouseClick(find(demo_window, "Show its motor"), Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(find(demo_window, "picture of the bike Pack"), Qt.MouseButton.LeftButton)
+    assert "% charge" in page._pack_words.text() and "Wh remain" in page._pack_words.text()
+    qtbot.mouseClick(find(demo_window, "picture of the bike Motor"), Qt.MouseButton.LeftButton)
     assert "reach the road" in page._motor_words.text()
     before = page._torque_chart.picture.lines[0].y.max()
     demo_window.desk.draft.change("drive.phase_current_a", 60.0)
@@ -152,5 +159,5 @@ def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
     bike = demo_window.desk.bike
     custom = bike.model_copy(update={"battery": bike.battery.model_copy(update={"chemistry": "custom"})})
     demo_window.desk.active.change(custom, "chemistry")
-    qtbot.mouseClick(find(demo_window, "Show its pack"), Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(find(demo_window, "picture of the bike Pack"), Qt.MouseButton.LeftButton)
     assert "rested_v_table must be" in page._pack_words.text()

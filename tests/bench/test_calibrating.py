@@ -160,7 +160,7 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
     again = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert abs(again.figures["zero_a"]) < 0.1
     page.choose(next(one for one in INSTRUMENTS if one.kind == "gps"))
-    qtbot.waitUntil(lambda: bench.act_button.text() == "Judge the open ride")
+    qtbot.waitUntil(lambda: bench.act_button.text() == "Check the open ride")
     click(qtbot, bench.act_button)
     wheel = page.view.judgement
     assert wheel.figures["circumference_m"] == pytest.approx(
@@ -230,7 +230,7 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     qtbot.keyRelease(page, Qt.Key.Key_Space)
     assert page.view.judgement.figures["position_offset_deg"] == pytest.approx(TRUTH.position_offset_deg, abs=0.06)
     before = bench.desk.bike
-    click(qtbot, find(bench, "Take it over into the bike"))
+    click(qtbot, find(bench, "Save to the bike"))
     assert bench.desk.bike.sources["motor.flux_linkage_wb"].origin == "measured" and bench.desk.bike != before
     bench.desk.undo_stack.undo()
     assert bench.desk.bike == before
@@ -293,7 +293,7 @@ def test_leaving_the_station_or_losing_the_line_stops_what_turns(qtbot, bench, s
 
 def test_the_scope_triggers_freezes_measures_and_exports(qtbot, bench, standin, tmp_path):
     page = bench.stations["calibrate"]
-    click(qtbot, find(bench, "Show the live scope"))
+    click(qtbot, find(bench, "Calibrate Live scope"))
     view = page.scope_view
     settle(qtbot, page, 30)
     assert view.scope.channels == [

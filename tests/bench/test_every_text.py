@@ -12,7 +12,6 @@ from tests.bench.driving import go
 METRIC = re.compile(r"(?<![\w/·])(km/h|Wh/km|km|°C|kg|N·m)(?![\w/·])")
 OTHER = re.compile(r"(?<![\w/·])(mph|Wh/mi|mi|°F|lb|lbf·ft)(?![\w/·])")
 AS_TYPED = (
-    "miles, °F, lb",
     "comparisons take it into account",
     "in 6.2 s",
     "Example: ",

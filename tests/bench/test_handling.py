@@ -179,14 +179,14 @@ def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     go(qtbot, demo_window, 4)
     click(qtbot, find(demo_window, "page Who is in charge"))
     view = tune.chain
-    qtbot.waitUntil(lambda: "tune 36" in texts(view) and "pack's board 40 (opens)" in texts(view))
+    qtbot.waitUntil(lambda: "tune 36 A" in texts(view) and "BMS 40 A" in texts(view))
     find(demo_window, "name of the device", QLineEdit).setFocus()
     qtbot.keyClicks(view.name, "Display")
     qtbot.keyClicks(view.fields["battery_current_a"], "15")
     qtbot.keyClicks(view.fields["wheel_circumference_m"], "2,1")
-    click(qtbot, find(demo_window, "Keep the device"))
+    click(qtbot, find(demo_window, "Save the device"))
     assert desk.bike.chain[-1].battery_current_a == 15
-    qtbot.waitUntil(lambda: "Display allows 15" in texts(view) and "15 A: Display" in texts(view))
+    qtbot.waitUntil(lambda: "Display allows 15" in texts(view) and "effective 15 A" in texts(view))
     view.fields["power_w"].setText("-3")
     view.name.setText("Lever")
     view.keep_device()
@@ -194,11 +194,11 @@ def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     view.bars.setCurrentIndex(2)
     qtbot.waitUntil(lambda: "10 to 9" in texts(view))
     click(qtbot, find(demo_window, "keyed in: wheel, circumference"))
-    click(qtbot, find(demo_window, "Keep the key-in card"))
+    click(qtbot, find(demo_window, "Save the settings to enter by hand"))
     assert any("done: wheel, circumference" in entry.detail for entry in desk.garage.book.of(desk.bike_id))
     view.print_card(tmp_path / "card.pdf")
     assert (tmp_path / "card.pdf").read_bytes().startswith(b"%PDF")
-    click(qtbot, find(demo_window, "Take Display out of the chain"))
+    click(qtbot, find(demo_window, "Remove Display"))
     assert [link.name for link in desk.bike.chain] == ["Handlebar display"]
     desk.undo_stack.undo()
     assert desk.bike.chain[-1].name == "Display"

@@ -150,8 +150,8 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     report = send_and_wait(qtbot, connected, keep=False)
     assert report.kept is Kept.NO and standin.shows(BATTERY) == ("33.0", "30.0")
     qtbot.waitUntil(lambda: connected.link.contact.unkept)
-    click(qtbot, find(connected, "Keep it over power-off"))
-    qtbot.waitUntil(lambda: connected.act_button.text() == "Keep what runs")
+    click(qtbot, find(connected, "Make it permanent"))
+    qtbot.waitUntil(lambda: connected.act_button.text() == "Make it permanent")
     assert "power-off would undo it" in texts(page)
     confirm_all(qtbot, page)
     click(qtbot, connected.act_button)
@@ -184,7 +184,7 @@ def test_what_a_power_cycle_lost_is_named(qtbot, connected, standin):
 
 
 def test_a_wheel_that_passes_over_a_chooser_changes_nothing(qtbot):
-    box = Chooser()
+    box = Chooser("a choice")
     box.addItems(["one", "two", "three"])
     qtbot.addWidget(box)
     box.show()
@@ -240,7 +240,7 @@ def test_drafts_cards_and_bikes_can_be_brought_back_and_a_new_bike_is_made_once(
     bike, bikes = desk.bike.name, len(desk.garage.glance.bikes()) + 1
     another_bike(desk)
     desk.archive_bike()
-    assert "bring it back" in demo_window.notice.text and desk.bike.name != bike
+    assert "restore it" in demo_window.notice.text and desk.bike.name != bike
     page = demo_window.stations["build"]
     page._garage.start(next(iter(KINDS)))
     page._garage.start(next(iter(KINDS)))

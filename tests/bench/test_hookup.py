@@ -32,7 +32,7 @@ def start_standin(tmp_path):
 
 def show(qtbot, window, view):
     go(qtbot, window, 2)
-    click(qtbot, find(window, f"Show {view}"))
+    click(qtbot, find(window, f"Hook-up {view.capitalize()}"))
 
 
 @pytest.mark.parametrize("way", ["tcp", "rtu+tcp", "ble"])
@@ -71,7 +71,7 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     qtbot.waitUntil(lambda: "Nothing is written to this controller" in texts(window))
     assert not window.act_button.isEnabled() and not window.stations["send"].confirmations
     go(qtbot, window, 2)
-    click(qtbot, find(window, "This is its new controller"))
+    click(qtbot, find(window, "Assign this controller to the bike"))
     qtbot.waitUntil(lambda: window.link.contact is not None and not window.link.contact.doubts)
     assert desk.bike.controller.serial == "TW60-00417"
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
@@ -136,12 +136,12 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     assert len(desk.garage.backups.of(desk.bike_id)) == kept + 1
     panel.read(HERON)
     assert "backup" in window.notice.text
-    qtbot.waitUntil(lambda: "put back" in texts(panel))
-    click(qtbot, find(window, "Put the backup of"))
+    qtbot.waitUntil(lambda: "Restore" in texts(panel))
+    click(qtbot, find(window, "Restore the backup of"))
     qtbot.waitUntil(lambda: window.current == "send" and "to put the backup" in texts(window))
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows(PHASE) == ("90.0", "90.0") and desk.draft.tune.setting(PHASE) == 105
-    assert any(entry.title == "Backup put back with proof" for entry in desk.garage.book.of(desk.bike_id))
+    assert any(entry.title == "Backup restored with proof" for entry in desk.garage.book.of(desk.bike_id))
 
 
 def test_a_draft_is_compared_with_an_earlier_tune(qtbot, demo_window, standin):
@@ -245,8 +245,8 @@ def test_job_sheets_are_ticked_dated_changed_and_kept_per_bike(qtbot, demo_windo
     qtbot.keyClicks(own, "strap checked")
     qtbot.keyClick(own, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: panel.jobs()[0].steps[-1].text == "strap checked")
-    click(qtbot, find(window, "Drop the step Fuse and board fit"))
-    assert not any("Fuse and board" in step.text for step in panel.jobs()[0].steps)
+    click(qtbot, find(window, "Delete the step Fuse and BMS suit"))
+    assert not any("Fuse and BMS" in step.text for step in panel.jobs()[0].steps)
     titles = [entry.title for entry in desk.garage.book.of(desk.bike_id)]
     assert "Job begun: Fit a pack" in titles and "Fit a pack: Polarity measured at the plug" in titles
     heron = desk.bike_id

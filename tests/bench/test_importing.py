@@ -31,18 +31,18 @@ def test_the_messy_log_needs_no_correction_and_its_flaws_are_mended(qtbot, demo_
     open_log(qtbot, rides, MESSY)
     shown = texts(rides.panel)
     assert "Uhrzeit: a clock" in shown and "90 %, by its name and unit" in shown and rides.panel.unsure == 0
-    assert demo_window.act_button.text() == "Take the ride"
+    assert demo_window.act_button.text() == "Import this ride"
     click(qtbot, demo_window.act_button)
     qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name == "messy-round")
     ride = desk.ride.cleaned
     assert not rides.mapping and 14 * 60 < ride.time_s[-1] < 15.1 * 60
     assert np.nanmax(ride.get("pack_v")) < 64 and np.nanmin(ride.get("pack_v")) > 50  # 3.1 V and 99 V are mended
     assert 40 < np.nanmax(ride.get("wheel_speed_kmh")) < 48 and 60 < np.nanmax(ride.get("motor_c")) < 70
-    click(qtbot, find(demo_window, "Show what was found wrong"))
-    said = texts(rides.flaws)
+    click(qtbot, find(demo_window, "beside the traces Errors"))
+    said = texts(rides.beside.flaws)
     for words in ("1 gap", "2 spikes", "falls to 0 2 times", "recorded every 4 rows"):
         assert words in said, words
-    box = find(demo_window, "mend spike of pack voltage")
+    box = find(demo_window, "fix spike of pack voltage")
     click(qtbot, box)
     qtbot.waitUntil(lambda: np.nanmax(desk.ride.cleaned.get("pack_v")) > 90)  # left as it is
     assert desk.ride.recorded.get("pack_v").max() > 90
@@ -100,7 +100,7 @@ def test_a_log_can_be_left_and_columns_without_a_time_are_refused(qtbot, demo_wi
     click(qtbot, demo_window.act_button)
     qtbot.waitUntil(lambda: "no column could be a time" in demo_window.notice.text)
     assert rides.mapping
-    click(qtbot, find(demo_window, "Leave this log"))
+    click(qtbot, find(demo_window, "Discard this log"))
     assert not rides.mapping and demo_window.desk.ride.cleaned.name == "Bakery round"
 
 
@@ -145,7 +145,7 @@ def test_a_clock_that_was_set_is_mended_or_left_by_choice(qtbot, demo_window, ri
             rides.panel
         )
         if rides.panel.steady.isChecked() != mended:
-            click(qtbot, find(demo_window, "mend the clock"))
+            click(qtbot, find(demo_window, "fix the timestamps"))
         rides.take_mapped()
         lengths.append((len(demo_window.desk.ride.cleaned), float(demo_window.desk.ride.cleaned.time_s[-1])))
     assert lengths[0] == (800, 399.5) and 400 <= lengths[1][0] < 800 and lengths[1][1] < 399
@@ -204,7 +204,7 @@ def test_a_recording_left_behind_by_a_crash_is_offered(qtbot, demo_window, rides
         recorder.take(step / 50, {"wheel_speed_kmh": 20.0, "pack_v": 60 - step / 100})
     recorder._file.close()  # what a crash does
     rides._show()
-    click(qtbot, find(demo_window, "Take a recording that was left behind"))
+    click(qtbot, find(demo_window, "Import a recording that was not finished"))
     qtbot.waitUntil(lambda: desk.ride.cleaned.name == "Recorded 2026-11-01 10-00-00")
     assert desk.ride.cleaned.time_s[-1] > 6 and rides.recording.left() == []
 
@@ -214,12 +214,13 @@ def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_v
     desk.ride.take(
         Ride("lake", truth["time_s"], {name: values for name, values in truth.items() if name in CHANNELS}), []
     )
-    side = rides.beside
+    side = rides.beside.pictures
     qtbot.waitUntil(lambda: side.track.isVisible())
     side.channel.setCurrentText("pack voltage")
     side.channel.activated.emit(side.channel.currentIndex())
     assert (
-        "darker where pack voltage" in side.track.accessibleName() and "time at: most at" in side.bars.accessibleName()
+        "darker where pack voltage" in side.track.accessibleName()
+        and "histogram: most at" in side.bars.accessibleName()
     )
     rides.traces._plots[0].setXRange(100, 200, padding=0)
     inside = truth["pack_v"][(truth["time_s"] >= 100) & (truth["time_s"] < 200)]
@@ -232,7 +233,7 @@ def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_v
 
 
 def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qtbot, demo_window, rides):
-    desk, side, traces = demo_window.desk, rides.beside, rides.traces
+    desk, side, traces = demo_window.desk, rides.beside.pictures, rides.traces
     lines, ride = len(traces.channels), desk.ride.cleaned
     traces._plots[0].setXRange(100, 300, padding=0)
     traces.setFocus()

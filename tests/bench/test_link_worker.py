@@ -102,7 +102,7 @@ def test_work_without_a_contact_says_so(qtbot, link):
     found = []
     link.read("anything", lambda contact: 1, found.append)
     qtbot.waitUntil(lambda: len(found) == 1)
-    assert "nobody is connected" in str(found[0])
+    assert "no controller is connected" in str(found[0])
 
 
 def shown(qtbot, link, standin):

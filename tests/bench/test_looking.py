@@ -32,8 +32,8 @@ def test_channels_stand_in_groups_by_meaning_reached_by_keyboard(qtbot, demo_win
     for _ in range(6):
         seen[rides.view.group] = traces.channels
         press_keys(qtbot, rides.view.groups, Qt.Key.Key_Right)
-    assert list(seen) == ["whole", "pull", "pack", "heat", "rider", "way"] and rides.view.group == "whole"
-    assert seen["heat"][:2] == ["motor_c", "controller_c"] and "rested_v" in seen["pack"] and "grade" in seen["way"]
+    assert list(seen) == ["overview", "pull", "pack", "heat", "rider", "route"] and rides.view.group == "overview"
+    assert seen["heat"][:2] == ["motor_c", "controller_c"] and "rested_v" in seen["pack"] and "grade" in seen["route"]
     assert all(1 < len(traces_row) <= 9 for traces_row in seen.values())
 
 
@@ -42,22 +42,22 @@ def test_what_held_it_back_is_a_band_with_words(qtbot, demo_window, rides):
     traces = rides.traces
     band = next(item for plot in traces._plots for item in plot.items if isinstance(item, Ribbon))
     traces.point_at(380)
-    assert "held by battery" in traces.values_at_cursor()
+    assert "limited by battery" in traces.values_at_cursor()
     found = [word for begin, end, word in band.stretches(375, 385)]
     assert found == ["battery"]
-    choose(rides.beside.channel, "what held it back, by the model")
-    assert "time at: throttle" in rides.beside.bars.accessibleName() and "battery 3:" in rides.beside.figures.text()
+    choose(rides.beside.pictures.channel, "what held it back, by the model")
+    assert "histogram: throttle" in rides.beside.pictures.bars.accessibleName() and "battery 3:" in rides.beside.pictures.figures.text()
     rides.grab()  # painted in a narrow view and in a wide one
     traces.show_between(375, 385)
     rides.grab()
-    assert rides.beside.figures.text() == "6:15 to 6:25: battery 0:10"
+    assert rides.beside.pictures.figures.text() == "6:15 to 6:25: battery 0:10"
 
 
 def test_by_way_the_same_places_are_under_the_cursor(qtbot, demo_window, rides):
     traces, ride = rides.traces, demo_window.desk.ride.cleaned
     traces.show_between(200, 500)
     traces.point_at(300)
-    click(qtbot, find(demo_window, "axis by way"))
+    click(qtbot, find(demo_window, "axis by distance"))
     way = way_km(ride)
     low, high = traces._plots[0].viewRange()[0]
     assert (low, high) == (
@@ -139,8 +139,8 @@ def test_the_strip_shows_and_moves_what_is_in_view(qtbot, demo_window, rides):
 
 
 def test_two_channels_against_each_other_with_the_model_behind(qtbot, demo_window, rides):
-    side = rides.beside
-    click(qtbot, find(demo_window, "picture against"))
+    side = rides.beside.pictures
+    click(qtbot, find(demo_window, "picture scatter"))
     choose(side.across, "speed, wheel")
     choose(side.channel, "phase current")
     told = side.against.accessibleName()
@@ -160,11 +160,11 @@ def test_the_profile_tells_what_was_climbed(qtbot, demo_window, rides):
     ride = demo_window.desk.ride.cleaned
     height = ride.get("altitude_m")
     least = np.nanmax(height) - height[np.isfinite(height)][0]
-    told = rides.beside.profile.accessibleName()
+    told = rides.beside.pictures.profile.accessibleName()
     climbed = float(told.split(": ")[1].split(" m")[0])
     assert least <= climbed < 2 * least and "11 % at the steepest" in told
     rides.traces.point_at(600)
-    assert rides.beside.profile._at_km == pytest.approx(np.interp(600, ride.time_s, way_km(ride)), abs=0.01)
+    assert rides.beside.pictures.profile._at_km == pytest.approx(np.interp(600, ride.time_s, way_km(ride)), abs=0.01)
     rides.beside.grab()
 
 
@@ -173,8 +173,8 @@ def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, r
     made = [a_ride(rng, 0.7, 6.0, 30, 1.01), a_ride(rng, 1.0, 5.8, 24)]
     for ride, name in zip(made, ("quick", "slow"), strict=True):
         desk.ride.take(Ride(name, ride.time_s, {**ride.channels, "motor_c": ride.channels["place"]}), [])
-    box = find(demo_window, "ride to lay behind", QComboBox)
-    choose(box, "behind it: quick")
+    box = find(demo_window, "ride to compare with", QComboBox)
+    choose(box, "quick")
     qtbot.waitUntil(lambda: rides.view.beside is not None)
     assert "quick lies behind, found by its course" in demo_window.notice.text and rides.traces.by_way
     laid = rides.view.beside
@@ -182,11 +182,11 @@ def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, r
     assert np.nanmedian(off_m) < 15
     assert rides.traces.channels[0] == "ahead_s" and laid.ahead_s[-1] < -100  # the slow one is behind all the way
     rides.traces.point_at(300)
-    assert "(" in rides.traces.values_at_cursor() and "behind it:" in rides.beside.figures.text()
+    assert "(" in rides.traces.values_at_cursor() and "other ride:" in rides.beside.pictures.figures.text()
     rides.grab()
-    choose(box, "no other ride behind")
+    choose(box, "none")
     assert rides.view.beside is None and "ahead_s" not in rides.traces.channels
-    choose(box, "behind it: Bakery round")  # another way: laid start to start, or refused, but told
+    choose(box, "Bakery round")  # another way: laid start to start, or refused, but told
     qtbot.waitUntil(lambda: "Bakery round" in demo_window.notice.text)
     demo_window.desk.ride.open(next(one for one in rides._kept if one.name == "quick"))
     qtbot.waitUntil(lambda: not rides.view._laying.running)
@@ -197,7 +197,7 @@ def test_a_ride_that_tells_no_way_is_not_laid_behind(qtbot, demo_window, rides):
     desk, time = demo_window.desk, np.arange(0, 60, 0.5)
     desk.ride.take(Ride("volts only", time, {"pack_v": 60 - time / 100}), [])
     assert not rides.traces.by_way
-    choose(find(demo_window, "ride to lay behind", QComboBox), "behind it: Bakery round")
+    choose(find(demo_window, "ride to compare with", QComboBox), "Bakery round")
     qtbot.waitUntil(lambda: "need a speed or positions" in demo_window.notice.text)
     assert rides.view.beside is None and rides.view.other.currentIndex() == 0
 

@@ -26,14 +26,14 @@ VIEWS = {
 @pytest.mark.parametrize("view", VIEWS)
 def test_an_empty_garage_says_on_each_panel_what_to_do(qtbot, empty_window, view):
     go(qtbot, empty_window, 2)
-    click(qtbot, find(empty_window, f"Show {view}"))
+    click(qtbot, find(empty_window, f"Hook-up {view.capitalize()}"))
     qtbot.waitUntil(lambda: VIEWS[view] in texts(empty_window))
 
 
 def test_an_empty_garage_has_nothing_to_calibrate_and_no_ports_to_press(qtbot, empty_window):
     go(qtbot, empty_window, 3)
     assert "Hook up the controller" in empty_window.stations["calibrate"].meaning()[1]
-    click(qtbot, find(empty_window, "Show the live scope"))
+    click(qtbot, find(empty_window, "Calibrate Live scope"))
     go(qtbot, empty_window, 2)
     page = empty_window.stations["hookup"]
     page.ports._typed.setText("/dev/ttyUSB9")
@@ -47,7 +47,7 @@ def test_bluetooth_results_and_failures_are_shown(qtbot, demo_window):
     panel._take_heard([Port("ble://00:11:22:33:44:55", "Weir 60, -71 dBm")])
     qtbot.waitUntil(lambda: "Weir 60, -71 dBm" in texts(demo_window))
     panel._take_heard([])
-    qtbot.waitUntil(lambda: "in reach" in texts(demo_window))
+    qtbot.waitUntil(lambda: "in range" in texts(demo_window))
     panel._take_silence(
         PortFailed("Bluetooth cannot be used", "this machine has no adapter", "Everything else works without it.")
     )
@@ -62,7 +62,7 @@ def test_a_backup_of_another_type_is_never_put_back(qtbot, demo_window, standin,
     other = Backup(taken="2026-10-12T10:00:00", registers=[], **maker)
     write(tmp_path / "other.json", other)
     window.stations["hookup"].backups.read(tmp_path / "other.json")
-    click(qtbot, find(window, "Show backups"))
+    click(qtbot, find(window, "Hook-up Backups"))
     qtbot.waitUntil(lambda: "of another type" in texts(window))
     window.stations["send"].restore(other)
     go(qtbot, window, 5)
@@ -130,7 +130,7 @@ def test_from_port_to_job_sheet_by_keyboard_alone(qtbot, demo_window, standin):
     qtbot.waitUntil(lambda: "The key wire carries pack voltage" in texts(window))
     qtbot.keyClick(tab_to("Pack off and unplugged"), Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: window.stations["hookup"].jobs.jobs()[0].steps[0].done_at is not None)
-    qtbot.keyClick(tab_to("Let go of the controller"), Qt.Key.Key_Space)
+    qtbot.keyClick(tab_to("Disconnect the controller"), Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: window.link.contact is None)
 
 

@@ -61,7 +61,7 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     assert "Full pull, one way:" in entry.detail and "rested start v" in entry.detail
     qtbot.waitUntil(lambda: page.rest.isVisible())
     qtbot.waitUntil(lambda: "The pack rests" in texts(page.rest))
-    click(qtbot, find(window, "Take the pack's voltage as rested"))
+    click(qtbot, find(window, "Use the pack voltage as voltage at rest"))
     assert not page.rest.isVisible() and desk.ride.card.rested_end_v is not None
     kept = next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == desk.ride.cleaned.name)
     assert kept.card == desk.ride.card  # it is in the garage
@@ -77,8 +77,8 @@ def test_the_rested_voltage_is_taken_by_itself_once_it_stands(qtbot, demo_window
 
 def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_window, rides):
     desk = demo_window.desk
-    click(qtbot, find(demo_window, "Show the card of the ride"))
-    fields = rides.card.fields
+    click(qtbot, find(demo_window, "beside the traces Card"))
+    fields = rides.beside.card.fields
     for key, words in (("tyres", "3.2 bar"), ("rested_start_v", "65,9 V"), ("rested_end_v", "nine")):
         fields[key].setFocus()
         qtbot.keyClicks(fields[key], words)
@@ -88,22 +88,24 @@ def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_
         and desk.ride.card.rested_start_v == 65.9
         and desk.ride.card.rested_end_v is None
     )
-    assert "5 to 200 V is needed" in texts(rides.card)
+    assert "5 to 200 V is needed" in texts(rides.beside.card)
     assert "tyres 3.2 bar" in desk.ride.card.in_words() and "65.9 V rested before" in desk.ride.card.in_words()
     desk.ride.open(desk.garage.rides.of(desk.bike_id)[0])
     assert desk.ride.card.tyres == "3.2 bar" and fields["rested_start_v"].text() == "65.9"
 
 
 def test_the_runs_of_a_programme_are_found_in_a_ride_and_shown(qtbot, demo_window, rides):
-    click(qtbot, find(demo_window, "Show the test runs in the ride"))
-    qtbot.waitUntil(lambda: "2 of " in texts(rides.runs))
-    run = next(one for one in rides.runs.results if one.usable)
+    click(qtbot, find(demo_window, "beside the traces Runs"))
+    qtbot.waitUntil(lambda: "2 of " in texts(rides.beside.runs))
+    run = next(one for one in rides.beside.runs.results if one.usable)
     click(qtbot, find(demo_window, "Show the run at"))
     low, high = rides.traces.in_view
     assert low == pytest.approx(run.from_s - 3, abs=0.5) and high == pytest.approx(run.to_s + 3, abs=0.5)
-    choose(rides.runs.choice, "Range loop")
-    qtbot.waitUntil(lambda: "The ride holds no such run" in texts(rides.runs) or "can be used" in texts(rides.runs))
+    choose(rides.beside.runs.choice, "Range loop")
+    qtbot.waitUntil(
+        lambda: "The ride holds no such run" in texts(rides.beside.runs) or "can be used" in texts(rides.beside.runs)
+    )
     demo_window.desk.switch_units()
     assert demo_window.desk.units == Units(metric=False)
-    click(qtbot, find(demo_window, "Show the card of the ride"))
-    assert not rides.runs.isVisible() and rides.card.isVisible()
+    click(qtbot, find(demo_window, "beside the traces Card"))
+    assert not rides.beside.runs.isVisible() and rides.beside.card.isVisible()

@@ -26,7 +26,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
 
     # a ride is there; its finding goes into the draft
     go(qtbot, window, 7)
-    click(qtbot, find(window, "Take the change of battery_a-reached into the draft"))
+    click(qtbot, find(window, "Draft the change of battery_a-reached"))
     assert desk.draft.tune.setting(BATTERY) == 33
 
     # sent and proved
@@ -49,7 +49,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
 
     # compared, and reported
     go(qtbot, window, 7)
-    choose(find(window, "what the ride is laid against", QComboBox), "against the ride Bakery round")
+    choose(find(window, "compare the ride with", QComboBox), "against the ride Bakery round")
     page = window.stations["verdict"]
     qtbot.waitUntil(lambda: "% less per km than the other" in page.against.told.text())
     page.save_report(tmp_path / "report.pdf")
@@ -122,7 +122,7 @@ def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window)
     qtbot.waitUntil(lambda: "the first that was sent" in texts(book.family))
     told = texts(book.family)
     assert "battery current 30 A to 36 A" in told and "km/h (before " in told
-    assert "Gentle, from " in told and "throttle ramp 0.4 s to 0.9 s" in told and "no predicted figure moved" in told
+    assert "Gentle, from " in told and "throttle ramp-up 0.4 s to 0.9 s" in told and "no predicted figure moved" in told
     again = next(one for one in book.family.findChildren(QPushButton) if "Gentle" in one.accessibleName())
     click(qtbot, again)
     assert desk.draft.tune.throttle.ramp_s == 0.9 and desk.draft.tune.name == "Gentle"

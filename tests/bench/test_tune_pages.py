@@ -156,7 +156,7 @@ def test_the_rider_and_the_style_decide_what_a_level_gives(qtbot, demo_window, t
     typed(qtbot, view.rulers.rulers["assist.style"], "blend")
     assert view.rulers.rulers["assist.handover_rpm"].isEnabled()
     typed(qtbot, view.rulers.rulers["assist.hold_s"], "1.5")
-    qtbot.waitUntil(lambda: "after the feet rest" in texts(demo_window.watch_list))
+    qtbot.waitUntil(lambda: "after pedalling stops" in texts(demo_window.watch_list))
 
 
 def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbot, demo_window, tune):
@@ -177,14 +177,14 @@ def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbo
     assert desk.draft.tune.battery_guard.fade_end_v == 50
     press_keys(qtbot, chart, *[KEY.Key_Up] * 14)
     assert "Wh" in view.words[0].text() and desk.draft.tune.battery_guard.fade_start_v == 57
-    qtbot.waitUntil(lambda: "the fade begins after" in view.words[1].text())
+    qtbot.waitUntil(lambda: "derating begins after" in view.words[1].text())
     typed(qtbot, view.rulers.rulers["heat_guard.motor_fade_start_c"], "70")
     now = view.words[1].text()
     qtbot.waitUntil(lambda: view.words[1].text() != now)
     typed(qtbot, view.rulers.rulers["regen.battery_current_a"], "14")
-    qtbot.waitUntil(lambda: "over the pack's charge limit" in texts(demo_window.watch_list))
+    qtbot.waitUntil(lambda: "exceeds the BMS charge limit" in texts(demo_window.watch_list))
     typed(qtbot, view.rulers.rulers["regen.battery_current_a"], "0")
-    assert "It brakes with up to 0." in view.words[2].text() and "amperes" in view.meaning()[1]
+    assert "Regen brakes with up to 0." in view.words[2].text() and "current limit" in view.meaning()[1]
     desk.draft.change("drive.power_w", 1500.0)
     assert "1500 W" in view.meaning()[1]
 
@@ -210,10 +210,10 @@ def test_modes_are_added_named_limited_and_taken_out(qtbot, demo_window, tune):
     qtbot.keyClick(view.name, KEY.Key_Return)
     assert "already" in demo_window.notice.text and desk.draft.tune.modes[0].name == "Guest"
     click(qtbot, find(demo_window, "mode Full"))
-    click(qtbot, find(demo_window, "on at start"))
+    click(qtbot, find(demo_window, "start-up mode"))
     assert [mode.starts for mode in desk.draft.tune.modes] == [False, True, False]
     qtbot.waitUntil(lambda: "starts at full power" in texts(demo_window.watch_list))
-    click(qtbot, find(demo_window, "Take the chosen mode out"))
+    click(qtbot, find(demo_window, "Delete the chosen mode"))
     assert [mode.name for mode in desk.draft.tune.modes] == ["Guest", "Reverse"]
     assert len(view.chart.picture.lines) == 3
     while desk.undo_stack.canUndo():
@@ -227,14 +227,14 @@ def test_local_rules_from_an_example_are_judged_in_each_road_mode(qtbot, demo_wi
     panel.example.setCurrentIndex(1)
     panel.example.activated.emit(1)
     assert desk.bike.local.assist_ends_kmh == 25
-    qtbot.waitUntil(lambda: "here 25 is the end" in texts(demo_window.watch_list))
+    qtbot.waitUntil(lambda: "local limit 25" in texts(demo_window.watch_list))
     panel.fields["assist_ends_kmh"].setText("x")
-    click(qtbot, find(demo_window, "Keep the local rules"))
+    click(qtbot, find(demo_window, "Save the local rules"))
     assert "is no figure" in demo_window.notice.text and desk.bike.local.assist_ends_kmh == 25
     panel.fields["assist_ends_kmh"].setText("60")
     panel.fields["power_w"].setText("")
     find(demo_window, "throttle by local rules", QComboBox).setCurrentIndex(0)
-    click(qtbot, find(demo_window, "Keep the local rules"))
+    click(qtbot, find(demo_window, "Save the local rules"))
     assert desk.bike.local.assist_ends_kmh == 60 and desk.bike.local.power_w is None
     qtbot.waitUntil(lambda: "is the end" not in texts(demo_window.watch_list))
     desk.undo_stack.undo()
@@ -250,17 +250,17 @@ def test_drafts_are_kept_with_why_taken_up_and_let_go_and_steps_lead_to_the_goal
     qtbot.keyClicks(view.name, "Hill days")
     view.notes.setFocus()
     qtbot.keyClicks(view.notes, "Quarry Lane with a full box")
-    click(qtbot, find(demo_window, "Keep the draft"))
+    click(qtbot, find(demo_window, "Save the draft"))
     assert desk.draft.tune.name == "Hill days" and set(desk.draft.named()) == {"Gentle levels", "Hill days"}
-    click(qtbot, find(demo_window, "Take Gentle levels in hand"))
+    click(qtbot, find(demo_window, "Load Gentle levels as draft"))
     assert len(desk.draft.tune.modes) == 3
     desk.undo_stack.undo()
-    qtbot.waitUntil(lambda: "Take step 1 in hand" in texts(view))
-    click(qtbot, find(demo_window, "Take step 1 in hand"))
+    qtbot.waitUntil(lambda: "Load step 1 as draft" in texts(view))
+    click(qtbot, find(demo_window, "Load step 1 as draft"))
     assert 90 < desk.draft.tune.drive.phase_current_a < goal.drive.phase_current_a
     assert "step 1 of" in desk.draft.tune.name and desk.draft.named()["Hill days"].drive == goal.drive
-    qtbot.waitUntil(lambda: "Let Hill days go" in texts(view))
-    click(qtbot, find(demo_window, "Let Hill days go"))
+    qtbot.waitUntil(lambda: "Delete Hill days" in texts(view))
+    click(qtbot, find(demo_window, "Delete Hill days"))
     assert set(desk.draft.named()) == {"Gentle levels"}
     view.name.setText("  ")
     view.keep()
@@ -303,7 +303,7 @@ def test_a_warning_leads_to_its_page(qtbot, demo_window, tune):
     for level in range(1, 6):
         desk.draft.change(f"assist.levels.{level}.multiplier", 14.0 + level)
     qtbot.waitUntil(lambda: "Level 1 pulls away" in texts(demo_window.watch_list))
-    click(qtbot, find(demo_window, "Show me: lowest-level-strong"))
+    click(qtbot, find(demo_window, "Show the setting: lowest-level-strong"))
     assert tune.page == PAGES.index("Assist") and tune.assist.levels.hasFocus()
     assert tune.assist.levels.chosen == "assist.levels.1.multiplier"
     demo_window.switch_theme()

@@ -23,9 +23,9 @@ def verdict(qtbot, demo_window):
 def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo_window, verdict):
     desk = demo_window.desk
     fastest = desk.ride.cleaned.get("wheel_speed_kmh").max()
-    click(qtbot, find(demo_window, "verdict what it says"))
-    assert "1.636 m" in texts(verdict) and "bike document 1.59 m" in texts(verdict)
-    click(qtbot, find(demo_window, "Learn wheel, rolled"))
+    click(qtbot, find(demo_window, "verdict Estimates"))
+    assert "1.636 m" in texts(verdict) and "1.59 m" in texts(verdict)
+    click(qtbot, find(demo_window, "Learn wheel circumference"))
     assert desk.bike.figure(WHEEL) == pytest.approx(1.636, abs=0.001) and desk.bike.sources[WHEEL].origin == "learned"
     assert desk.ride.cleaned.get("wheel_speed_kmh").max() == pytest.approx(fastest * 1.636 / 1.59, rel=1e-3)
     qtbot.waitUntil(lambda: "learned from 1 ride" in texts(verdict))
@@ -43,13 +43,13 @@ def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo
 def test_a_findings_change_goes_into_the_draft_with_its_ride_and_can_be_undone(qtbot, demo_window, verdict):
     desk = demo_window.desk
     before = desk.draft.tune.drive.battery_current_a
-    click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
+    click(qtbot, find(demo_window, "Draft the change of battery_a-reached"))
     assert (
         desk.draft.tune.drive.battery_current_a == 33 and "Into the draft: battery current" in demo_window.notice.text
     )
     entry = desk.garage.book.of(desk.bike_id)[0]
     assert "battery current" in entry.title and "By the ride Bakery round" in entry.detail
-    click(qtbot, find(demo_window, "Take the change of battery_a-reached into the draft"))
+    click(qtbot, find(demo_window, "Draft the change of battery_a-reached"))
     assert "The draft has it already" in demo_window.notice.text
     desk.undo_stack.undo()
     assert desk.draft.tune.drive.battery_current_a == before
@@ -82,7 +82,7 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     verdict.save_report(tmp_path / "r.pdf")
     printed = QPdfDocument(None)
     printed.load(str(tmp_path / "r.pdf"))
-    assert printed.pageCount() == 1 and html.count("data:image/png") == 2 and "energy along the way" in html
+    assert printed.pageCount() == 1 and html.count("data:image/png") == 2 and "energy along the route" in html
     laid_against(demo_window, "its prediction")
     qtbot.waitUntil(lambda: verdict.charts.against is not None)
     verdict.save_report(tmp_path / "against.html")
@@ -92,7 +92,7 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
 
 
 def laid_against(window, words):
-    box = find(window, "what the ride is laid against", QComboBox)
+    box = find(window, "compare the ride with", QComboBox)
     choose(box, next(box.itemText(at) for at in range(box.count()) if words in box.itemText(at)))
 
 
@@ -122,12 +122,12 @@ def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, d
     laid_against(demo_window, "its prediction")
     qtbot.waitUntil(lambda: "While driving it used 17 ± 3 % more" in verdict.against.told.text())
     qtbot.waitUntil(lambda: "on 2 to 5 %" in texts(verdict.differences))
-    click(qtbot, find(demo_window, "chart of the ride along the way"))
+    click(qtbot, find(demo_window, "verdict Along the route"))
     lines = {one.name: one for one in verdict.charts.plain.picture.lines}
     assert set(lines) == {"measured", "predicted"}
     above = lines["measured"].y > lines["predicted"].y
     assert np.nanmax(lines["measured"].y) > 60 and above.mean() > 0.8
-    laid_against(demo_window, "its tune against the draft")
+    laid_against(demo_window, "its tune: the draft")
     qtbot.waitUntil(lambda: "settings apart" in verdict.against.told.text())
     qtbot.waitUntil(lambda: "0 to 25 km/h" in texts(verdict.differences))
     assert verdict.chart.also[0] == "the draft"
@@ -143,7 +143,7 @@ def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_wind
     desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "Bakery round"))
     laid_against(demo_window, "the ride before")
     qtbot.waitUntil(lambda: "power at the wheel, full throttle" in texts(verdict.differences))
-    click(qtbot, find(demo_window, "chart of the ride dyno"))
+    click(qtbot, find(demo_window, "verdict Dyno"))
     picture = verdict.charts.plain.picture
     named = {one.name: one for one in picture.lines}
     assert set(named) == {"measured, 4 pulls", "before", "predicted"} and len(picture.bands) == 1
@@ -164,7 +164,7 @@ def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
     times = 12
     long = np.concatenate([ride.time_s + k * (ride.time_s[-1] + 0.2) for k in range(times)])
     desk.ride.take(Ride("long", long, {name: np.tile(values, times) for name, values in ride.channels.items()}), [])
-    assert verdict.verdict is None and "it is being judged" in texts(verdict)
+    assert verdict.verdict is None and "analysing" in texts(verdict)
     qtbot.waitUntil(lambda: verdict.verdict is not None)
     assert "wheel-off" in {one.id for one in verdict.found} and "being judged" not in texts(verdict)
     desk.ride.open(next(one for one in desk.garage.rides.of(desk.bike_id) if one.name == "long"))
@@ -177,6 +177,6 @@ def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
 def test_without_a_ride_nothing_is_offered(qtbot, empty_window):
     go(qtbot, empty_window, 7)
     page = empty_window.stations["verdict"]
-    assert page.verdict is None and "No ride to judge" in texts(page)
+    assert page.verdict is None and "No ride to analyse" in texts(page)
     page.save_report(None)  # nothing to report, nothing happens
     assert "Report" not in texts(page)

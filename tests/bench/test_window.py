@@ -56,7 +56,7 @@ def test_an_empty_garage_says_on_every_page_where_to_begin(qtbot, empty_window):
         (4, "Open a bike and a tune"),
         (5, "Nothing to send"),
         (6, "No ride yet"),
-        (7, "No ride to judge"),
+        (7, "No ride to analyse"),
         (8, "Nothing yet"),
     ):
         go(qtbot, empty_window, number)
@@ -110,7 +110,7 @@ def test_a_bad_log_is_explained_and_a_cancelled_import_is_dropped(qtbot, demo_wi
     bad = tmp_path / "bad.csv"
     bad.write_text("time_s,pack_v\n0,60\n1,sixty\n")
     rides.import_file(bad)
-    qtbot.waitUntil(lambda: "1 cell of pack is no figure" in demo_window.notice.text)
+    qtbot.waitUntil(lambda: "1 cell of pack without a figure" in demo_window.notice.text)
     junk = tmp_path / "junk.csv"
     junk.write_text("no table at all")
     rides.import_file(junk)

@@ -150,7 +150,7 @@ def test_the_motor_cut_is_proved_and_a_lever_that_does_not_cut_is_caught():
     stand = Stand(1).run(3.0, throttle=0.4).run(1.0, brake=True).run(0.5, brake=False, throttle=0.0)
     time, brake, phase, throttle = (stand.time_s, *(stand.channel(one) for one in ("brake", "phase_a", "throttle")))
     assert sound(judge_cut(time, brake, np.where(brake > 0, 0.0, 30.0), throttle))["cut_s"] <= 0.35
-    wrong(judge_cut(time, brake, np.full(phase.size, 30.0), throttle), "goes on driving")
+    wrong(judge_cut(time, brake, np.full(phase.size, 30.0), throttle), "keeps driving")
     wrong(judge_cut(time, 0 * brake, phase, throttle), "not pulled while the motor drove")
 
 
@@ -158,8 +158,8 @@ def test_the_motor_cut_is_proved_and_a_lever_that_does_not_cut_is_caught():
 @pytest.mark.parametrize(
     ("wire", "sensor", "words"),
     [
-        ("throttle-signal", "throttle_v", "throttle's signal stands at 0.0.* broken or shorted to ground"),
-        ("throttle-ground", "throttle_v", "throttle's signal stands at 4.9.* ground is missing"),
+        ("throttle-signal", "throttle_v", "throttle's signal is stuck at 0.0.* broken or shorted to ground"),
+        ("throttle-ground", "throttle_v", "throttle's signal is stuck at 4.9.* ground is missing"),
         ("torque-signal", "torque_v", "torque sensor's signal .* broken or shorted"),
         ("torque-ground", "torque_v", "torque sensor's signal .* ground is missing"),
     ],
@@ -182,7 +182,7 @@ def test_every_other_planted_fault_is_named(seed):
     wrong(throttle(throttle_spread_v=0.35), "does not come back to the same rest")
     wrong(throttle(throttle_full_v=1.5), "only moves from")
     stand = Stand(seed).twisted(1)
-    wrong(judge_throttle(stand.time_s, stand.channel("throttle_v")), "1 full twists")
+    wrong(judge_throttle(stand.time_s, stand.channel("throttle_v")), "1 full opening and")
     reads = Stand(seed, throttle_rest_v=1.11, throttle_full_v=3.81).twisted()
     wrong(judge_output(reads.channel("throttle")), r"reads \d+ to 9\d % instead of 0 to 100 %")
 
@@ -190,7 +190,7 @@ def test_every_other_planted_fault_is_named(seed):
         stand = Stand(seed, pedal_pulses=12, **truth).run(15.0, cadence_rpm=20.0)
         return judge_pedals(stand.time_s, stand.channel("pedal_pulses"), stand.channel("pedal_forward"), 5)
 
-    wrong(pedals(pedal_backwards=True), "taken for backwards")
+    wrong(pedals(pedal_backwards=True), "reads as backward")
     wrong(pedals(pedal_missing=4), "of the pulses are missing")
     quiet = Stand(seed)
     quiet.controller.sensors.cut |= {"pedal", "speed", "motor-temp", "lever"}
@@ -204,7 +204,7 @@ def test_every_other_planted_fault_is_named(seed):
     wheel.controller.sensors.wheel_turns += 5
     wrong(
         judge_magnets(wheel.run(0.2).channel("wheel_pulses"), 5, 1),
-        "has 2 magnets, the controller believes 1: it shows 2 times",
+        "has 2 magnets, set to 1: shows 2 times",
     )
     wrong(judge_running(Stand(seed, position_offset_deg=52.0).started().channel("motor_rpm")), "rough")
     warm = judge_temperature(10_000 * math.exp(3950 * (1 / 289.15 - 1 / 298.15)), 16.0, 64.0)
@@ -217,7 +217,7 @@ def test_every_other_planted_fault_is_named(seed):
 def test_the_circumference_by_roll_out_and_against_gps(seed):
     rng = np.random.default_rng(seed)
     true_m, believed_m = 1.348, 1.31
-    found = wrong(judge_roll_out(round(4 * true_m + rng.normal(0, 0.003), 3), 4, believed_m), "bike believes").figures
+    found = wrong(judge_roll_out(round(4 * true_m + rng.normal(0, 0.003), 3), 4, believed_m), "the setting is").figures
     assert found["circumference_m"] == pytest.approx(true_m, rel=0.005)
     speed = 24 + 4 * np.sin(np.arange(240) / 20)
     wheel, gps = speed * believed_m / true_m + rng.normal(0, 0.1, 240), speed + rng.normal(0, 0.4, 240)
@@ -231,7 +231,7 @@ def test_the_circumference_by_roll_out_and_against_gps(seed):
 
 def test_gain_sides_span_and_detection():
     assert sound(judge_gain(10.16, 10.0, 0.1))["gain"] == pytest.approx(1.006)
-    wrong(judge_gain(12.0, 10.0, 0.0), "of what the meter does")
+    wrong(judge_gain(12.0, 10.0, 0.0), "against the meter")
     sound(judge_sides(80.0, 78.0))
     wrong(judge_sides(80.0, 60.0), "differ by 33 %")
     wrong(judge_torque_span(0.75, 0.76, 10, 0.17), "only 10 mV")
@@ -263,7 +263,7 @@ def test_human_watts_against_what_the_rider_knows():
     torque, cadence = np.full(100, 20.0), np.full(100, 60.0)
     sound(judge_human(torque, cadence, 120.0))
     wrong(judge_human(torque, cadence, 200.0), "126 W where you give 200 W")
-    wrong(judge_human(torque, 0 * cadence, 120.0), "Nobody pedalled")
+    wrong(judge_human(torque, 0 * cadence, 120.0), "No pedalling was seen")
 
 
 def test_how_soon_pedalling_is_noticed():

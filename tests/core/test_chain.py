@@ -32,9 +32,9 @@ def test_what_is_said_to_have_effect_is_the_least_of_what_is_said(case):
 def test_conflicts_are_explained_and_an_agreed_chain_has_none():
     assert conflicts(a_bike(), a_tune()) == []
     told = conflicts(a_bike(chain=[DISPLAY, {"name": "Lever", "nominal_v": 60}]), a_tune(drive__battery_current_a=30))
-    assert any("asks for 30 A of battery current, but Display allows 12" in one for one in told)
-    assert any("believes a wheel of 2.1 m" in one and "its 25 km/h are" in one for one in told)
-    assert any("set differently in the chain: 48 V, 60 V" in one for one in told)
+    assert any("sets battery current to 30 A, but Display allows 12 A" in one for one in told)
+    assert any("is set to a 2.1 m wheel" in one and "its 25 km/h are really" in one for one in told)
+    assert any("set to different nominal voltages: 48 V, 60 V" in one for one in told)
     over = conflicts(a_bike(battery__bms_discharge_a=20), a_tune(drive__battery_current_a=30))
     assert any("pack's board opens at 20 A, the chain lets 30 through" in one for one in over)
 
@@ -75,7 +75,7 @@ def test_the_mode_at_start_and_the_lever_come_last():
         {"name": "Full"},
     ]
     found = {one.name: one for one in who_is_in_charge(a_bike(), a_tune(modes=modes))}
-    assert (found["phase current"].effective, found["phase current"].owner) == (30.0, "full twist of the lever")
+    assert (found["phase current"].effective, found["phase current"].owner) == (30.0, "full throttle")
     assert (found["speed"].effective, found["speed"].owner) == (22.0, "mode Guest")
     assert found["battery current"].owner == "tune"
     plain = {one.name: one for one in who_is_in_charge(a_bike(), a_tune())}

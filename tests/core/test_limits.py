@@ -21,7 +21,7 @@ def test_the_least_wins_and_its_owner_is_named():
     assert (limits.speed_kmh.value, limits.speed_kmh.owner) == (25, "Display")
     assert limits.phase_current_a.owner == "tune" and limits.motor_rpm.value == 900
     free = effective_limits(a_bike(), a_tune(drive__phase_current_a=999))
-    assert (free.phase_current_a.value, free.phase_current_a.owner) == (180, "controller rating")
+    assert (free.phase_current_a.value, free.phase_current_a.owner) == (180, "controller")
     assert (free.power_w.value, free.power_w.owner) == (None, "nobody")
 
 

@@ -107,7 +107,7 @@ def test_a_sound_ride_of_each_programme_can_be_used_at_once(name):
 
 
 SLIPS = [
-    ("full_pull", lambda: full_pull(Rider(), throttle=0.96, to=10), "gained 10 km/h only"),
+    ("full_pull", lambda: full_pull(Rider(), throttle=0.96, to=10), "only 10 km/h gained"),
     ("full_pull", lambda: full_pull(Rider(3)), "readings a second"),
     ("full_pull", lambda: full_pull(full_pull(Rider())), "turn round"),
     ("coast_down", lambda: Rider().go(10, 31, throttle=0.8, battery_a=20).go(6, 25).go(3, 20, brake=1.0), "5 s only"),

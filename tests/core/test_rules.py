@@ -273,7 +273,7 @@ def test_each_rule_is_judged_at_its_worst_corner_and_says_where():
     drawn = situation(bike, draft)
     assert "front-wheel" not in ids(judge(drawn))
     found = {one.id: one for one in worst_of(drawn, conditions)}
-    assert "without its load" in found["front-wheel"].corner and "Worst found: " in found["front-wheel"].reason
+    assert "without cargo" in found["front-wheel"].corner and "Worst case: " in found["front-wheel"].reason
     assert {one.id for one in judge(drawn)} <= set(found)  # the corners never take away what holds as drawn
     strengths = [list(Strength).index(one.strength) for one in worst_of(drawn, conditions)]
     assert strengths == sorted(strengths)

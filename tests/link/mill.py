@@ -15,7 +15,7 @@ FIGURES = [
     ("drive.battery_current_a", "battery current", "A", 0.1, 0, 60, 30),
     ("drive.field_weakening_a", "field weakening", "A", 0.1, 0, 50, 0),
     ("drive.motor_rpm", "motor speed limit", "rpm", 1, 0, 5000, 600),
-    ("drive.speed_taper_kmh", "speed taper", "km/h", 0.1, 0, 20, 2),
+    ("drive.speed_taper_kmh", "speed limit taper", "km/h", 0.1, 0, 20, 2),
     ("regen.phase_current_a", "regen phase current", "A", 0.1, 0, 100, 20),
     ("regen.battery_current_a", "regen battery current", "A", 0.1, 0, 30, 5),
     ("regen.fade_start_v", "regen cutoff start", "V", 0.01, 20, 90, 65),

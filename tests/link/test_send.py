@@ -47,7 +47,7 @@ def test_a_trial_is_gone_after_power_off(standin, contact):
         ({"drive__phase_current_a": 70}, "bring the stronger 90 A of phase current back"),
         ({"drive__field_weakening_a": 10}, "field weakening that falls away"),
         ({"regen__phase_current_a": 30}, "braking that changes"),
-        ({"battery_guard__fade_start_v": 52}, "stronger 50 V"),
+        ({"battery_guard__fade_start_v": 52}, "higher low-voltage cutoff start, 50 V"),
     ],
 )
 def test_what_would_be_unsafe_to_lose_at_speed_is_never_tried(standin, contact, change, why):
@@ -179,7 +179,7 @@ def test_feel_and_modes_are_sent_proved_and_read_back_as_drafted(standin, contac
     style = [one for one in changes if one.register.name == "assist.style"]
     assert "not to change while you ride" in trial_refusal(style) and not needs_inhibit(style)
     told = [one.in_words() for one in changes]
-    assert "throttle works from standstill to pedalling" in told and "throttle at half twist 50 % to 30 %" in told
+    assert "throttle works when standstill to pedalling" in told and "current at 50 % throttle 50 % to 30 %" in told
     report = send_all(contact, changes)
     assert report.outcome is Outcome.PROVED, report
     held = tune_of(contact.map, contact.raws, "held")

@@ -57,7 +57,7 @@ def test_what_cannot_be_read_is_named(tmp_path, content, place, reason):
 def test_cells_that_are_no_figures_and_columns_that_stand_twice_are_told_not_fatal(tmp_path):
     loaded = read_ride(written(tmp_path, "time_s,pack_v,pack_v\n0,60,1\n1,6o,2\n2,58,3\n"))
     assert loaded.ride.get("pack_v")[[0, 2]].tolist() == [60, 58] and np.isnan(loaded.ride.get("pack_v")[1])
-    assert "1 cell of pack is no figure" in loaded.notes
+    assert "1 cell of pack without a figure" in loaded.notes
 
 
 def test_no_file_a_directory_and_an_unknown_kind(tmp_path):

@@ -109,7 +109,7 @@ class LinkWorker(QObject):
     def _do(self, token: int, work: Callable[[Session], Any]) -> None:
         session = self._session
         if session is None:
-            self.did.emit(token, LinkError("The controller", "nobody is connected", "Connect again."), None)
+            self.did.emit(token, LinkError("The controller", "no controller is connected", "Connect again."), None)
             return
         result: Any
         try:

@@ -20,6 +20,7 @@ class BoltState(Enum):
     UNTOUCHED = "untouched"
     IN_WORK = "in work"
     NEEDS_A_LOOK = "needs a look"
+    STOPPED = "stopped"
     DONE = "done"
 
 
@@ -86,8 +87,16 @@ def paint_check(painter: QPainter, color: QColor, at: QPointF, size: float) -> N
     )
 
 
+def paint_chevron(painter: QPainter, color: QColor, at: QPointF, down: bool) -> None:
+    """Points down where something opens below, to the right where it is closed."""
+    half, tip = (QPointF(5, 0), QPointF(0, 2.5)) if down else (QPointF(0, 5), QPointF(2.5, 0))
+    painter.setPen(QPen(color, 1.6))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(QPolygonF([at - half - tip, at + tip, at + half - tip]))
+
+
 def paint_bolt(painter: QPainter, theme: Theme, state: BoltState, at: QPointF, size: float = 10.0) -> None:
-    """A bolt head seen from above: hollow, half full, edged with a mark, or full with a check."""
+    """A bolt head seen from above: hollow, half full, edged with a mark, with a diamond in it, or full with a check."""
     hexagon = _hexagon(at, size)
     ink, ground = theme.color("text"), theme.color("sheet")
     painter.setBrush(ground)
@@ -107,6 +116,10 @@ def paint_bolt(painter: QPainter, theme: Theme, state: BoltState, at: QPointF, s
         painter.drawPolygon(hexagon)
         painter.drawLine(at + QPointF(0, -size * 0.45), at + QPointF(0, size * 0.12))
         painter.drawPoint(at + QPointF(0, size * 0.48))
+    elif state is BoltState.STOPPED:
+        painter.setPen(QPen(theme.color("stop"), 2.2))
+        painter.drawPolygon(hexagon)
+        paint_severity(painter, theme, "stop", at, size * 0.55)
     else:
         painter.setPen(QPen(ink, 1.8))
         painter.setBrush(ink)

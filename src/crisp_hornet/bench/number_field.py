@@ -1,14 +1,17 @@
-"""The one field for a figure: reads point and comma alike, its unit behind it or not, and says why it cannot take what was typed."""
+"""The one field for a figure: reads point and comma alike, shows its unit inside, and says why it cannot take what was typed."""
 
 from __future__ import annotations
 
 import math
 
 from PyQt6.QtCore import QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtGui import QFocusEvent, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import QLineEdit, QToolTip, QWidget
 
 from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.theme import QUIET_PX, font
+
+UNIT_GAP_PX = 8
 
 
 class NumberField(QLineEdit):
@@ -28,6 +31,26 @@ class NumberField(QLineEdit):
         self.setAccessibleName(name)
         if width:
             self.setFixedWidth(width)
+        self.show_unit(unit)
+
+    def show_unit(self, unit: str) -> None:
+        """Show a unit inside, at the right; figures are read with it or without."""
+        self.unit = unit
+        room = round(QFontMetricsF(font(QUIET_PX)).horizontalAdvance(unit)) + UNIT_GAP_PX if unit else 0
+        self.setTextMargins(0, 0, room, 0)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self.unit:
+            painter = QPainter(self)
+            painter.setFont(font(QUIET_PX))
+            painter.setPen(self.palette().color(QPalette.ColorRole.Text))
+            painter.drawText(
+                self.rect().adjusted(0, 0, -UNIT_GAP_PX, 0),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                self.unit,
+            )
 
     @property
     def blank(self) -> bool:

@@ -175,13 +175,11 @@ def _rides(walk: _Walk) -> Iterator[str]:
     walk.wait(lambda: page.mapping)
     yield "rides-columns"
     page.panel.dropped.emit()
-    page.recording.programme.setCurrentIndex(1)
-    page.recording.refresh()
     page.view.groups.choose(1)
     page.traces.show_between(280, 620)
-    page.beside.pictures.choose(1)
-    page.beside.across.setCurrentText("speed, wheel")
-    page.beside.channel.setCurrentText("phase current")
+    page.beside.pictures.pictures.choose(1)
+    page.beside.pictures.across.setCurrentText("speed, wheel")
+    page.beside.pictures.channel.setCurrentText("phase current")
     page.view.look_at("phase_a")
     yield "rides"
 

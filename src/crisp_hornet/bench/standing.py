@@ -14,6 +14,7 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.documents.calibration import SENSORS
+from crisp_hornet.documents.saying import counted
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ def hookup(desk: Desk, link: Link) -> Standing:
     if contact is not None:
         unsettled = contact.interrupted is not None and not contact.interrupted.settled
         look = contact.blocked or unsettled or contact.held_off
-        caption = f"{contact.identity.product} · backup kept"
+        caption = f"{contact.identity.product} · backup saved"
         if contact.is_another:
             caption = "another bike's controller"
         elif contact.held_off:
@@ -65,7 +66,7 @@ def calibrate(desk: Desk, _link: Link) -> Standing:
     if failed:
         return Standing(BoltState.NEEDS_A_LOOK, f"{failed[0]} failed")
     done = set(SENSORS) <= set(verdicts) and all(one == "passed" for one in verdicts.values())
-    return Standing(BoltState.DONE if done else BoltState.IN_WORK, f"{len(verdicts)} of {len(SENSORS)} judged")
+    return Standing(BoltState.DONE if done else BoltState.IN_WORK, f"{len(verdicts)} of {len(SENSORS)} checked")
 
 
 def tune(desk: Desk, _link: Link) -> Standing:
@@ -83,7 +84,7 @@ def tune(desk: Desk, _link: Link) -> Standing:
 def send(desk: Desk, link: Link) -> Standing:
     """What there is to send."""
     drafted, unkept = len(desk.draft.differing), link.contact is not None and link.contact.unkept
-    caption = f"{drafted} to send" if drafted else "runs, not kept" if unkept else "nothing to send"
+    caption = f"{drafted} to send" if drafted else "active, not permanent" if unkept else "nothing to send"
     stops = any(warning.strength is Strength.STOP for warning in desk.watch.warnings)
     blocked = link.contact is not None and bool(link.contact.blocked)
     if (stops and drafted) or blocked:
@@ -99,14 +100,14 @@ def rides(desk: Desk, _link: Link) -> Standing:
     count = desk.ride.count
     if not count:
         return Standing(BoltState.UNTOUCHED, "no ride yet")
-    return Standing(BoltState.DONE, f"{count} ride{'s' if count != 1 else ''}")
+    return Standing(BoltState.DONE, counted(count, "ride"))
 
 
 def verdict(desk: Desk, _link: Link) -> Standing:
     """Whether there is something to judge."""
     if not desk.ride.count:
-        return Standing(BoltState.UNTOUCHED, "nothing to judge")
-    return Standing(BoltState.UNTOUCHED, "a ride to judge")
+        return Standing(BoltState.UNTOUCHED, "no ride yet")
+    return Standing(BoltState.UNTOUCHED, "a ride to analyse")
 
 
 def logbook(desk: Desk, _link: Link) -> Standing:
@@ -115,7 +116,7 @@ def logbook(desk: Desk, _link: Link) -> Standing:
     if not length.count:
         return Standing(BoltState.UNTOUCHED, "empty")
     since = f" since {length.since.day} {length.since:%b}" if length.since is not None else ""
-    return Standing(BoltState.DONE, f"{length.count} line{'s' if length.count != 1 else ''}{since}")
+    return Standing(BoltState.DONE, counted(length.count, "line") + since)
 
 
 STANDINGS: dict[str, Callable[[Desk, Link], Standing]] = {

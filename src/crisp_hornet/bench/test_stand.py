@@ -107,7 +107,7 @@ class TestStand(QDialog):
         inside = QWidget()
         inside.setLayout(wires)
         column.addWidget(sheet(inside, margin=4))
-        column.addWidget(button("Let go of everything", self.let_go, "large"))
+        column.addWidget(button("Release everything", self.let_go, "large"))
         column.addWidget(self._said)
         column.addStretch(1)
         return column

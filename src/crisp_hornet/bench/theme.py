@@ -15,12 +15,14 @@ QUIET_PX, TEXT_PX, BUTTON_PX, VALUE_PX, CONSEQUENCE_PX = 13, 15, 17, 20, 26
 
 @dataclass(frozen=True)
 class Theme:
-    """One set of colours. ``ink`` fills buttons, ``on_ink`` is text on it."""
+    """One set of colours. ``ink`` fills buttons, ``on_ink`` is text on it; ``rule`` only parts things, ``mark`` is a mark that means
+    something but not much."""
 
     name: str
     ground: str
     sheet: str
     rule: str
+    mark: str
     text: str
     quiet: str
     ink: str
@@ -37,6 +39,38 @@ class Theme:
         """A token as a colour. Not to be changed: everyone gets the same one."""
         return _color(getattr(self, token), alpha)
 
+    def readable_on(self, background: QColor) -> QColor:
+        """Of text and its opposite the colour that reads better on a background."""
+        return max((self.color("text"), self.color("on_ink")), key=lambda one: contrast(one, background))
+
+    def tint(self, token: str, share: float) -> QColor:
+        """A colour of the scale from the ground to a token, for a share of 0 to 1. Between its halves the scale jumps over those tints on
+        which no text can be read."""
+        alpha = 0.05 + 0.6 * share if share < 0.5 else 0.75 + 0.4 * (share - 0.5)
+        return _mixed(getattr(self, token), self.ground, round(alpha, 2))
+
+
+@lru_cache(maxsize=256)
+def _mixed(top: str, below: str, alpha: float) -> QColor:
+    pairs = zip(_parts(QColor(top)), _parts(QColor(below)), strict=True)
+    return QColor.fromRgbF(*(alpha * a + (1 - alpha) * b for a, b in pairs))
+
+
+def _parts(color: QColor) -> tuple[float, float, float]:
+    return color.redF(), color.greenF(), color.blueF()
+
+
+def luminance(color: QColor) -> float:
+    """Relative luminance (WCAG 2.2, https://www.w3.org/TR/WCAG22/#dfn-relative-luminance)."""
+    red, green, blue = (one / 12.92 if one <= 0.04045 else ((one + 0.055) / 1.055) ** 2.4 for one in _parts(color))
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+
+def contrast(one: QColor, other: QColor) -> float:
+    """Contrast ratio of two opaque colours, 1 to 21 (WCAG 2.2)."""
+    light, dark = sorted((luminance(one), luminance(other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
 
 @lru_cache(maxsize=256)
 def _color(name: str, alpha: float) -> QColor:
@@ -50,6 +84,7 @@ LIGHT = Theme(
     ground="#F3F0E8",
     sheet="#FFFDF8",
     rule="#CFC8B8",
+    mark="#857E6E",
     text="#1E2326",
     quiet="#565C57",
     ink="#1E2326",
@@ -67,6 +102,7 @@ DARK = Theme(
     ground="#191C1E",
     sheet="#23282A",
     rule="#474E4E",
+    mark="#7E8787",
     text="#EEE9DD",
     quiet="#B4B7AD",
     ink="#EEE9DD",
@@ -132,14 +168,24 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="large"] {{ min-height: 36px; }}
     QComboBox {{ background: {t.sheet}; color: {t.text}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 4px 8px; }}
     QComboBox:focus {{ border: 2px solid {t.text}; }}
-    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox:disabled {{ color: {t.quiet}; border-color: {t.rule}; background: transparent; }}
+    QComboBox::drop-down {{ border: none; width: 24px; }}
     QComboBox QAbstractItemView {{ background: {t.sheet}; color: {t.text}; selection-background-color: {t.ink};
         selection-color: {t.on_ink}; border: 1px solid {t.quiet}; }}
-    QPushButton[role="link"] {{ background: transparent; border: none; border-bottom: 2px solid {t.text}; border-radius: 0; padding: 0 3px;
-                               min-height: 26px; font-size: {TEXT_PX}px; font-weight: 600; text-align: left; }}
-    QPushButton[role="link"]:hover {{ border-bottom: 3px solid {t.text}; }}
-    QPushButton[role="link"]:focus {{ border: 2px solid {t.text}; }}
-    QPushButton[role="link"]:disabled {{ color: {t.quiet}; border-bottom: 2px solid {t.rule}; }}
+    QPushButton[role="small"] {{ padding: 1px 9px; min-height: 24px; font-size: {TEXT_PX}px; }}
+    QPushButton[role="place"] {{ background: transparent; border: 2px solid transparent; padding: 0 3px; min-height: 24px;
+        font-size: {TEXT_PX}px; font-weight: 600; text-align: left; }}
+    QPushButton[role="place"]:hover {{ border-color: {t.quiet}; }}
+    QPushButton[role="place"]:focus {{ border-color: {t.text}; }}
+    QPushButton[role="several"] {{ padding: 1px 26px 1px 9px; min-height: 24px; font-size: {TEXT_PX}px; text-align: left; }}
+    QPushButton::menu-indicator {{ image: none; width: 0; }}
+    QMenu {{ background: {t.sheet}; border: 1px solid {t.quiet}; padding: 4px 0; }}
+    QMenu::item {{ padding: 6px 16px; }}
+    QMenu::item:selected {{ background: {t.ink}; color: {t.on_ink}; }}
+    QPushButton[role="fold"] {{ background: transparent; border: 2px solid transparent; padding: 0 6px 0 20px; min-height: 26px;
+        font-size: {QUIET_PX}px; font-weight: 600; letter-spacing: 1px; color: {t.quiet}; text-align: left; }}
+    QPushButton[role="fold"]:hover {{ border-color: {t.rule}; }}
+    QPushButton[role="fold"]:focus {{ border-color: {t.text}; }}
     QTextEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 6px; }}
     QTextEdit:focus {{ border: 2px solid {t.text}; }}
     QPushButton[role="page"] {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;
@@ -156,7 +202,7 @@ def style_sheet(t: Theme) -> str:
     QProgressBar::chunk {{ background: {t.ink}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; }}
-    QScrollBar::handle:vertical {{ background: {t.rule}; border-radius: 4px; min-height: 30px; }}
+    QScrollBar::handle:vertical {{ background: {t.mark}; border-radius: 4px; min-height: 30px; }}
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; height: 0; }}
     QToolTip {{ background: {t.ink}; color: {t.on_ink}; border: none; padding: 4px 8px; font-size: {QUIET_PX}px; }}
     """

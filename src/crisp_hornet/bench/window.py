@@ -7,9 +7,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QHBoxLayout,
     QMainWindow,
@@ -19,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from crisp_hornet.bench import keys
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -28,15 +30,17 @@ from crisp_hornet.bench.stations.stations import Stations, title
 from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.job_line import JobLine
+from crisp_hornet.bench.widgets.keys_card import KeysCard
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.notice import Notice
 from crisp_hornet.bench.widgets.sentence import Sentence
 from crisp_hornet.bench.widgets.text import button, label, rule
-from crisp_hornet.bench.widgets.watch_list import WatchList
+from crisp_hornet.bench.widgets.watch_list import WatchLine, WatchList, summary
 from crisp_hornet.core.rules import Warning_
 from crisp_hornet.documents.units import Units
 
 SIDE_WIDTH = 292
+WATCHING = ("tune", "send")  # where the watch list, which is about the draft, stands open
 MARGIN = 22
 SETTLE_S = 0.5  # a press so soon after another page came up was meant for the page before
 LONGEST_END_S = 20.0
@@ -84,7 +88,8 @@ class Window(QMainWindow):
         column.addWidget(self.notice)
         column.addLayout(self._body(), 1)
         column.addWidget(rule())
-        column.addLayout(self._footer())
+        self._foot = self._footer()
+        column.addWidget(self._foot)
         self.setCentralWidget(ground)
 
     def _body(self) -> QHBoxLayout:
@@ -93,18 +98,23 @@ class Window(QMainWindow):
         self.watch_list = WatchList(self.theme)
         self.watch_list.mend.connect(self._mend)
         self.watch_list.show_me.connect(self._show_me)
+        self.watch_list.closed.connect(lambda: self._open_watch_list(False))
         right = QWidget()
         right.setFixedWidth(SIDE_WIDTH)
         inner = column_of(right, margins=0, spacing=14)
         inner.addLayout(self._side, 5)
         inner.addWidget(self.watch_list, 2)
-        stand = button("test stand of the simulated bike", self.show_test_stand, "link", "Show the test stand")
-        stand.setVisible(bool(self.simulated.ports))
-        inner.addWidget(stand)
+        self._right = right
         row = row_of(margins=(MARGIN, 2, 14, 0), spacing=20)
         row.addWidget(self._pages, 1)
         row.addWidget(right)
         return row
+
+    def _open_watch_list(self, opened: bool) -> None:
+        """The whole list in the right column, or one line in the footer; a column with nothing in it leaves its room to the page."""
+        self.watch_list.setVisible(opened)
+        self._watch_line.setVisible(not opened)
+        self._right.setVisible(opened or self.stations[self.current].side() is not None)
 
     def _take_station(self, station: Station) -> None:
         """A station was looked at for the first time."""
@@ -117,48 +127,61 @@ class Window(QMainWindow):
             side.hide()
             self._side.addWidget(side)
 
-    def _footer(self) -> QHBoxLayout:
+    def _footer(self) -> QWidget:
         self._head = label("", "caps")
         self._words = Sentence(self.theme)
         self._words.setFixedHeight(66)
+        self._watch_line = WatchLine()
+        self._watch_line.opened.connect(lambda: self._open_watch_list(True))
+        stand = button("Controls of the simulated bike", self.show_test_stand, "small", "Show the test stand")
+        stand.setVisible(bool(self.simulated.ports))
+        head = row_of(spacing=14)
+        head.addWidget(self._head)
+        head.addStretch(1)
+        head.addWidget(self._watch_line)
+        head.addWidget(stand)
         words = column_of(spacing=4)
-        words.addWidget(self._head)
+        words.addLayout(head)
         words.addWidget(self._words)
         self.act_button: QPushButton = button("", self._act, "act", "main act")
         self.act_button.setFixedWidth(SIDE_WIDTH)
         policy = self.act_button.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.act_button.setSizePolicy(policy)
-        small = row_of(spacing=16)
-        self._undo = button("undo", self._undo_one, "link", "undo the last change of the draft")
-        self._redo = button("redo", self._redo_one, "link", "redo")
-        self._theme_link = button(self._other_theme(), self.switch_theme, "link", "switch between light and dark")
+        small = row_of(spacing=6)
+        self._undo = button("Undo", self._undo_one, "small", "undo the last change of the draft")
+        self._redo = button("Redo", self._redo_one, "small", "redo")
+        self._theme_link = button(self._other_theme(), self.switch_theme, "small", "switch between light and dark")
         small.addStretch(1)
-        self._units_link = button("", self.desk.switch_units, "link", "switch between metric and imperial units")
+        self._units_link = button("", self.desk.switch_units, "small", "switch between metric and imperial units")
         for one in (self._undo, self._redo, self._theme_link, self._units_link):
             small.addWidget(one)
         small.addStretch(1)
         acts = column_of(spacing=6)
         acts.addWidget(self.act_button)
         acts.addLayout(small)
-        row = row_of(margins=(MARGIN, 4, 14, 10), spacing=20)
+        foot = QWidget()
+        row = row_of(foot, margins=(MARGIN, 4, 14, 10), spacing=20)
         row.addLayout(words, 1)
         row.addLayout(acts)
-        return row
+        return foot
 
     def _shortcuts(self) -> None:
         for number, key in enumerate(self.stations, 1):
             shortcut = QShortcut(QKeySequence(f"Ctrl+{number}"), self)
             shortcut.activated.connect(lambda key=key: self.show_station(key))
-        for keys, act, repeats in (
+        for pressed, act, repeats in (
             ("Ctrl+Z", self._undo_one, True),
             ("Ctrl+Shift+Z", self._redo_one, True),
             ("Ctrl+Y", self._redo_one, True),
             ("Ctrl+Return", self._act, False),
             ("Ctrl+Enter", self._act, False),
             ("Ctrl+D", self.switch_theme, False),
+            ("F1", self.show_keys, False),
+            ("F6", lambda: self._go_round(1), True),
+            ("Shift+F6", lambda: self._go_round(-1), True),
         ):
-            made = QShortcut(QKeySequence(keys), self)
+            made = QShortcut(QKeySequence(pressed), self)
             made.setAutoRepeat(repeats)  # a key that is held must not send
             made.activated.connect(act)
 
@@ -194,8 +217,71 @@ class Window(QMainWindow):
         for other in self.stations.there:
             if (side := other.side()) is not None:
                 side.setVisible(other is station)
+        self._open_watch_list(key in WATCHING)
         station.shown()
         self._refresh()
+        if self.isVisible():
+            self.focus_page()
+
+    # --- keys -----------------------------------------------------------------------------------------------
+
+    @property
+    def parts(self) -> list[QWidget]:
+        """The parts that F6 goes round, as they are read."""
+        side = self.stations[self.current].side()
+        return [
+            self.job_line,
+            self.notice,
+            self._pages,
+            *([side] if side is not None else []),
+            self.watch_list,
+            self._foot,
+        ]
+
+    def focus_page(self) -> None:
+        """Put the focus into the page that is shown."""
+        found = keys.stops(self._pages)
+        (found[0] if found else self.job_line.buttons[self.current]).setFocus(Qt.FocusReason.TabFocusReason)
+
+    def _go_round(self, step: int) -> None:
+        found = keys.next_part(self.parts, QApplication.focusWidget(), step)
+        if found is not None:
+            found.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def show_keys(self) -> None:
+        """What the keys do."""
+        KeysCard(self).exec()
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Tab goes on as the window is read. What goes out of sight with the focus leaves it to its neighbour, in the same part."""
+        focused, parts = self.focusWidget(), self.parts
+        every = [keys.stops(part) for part in parts]
+        order = [stop for one in every for stop in one]
+        if not order:
+            return False
+        group = keys.group_of(focused)
+        now = keys.stop_of(group) if group is not None and keys.controls(group) else focused
+        if now in order:
+            found = order[(order.index(now) + (1 if forward else -1)) % len(order)]
+        else:
+            at = keys.part_of(focused, parts)
+            mine = every[at] if at is not None and every[at] else every[parts.index(self._pages)] or order
+            found = mine[0]
+        found.setFocus(Qt.FocusReason.TabFocusReason if forward else Qt.FocusReason.BacktabFocusReason)
+        return True
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """What no control took: Enter presses, arrows go on in a group, Esc closes what is open."""
+        assert event is not None
+        focused, key = QApplication.focusWidget(), event.key()
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(focused, QAbstractButton):
+            if not event.isAutoRepeat():
+                focused.click()
+        elif key == Qt.Key.Key_Escape:
+            if not self.stations[self.current].escape() and self.notice.isVisible():
+                self.notice.clear()
+        elif focused is None or not keys.step_in_group(focused, key):
+            super().keyPressEvent(event)
 
     def _hand_over(self, key: str, thing: object) -> None:
         """One station gives another something to go on with."""
@@ -224,7 +310,7 @@ class Window(QMainWindow):
         self._theme_link.setText(self._other_theme())
 
     def _other_theme(self) -> str:
-        return "dark bench" if self.theme is themes.LIGHT else "light bench"
+        return "Dark theme" if self.theme is themes.LIGHT else "Light theme"
 
     @property
     def settled(self) -> bool:
@@ -284,12 +370,13 @@ class Window(QMainWindow):
     def _refresh(self) -> None:
         self._soon.stop()
         units = self.desk.units
-        self._units_link.setText("miles, °F, lb" if units.metric else "metric units")
+        self._units_link.setText("Imperial units" if units.metric else "Metric units")
         for key in self.stations:
             standing = self.stations.standing(key)
             self.job_line.buttons[key].show_state(standing.state, units.text(standing.caption))
         empty = "Nothing to watch in this draft." if self.desk.draft.tune else "No draft yet."
         self.watch_list.show_warnings([_in_units(one, units) for one in self.desk.watch.warnings], empty)
+        self._watch_line.show_counts(summary(self.desk.watch.warnings))
         station = self.stations[self.current]
         head, words = (units.text(one) for one in station.meaning())
         self._head.setText(head)
@@ -310,7 +397,7 @@ class Window(QMainWindow):
 
     def tell_unforeseen(self, text: str, _place: str) -> None:
         """Something failed that nobody foresaw."""
-        kept = " The work in hand is kept." if self.log_file is not None else ""
+        kept = " Your work is saved." if self.log_file is not None else ""
         self.notice.say("stop", text + kept, self.log_file if _place else None)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

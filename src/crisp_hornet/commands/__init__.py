@@ -5,14 +5,14 @@ Only the file of the command that was asked for is imported, so that ``--version
 
 COMMANDS = {
     "pull": "compute a pull curve into a CSV file",
-    "check": "the watch list of a tune; exit 1 when something stops sending",
+    "check": "the watch list of a tune; exit 1 when something blocks sending",
     "verdict": "what a ride proves: estimates with 95 %% intervals, and findings",
     "backup": "read every register of a controller into a file",
     "send": "send a tune with guards and proof",
     "restore": "put a backup back with guards and proof",
-    "faults": "the fault that stands, explained; exit 1 while one does",
+    "faults": "the active fault, explained; exit 1 while there is one",
     "check-map": "check a controller's description; errors name line and key",
-    "rescue": "save what is sound of a damaged garage into a new one",
+    "rescue": "recover what is readable of a damaged garage into a new one",
     "standin": "run the simulated bike and controller",
     "shots": "write a picture of each main view from the demo data",
 }

@@ -30,5 +30,7 @@ def run(options: argparse.Namespace) -> int:
             f"{len(backup.registers)} registers of {backup.product} {backup.serial}, firmware {backup.firmware}: {options.out}"
         )
         if session.made.unkept:
-            say("What runs is not all kept: power-off brings earlier values back. The backup holds what runs.")
+            say(
+                "Not all active values are permanent: a power cycle restores old ones. The backup holds the active ones."
+            )
     return 0

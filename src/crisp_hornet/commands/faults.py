@@ -37,5 +37,5 @@ def run(options: argparse.Namespace) -> int:
                 raise
             say(f"{error} What was asked for was sent before that; read the faults again before you ride.")
             return NOT_PROVED
-        tell(fault.text if fault is not None else "no fault stands")
+        tell(fault.text if fault is not None else "no active fault")
         return REFUSED if fault is not None or session.made.held_off else 0

@@ -32,7 +32,7 @@ from crisp_hornet.link.session import ContactMade, Session, open_session
 from crisp_hornet.link.squeeze import can_show
 
 PROVED, REFUSED, BAD_INPUT, NOT_PROVED = 0, 1, 2, 3
-CAUTION = "Caution: driven wheel in the air or held, hands clear of it, throttle closed. Local codes decide what may be ridden where."
+CAUTION = "Caution: driven wheel lifted or blocked, hands clear of it, throttle closed. Local codes decide what may be ridden where."
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
@@ -90,7 +90,7 @@ def perform(options: argparse.Namespace, session: Session, operation: Operation,
     shown_soon = {"not-shown"} if options.squeeze is not None else set()
     if why := session.refusal(operation, confirmed | shown_soon):
         raise Refused(why)
-    say(f"backup kept: {_keep_backup(default_folder(), session.made.backup)}")
+    say(f"backup saved: {_keep_backup(default_folder(), session.made.backup)}")
     say(CAUTION)
     with _interrupts() as stopped:
         if options.squeeze is not None:
@@ -115,7 +115,7 @@ def _wait_for_squeeze(session: Session, longest_s: float, stopped: threading.Eve
     """Wait until the bike has shown itself; raises :class:`Refused`."""
     if not can_show(session.made.map):
         raise Refused("this controller shows neither brake lever nor turning direction: leave out --squeeze")
-    say(f"work the brake lever twice, or turn the wheel back by hand, within {longest_s:g} s")
+    say(f"pull the brake lever twice, or turn the wheel back by hand, within {longest_s:g} s")
     end = time.monotonic() + longest_s
     while time.monotonic() < end and not stopped.is_set():
         session.take(read_live(session.contact))

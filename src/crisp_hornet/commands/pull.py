@@ -26,7 +26,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """What it takes."""
     parser.add_argument("--bike", type=Path, required=True)
     parser.add_argument("--tune", type=Path, required=True)
-    parser.add_argument("--rested-v", type=number, required=True, help="rested pack voltage, V")
+    parser.add_argument("--rested-v", type=number, required=True, help="pack voltage at rest, V")
     parser.add_argument("--winding-c", type=number, default=25.0, help="winding temperature, °C (25)")
     parser.add_argument("--mode", help="with the limits of this mode of the tune")
     parser.add_argument("--speeds", type=_speeds, required=True, metavar="FROM:TO:STEP", help="km/h, TO included")

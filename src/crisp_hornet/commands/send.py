@@ -43,5 +43,5 @@ def run(options: argparse.Namespace) -> int:
             if options.trial:
                 tell("the controller already runs this tune, until power-off")
                 return PROVED
-            tell("the controller already runs this tune, but does not keep it over power-off: keeping it")
+            tell("the controller already runs this tune, but not permanently: making it permanent")
         return perform(options, session, operation, changes)

@@ -17,7 +17,7 @@ from crisp_hornet.standin.process import Reached, serve
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What it takes."""
     parser.add_argument("--link", type=Path, help="make this path point at the pseudo-terminal")
-    parser.add_argument("--bike", type=Path, help="bike document to start from (the demo's)")
+    parser.add_argument("--bike", type=Path, help="bike file to start from (the demo's)")
     parser.add_argument("--controller", default="Weir 60", help="which shipped controller it plays (Weir 60)")
     parser.add_argument("--map", type=Path, help="play the controller of this description instead")
     parser.add_argument("--tcp", type=int, metavar="PORT", help="Modbus TCP on this port too (0: any free one)")
@@ -25,7 +25,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--bluetooth", metavar="BUS", help="a Bluetooth service on the D-Bus at this address")
     parser.add_argument("--baud", type=int, help="take the time a serial line of that speed takes")
     parser.add_argument(
-        "--fault", action="append", default=[], metavar="ACT", help="an act at the start, e.g. 'fault 12'"
+        "--fault", action="append", default=[], metavar="ACT", help="an action at start, e.g. 'fault 12'"
     )
     parser.add_argument("--owned", action="store_true", help="end when standard input closes")
 

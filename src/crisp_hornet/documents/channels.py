@@ -59,10 +59,10 @@ TABLE: dict[str, Channel] = {
         Channel("human_w", "rider's power", "rider", "W", 0, _OUT),
         Channel("wheel_w", "power on the road, estimated", "road", "W", 0, _OUT),
         Channel("human_share", "rider's share", "rider", "%", 0, _OUT),
-        Channel("efficiency", "battery to road, estimated", "to road", "%", 0, _OUT),
+        Channel("efficiency", "battery to road, estimated", "efficiency", "%", 0, _OUT),
         Channel("rested_v", "open-circuit voltage, estimated", "rested", "V", 1, _OUT),
         Channel("phase_per_battery", "phase per battery current", "phase/batt.", "×", 1, _OUT),
-        Channel("limit", "what held it back, by the model", "held by", "", 0, _OUT),
+        Channel("limit", "what held it back, by the model", "limited by", "", 0, _OUT),
         Channel("predicted_w", "electric power, predicted", "predicted", "W", 0, _OUT),
         Channel("ahead_s", "time ahead", "ahead", "s", 1, _OUT),
     )

@@ -30,11 +30,11 @@ def read_map(path: Path) -> ControllerMap:
         raise DocumentError(str(path), f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
     for number, line in enumerate(text.splitlines(), start=1):
         if len(line) > MOST_LINE:
-            raise DocumentError(str(path), f"line {number}", "is absurdly long", "Mend the text there.")
+            raise DocumentError(str(path), f"line {number}", "is absurdly long", "Correct the text there.")
     try:
         data = tomllib.loads(text)
     except RecursionError:
-        raise DocumentError(str(path), "", "not TOML: nested too deeply", "Mend the text there.") from None
+        raise DocumentError(str(path), "", "not TOML: nested too deeply", "Correct the text there.") from None
     except ValueError as error:  # a syntax error, or an integer of absurd length
         raise _not_toml(str(error), str(path)) from None
     check_header(data, "crisp-hornet/controller-map", MAP_VERSION, str(path))
@@ -57,7 +57,7 @@ def _not_toml(reason: str, file: str) -> DocumentError:
     """The parser's own words, with the line in front where it names one."""
     at = re.search(r" \(at line (\d+), column (\d+)\)$", reason)
     where = f"line {at[1]}, column {at[2]}" if at else ""
-    return DocumentError(file, where, f"not TOML: {reason[: at.start()] if at else reason}", "Mend the text there.")
+    return DocumentError(file, where, f"not TOML: {reason[: at.start()] if at else reason}", "Correct the text there.")
 
 
 class _BadRow(Exception):
@@ -98,7 +98,7 @@ def _with_line(reason: str, place: Place, text: str, file: str) -> DocumentError
     keys = ".".join(str(step) for step in place)
     line = line_of(text, place)
     where = ", ".join(part for part in (f"line {line}" if line else "", keys) if part)
-    return DocumentError(file, where, reason, "Mend it there; docs/formats.md says what each key means.")
+    return DocumentError(file, where, reason, "Correct it there; docs/formats.md says what each key means.")
 
 
 def line_of(text: str, place: Place) -> int | None:

@@ -35,7 +35,7 @@ class Quantity:
 
     def _spec(self, units: Units) -> str:
         # "as typed" would show what the turning over leaves behind the comma
-        return ".4g" if self.spec == "g" and units.unit(self.unit) != self.unit else self.spec
+        return ".3g" if self.spec == "g" and units.unit(self.unit) != self.unit else self.spec
 
 
 def quantity(
@@ -105,6 +105,16 @@ def joined(between: str, parts: Iterable[str]) -> Saying:
         between.replace("{", "{{").replace("}", "}}").join(f"{{{one}}}" for one in names),
         dict(zip(names, listed, strict=True)),
     )
+
+
+def counted(number: int, noun: str, many: str = "") -> str:
+    """``1 note``, ``3 notes``; ``many`` where the plural is not with an s."""
+    return f"{number} {noun if number == 1 else many or noun + 's'}"
+
+
+def rounded(value: float, digits: int = 2) -> float:
+    """To as many digits as a figure deserves: 213 is 210."""
+    return float(f"{value:.{digits}g}")
 
 
 def capital(text: str) -> str:

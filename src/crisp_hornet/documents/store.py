@@ -39,7 +39,7 @@ def parse(kind: type[Document], format_name: str, version: int, data: dict[str, 
     except ValidationError as error:
         raise document_error(error, file) from None
     except (OverflowError, RecursionError):
-        raise DocumentError(file, "", "holds figures that no bike can have", "Mend the file.") from None
+        raise DocumentError(file, "", "holds figures that no bike can have", "Correct the file.") from None
 
 
 def document_error(error: ValidationError, file: str) -> DocumentError:
@@ -47,7 +47,7 @@ def document_error(error: ValidationError, file: str) -> DocumentError:
     details = error.errors(include_url=False)
     place, reason = _place(details[0]), _reason(details[0])
     more = f" ({len(details) - 1} more after it)" if len(details) > 1 else ""
-    return DocumentError(file, place, reason + more, "Mend the file there." if place else "Mend the file.")
+    return DocumentError(file, place, reason + more, "Correct the file there." if place else "Correct the file.")
 
 
 def dump(document: Part) -> dict[str, Any]:
@@ -79,7 +79,7 @@ def check_header(data: Any, format_name: str, version: int, file: str) -> None:
         raise DocumentError(file, "format", f"{said}, expected {format_name!r}", "Choose a file of that kind.")
     number = data.get("version")
     if not isinstance(number, int) or isinstance(number, bool) or number < 1:
-        raise DocumentError(file, "version", "must be a whole number from 1", "Mend the file there.")
+        raise DocumentError(file, "version", "must be a whole number from 1", "Correct the file there.")
     if number > version:
         raise DocumentError(
             file, "version", f"{number} is newer than this application knows ({version})", "Update the application."

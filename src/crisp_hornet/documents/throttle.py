@@ -41,7 +41,7 @@ class Throttle(Part):
     def _never_falls(self) -> Self:
         shares = self.shares
         if any(after < before for before, after in pairwise(shares)):
-            raise ValueError("share_25, share_50, share_75, maximum must not fall: more twist never gives less")
+            raise ValueError("share_25, share_50, share_75, maximum must not fall: more throttle never gives less")
         return self
 
     @property

@@ -39,7 +39,7 @@ class Regen(Part):
     @model_validator(mode="after")
     def _ordered(self) -> Self:
         if self.fade_end_v < self.fade_start_v:
-            raise ValueError("fade_end_v must not lie below fade_start_v: regen fades as the pack fills")
+            raise ValueError("fade_end_v must not lie below fade_start_v: regen cutoffs as the pack fills")
         return self
 
 
@@ -93,7 +93,7 @@ class Tune(Part):
         if sum(mode.starts for mode in self.modes) > 1:
             raise ValueError("modes: only one may be the one that is on after power-on (starts)")
         if len({mode.name for mode in self.modes}) < len(self.modes):
-            raise ValueError("modes: two bear the same name")
+            raise ValueError("modes: two have the same name")
         return self
 
     def holds(self, path: str) -> bool:

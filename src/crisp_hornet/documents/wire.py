@@ -59,11 +59,11 @@ def parse_object(data: bytes, path: str) -> dict[str, Any]:
         raise DocumentError(path, f"byte {error.start}", "not UTF-8 text", "Save it as UTF-8.") from None
     except json.JSONDecodeError as error:
         place = f"line {error.lineno}, column {error.colno}"
-        raise DocumentError(path, place, f"not JSON ({error.msg.lower()})", "Mend the text there.") from None
+        raise DocumentError(path, place, f"not JSON ({error.msg.lower()})", "Correct the text there.") from None
     except RecursionError:
         raise DocumentError(path, "", "nested too deeply", "This is not a document of ours.") from None
     except ValueError as error:  # from the hooks, or an integer of absurd length
-        raise DocumentError(path, "", str(error), "Mend that key.") from None
+        raise DocumentError(path, "", str(error), "Correct that key.") from None
     if b"\\u" in data and not _whole_text(value):
         raise DocumentError(path, "", "it holds half of a character (a lone surrogate)", "Write that text anew.")
     if not isinstance(value, dict):

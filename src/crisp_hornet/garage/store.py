@@ -17,6 +17,7 @@ from crisp_hornet.documents.base import Part
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.calibration import CALIBRATION_VERSION, Calibration
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
 from crisp_hornet.garage.opening import DATABASE, failed
 
@@ -92,8 +93,4 @@ class Store:
     @property
     def unreadable_words(self) -> str:
         """What could not be read so far, in words; "" for nothing."""
-        return ", ".join(
-            f"{len(numbers)} {what}{'s' if len(numbers) != 1 else ''}"
-            for what, numbers in sorted(self.unreadable.items())
-            if numbers
-        )
+        return ", ".join(counted(len(numbers), what) for what, numbers in sorted(self.unreadable.items()) if numbers)

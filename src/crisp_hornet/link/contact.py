@@ -90,7 +90,7 @@ def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, Contr
     if found is None:
         raise WrongDevice(
             "This device is not known",
-            f"it calls itself {identity.vendor or '?'} {identity.product or '?'}",
+            f"it reports {identity.vendor or '?'} {identity.product or '?'}",
             "Nothing was written. Add a description for it, or connect another.",
         )
     return ask_identity(line, found, said), found
@@ -216,7 +216,7 @@ def tune_of(controller_map: ControllerMap, raws: Mapping[str, int], name: str) -
         settings.put_all(data, {path: held[path] for path in settings.FURTHER if path in held})
     except KeyError as error:
         what, why = f"what {controller_map.name} holds", "is none of the choices its description knows"
-        raise DocumentError(what, str(error.args[0]), why, "Set it anew, or mend the description.") from None
+        raise DocumentError(what, str(error.args[0]), why, "Set it again, or correct the description.") from None
     return parse(Tune, "crisp-hornet/tune", TUNE_VERSION, data, f"what {controller_map.name} holds")
 
 

@@ -23,7 +23,7 @@ def doubts(
     """The doubts about a controller, given the serial number the open bike remembers and by what the bike has shown itself."""
     found = []
     if expected_serial and identity.serial and expected_serial != identity.serial:
-        text = f"This is not the bike that is open: its controller is {expected_serial}, here answers {identity.serial}"
+        text = f"Wrong bike: expected controller {expected_serial}, connected {identity.serial}"
         found.append(Doubt("wrong-bike", text, True))
     if expected_serial and not identity.serial and not shown:
         text = f"Not shown to be the bike that is open: its controller is {expected_serial}, the one that answers names no serial number"
@@ -32,7 +32,7 @@ def doubts(
     if known is not None and identity.firmware:
         at = version_key(identity.firmware)
         if at < version_key(known.least):
-            text = f"Firmware {identity.firmware} is older than {known.least}, the first that is known to work"
+            text = f"Firmware {identity.firmware} is older than {known.least}, the oldest tested"
             found.append(Doubt("firmware-old", text, True))
         elif at > version_key(known.newest):
             text = f"Firmware {identity.firmware} is newer than {known.newest}, the last that is known to work"

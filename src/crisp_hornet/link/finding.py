@@ -124,9 +124,11 @@ def _choose(port: str, answers: Sequence[_Answer]) -> _Answer:
 
 def _nobody(last: LinkError | None, asked: Sequence[tuple[int, int]]) -> LinkError:
     if last is None:
-        return LineDead("Asking who is there", "no description says how to ask", "Add a controller's description.")
+        return LineDead(
+            "Identifying the controller", "no description says how to ask", "Add a controller's description."
+        )
     if isinstance(last, LineDead) and last.why != SILENT:
         return last
     told = ", ".join(f"address {device} at {baud} baud" for baud, device in asked)
-    mend = f"Check plug and power. Asked as the descriptions say ({told}); another controller needs a description of its own."
+    mend = f"Check plug and power. Tried {told}. Other controllers need their own description."
     return LineDead(last.what, last.why, mend)

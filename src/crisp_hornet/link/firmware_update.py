@@ -24,7 +24,7 @@ def image_refusal(controller_map: ControllerMap, image: FirmwareImage) -> str:
     """Why this image does not go onto this controller, or ""."""
     update = controller_map.update
     if update is None:
-        return "This controller's description declares no second slot: an interrupted transfer could leave it dead"
+        return "This controller's description declares no second slot: an interrupted transfer could make it unusable"
     if image.hardware != update.hardware:
         return f"This image is for {image.hardware}, the controller is {update.hardware}"
     return ""

@@ -35,7 +35,7 @@ class Gate:
             raise Stopped("You stopped it")
         live = self._fresh().values
         if live.get("wheel_speed_kmh", 0.0) > STILL_KMH or abs(live.get("motor_rpm", 0.0)) > STILL_RPM:
-            raise Stopped("The wheel turns; a controller is only written to at standstill")
+            raise Stopped("The wheel is turning; writing needs standstill")
         if live.get("throttle", 0.0) > CLOSED_THROTTLE and not (
             self.cures_throttle and (before_held_off or self._cannot_drive(live))
         ):
@@ -65,4 +65,4 @@ class Gate:
             self._last_beat = beat
             if beat is None or (last is not None and beat != last):
                 return live
-        raise Stopped("The live values stand still: what they say is stale. Power the controller off and on")
+        raise Stopped("Live values are frozen. Power cycle the controller")

@@ -113,7 +113,7 @@ class Interrupted:
             return f"{head}; the controller holds what it held before it."
         if not self.neither and not self.old:
             kept = (
-                " They are not kept: power-off brings the earlier ones back. Send keeps them."
+                " They are not permanent: a power cycle restores the old ones. Send makes them permanent."
                 if self.unkept or self.marker.phase != "keeping"
                 else ""
             )
@@ -126,7 +126,7 @@ class Interrupted:
         return (
             f"{head}: "
             + "; ".join(part for part in parts if part)
-            + ". Do not ride before you have sent a whole tune again."
+            + ". Do not ride until you have sent a complete tune again."
         )
 
 

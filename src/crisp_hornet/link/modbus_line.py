@@ -44,9 +44,9 @@ EXCEPTIONS = {
     FAILURE: ("it could not do so", FITS),
     6: ("it is busy: the wheel turns or the throttle is open", "Let the wheel stop and close the throttle."),
     10: ("a gateway has no way to that address", FITS),
-    11: ("a gateway says that nobody answers at that address", FITS),
+    11: ("a gateway reports no answer at that address", FITS),
 }
-ELSE, READ_BACK = "the answer speaks of something else", "What it holds is read back before anything else is done."
+ELSE, READ_BACK = "the reply does not match the request", "What it holds is read back before anything else is done."
 WRITE_FAILED = (
     "it could not do so: often its supply is too low",
     "Charge the pack, power it off and on, then read its faults.",
@@ -125,7 +125,7 @@ class ModbusLine:
         found: dict[int, str] = {}
         for _ in range(MOST_OBJECTS):
             answer = self._repeated(
-                "Asking who is there",
+                "Identifying the controller",
                 IDENTIFY,
                 lambda first=first: self._who(read_code, first),  # type: ignore[misc]
                 lambda told: getattr(told, "read_code", None) == read_code,

@@ -30,16 +30,16 @@ from crisp_hornet.link.plan import Plan, needs_inhibit, trial_refusal
 from crisp_hornet.link.report import Outcome, Progress, Report, refused
 from crisp_hornet.link.send import send
 
-SENSORS = "Sensors change: the motor is held off until throttle and torque sensor read rest with the new values."
+SENSORS = "Sensors change: the motor stays disabled until throttle and torque sensor read rest with the new values."
 NO_INHIBIT = (
-    "Sensors change and this controller cannot hold its motor off: wheel in the air, clear of it; afterwards switch it off and on by "
-    "the key, throttle closed, before the wheel touches the ground."
+    "Sensors change and this controller cannot disable its motor: lift the wheel, stay clear. Then, throttle closed, turn the key off "
+    "and on before the wheel touches the ground."
 )
 OTHER_CONTROLLER = (
     "The backup was taken from another controller of this type. Its settings fit; whether they suit this bike is yours "
     "to say."
 )
-TRIAL_RUNS = "Values on trial run on the controller now: keeping this keeps them over power-off too."
+TRIAL_RUNS = "Values on trial run on the controller now: making this permanent makes them permanent too."
 
 
 @dataclass(frozen=True)
@@ -224,8 +224,8 @@ class ClearFaults(Operation):
     def run(self, contact: Contact, hearing: Hearing) -> Report:
         fault = clear_faults(contact)
         if fault is None:
-            return Report(Outcome.PROVED, "Faults cleared; none stands.")
-        return Report(Outcome.NOT_PROVED, f"It stays: its cause is still there. {fault.text}")
+            return Report(Outcome.PROVED, "Faults cleared; none is active.")
+        return Report(Outcome.NOT_PROVED, f"Not cleared: the cause is still present. {fault.text}")
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,7 @@ class NoOrder(Exception):
         self.bars = bars
         why = f" In between this would hold: {'; '.join(bars)}." if bars else ""
         super().__init__(
-            "There is no order of writing in which every state in between is as safe as both ends."
+            "No write order keeps every intermediate state safe."
             f"{why} Send it in two steps: what asks less of the bike first."
         )
 

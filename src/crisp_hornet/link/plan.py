@@ -35,17 +35,17 @@ def trial_refusal(changes: list[Change]) -> str:
     for change in changes:
         name, label = change.register.name, change.register.label
         if change.register.is_calibration:
-            return f"{label} belongs to the sensors: it is kept, never tried"
+            return f"{label} is a sensor setting: permanent only"
         if name == "drive.field_weakening_a":
-            return "field weakening that falls away at speed brakes hard: it is kept, never tried"
+            return "losing field weakening at speed brakes hard: permanent only"
         if name.startswith("regen."):
-            return f"{label}: braking that changes while you ride is not tried"
+            return f"{label}: braking must not change while riding: permanent only"
         if choices(name) or name.startswith("modes.") or name.endswith(".count"):
-            return f"{label}: what a twist or a stroke does is not to change while you ride; it is kept, never tried"
+            return f"{label}: throttle and assist must not change while riding: permanent only"
         if change.register.needs_power_cycle:
-            return f"{label} only counts after power-off: it is kept, never tried"
+            return f"{label} is only active after a power cycle: permanent only"
         if change.eases:
-            return f"a brown-out while riding would bring the stronger {said(change.register, change.before)} of {label} back"
+            return f"a brown-out mid-ride would restore the higher {label}, {said(change.register, change.before)}"
     return ""
 
 

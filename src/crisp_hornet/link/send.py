@@ -109,8 +109,8 @@ class _Send:
         return self._after_keeping(why) if self._keeping else self._undone(Outcome.NOT_PROVED, why)
 
     def _running(self, compared: int) -> Report:
-        proved = f"Proved equal: {compared} of {compared} read back as meant"
-        return Report(Outcome.PROVED, f"{proved}, running until power-off.", self._held, Kept.NO, compared)
+        proved = f"Proved: {compared} of {compared} read back as sent"
+        return Report(Outcome.PROVED, f"{proved}, active until power-off.", self._held, Kept.NO, compared)
 
     def _say(self, text: str) -> None:
         try:
@@ -127,7 +127,7 @@ class _Send:
             return f"Not on trial: {why}. Nothing was written."
         if needs_inhibit(self._changes) and self._contact.map.inhibit is None and not self._plan.wheel_up:
             return (
-                "This controller cannot hold the motor off while its sensors change. Lift the wheel, keep clear, and confirm it. "
+                "This controller cannot disable its motor while its sensors change. Lift the wheel, keep clear, and confirm it. "
                 "Nothing was written."
             )
         self._say("reading what it holds now")
@@ -147,7 +147,7 @@ class _Send:
         )
         self._contact.raws.update(now)
         return (
-            f"Somebody else changed the controller since it was read (a display, another program, a restart): {told}. Nothing "
+            f"Settings changed since they were read (display, other program, restart): {told}. Nothing "
             "was written; look at the difference again."
         )
 
@@ -176,7 +176,7 @@ class _Send:
             if not (why := self._gate.at_rest()):
                 break
         if why:
-            raise Stopped(f"The motor was held off, because {why}")
+            raise Stopped(f"The motor was disabled, because {why}")
         self._enable()
 
     def _enable(self) -> None:
@@ -268,11 +268,11 @@ class _Send:
         later = [change.register.label for change in self._changes if change.register.needs_power_cycle]
         counts = f"{', '.join(later)} count{'s' if len(later) == 1 else ''}"
         after = f" Switch it off and on: only then {counts}." if later else ""
-        proved = f"Proved equal: {compared} of {compared} read back as meant"
+        proved = f"Proved: {compared} of {compared} read back as sent"
         words = (
-            ", kept over power-off."
+            ", permanent."
             if kept is Kept.SEEN
-            else ". Kept as far as the controller says, which it said before too: prove it by a power cycle."
+            else ". Permanent as far as the controller reports, which it reported before too: prove it by a power cycle."
         )
         return Report(Outcome.PROVED, proved + words + after, self._held, kept, compared)
 
@@ -282,7 +282,7 @@ class _Send:
             return self._lost_sight(why)
         for change in self._changes:
             self._held[change.register.name] = self._look(change)
-        why = f"{why}. The new values ran and read back as meant, but whether they outlast power-off is not known. "
+        why = f"{why}. The new values were active and read back as sent, but they may be lost at power-off. "
         report = Report(Outcome.NOT_PROVED, why + self._found_after_keeping() + self._release(), self._held)
         report.held_off = self._holding_off
         self._close(report)
@@ -291,7 +291,7 @@ class _Send:
     def _found_after_keeping(self) -> str:
         states = set(self._held.values())
         if states == {Held.NEW}:
-            return "They run now; connect again after the next power-off and read what it holds."
+            return "They are active now; connect again after a power cycle and read what the controller holds."
         if states == {Held.OLD}:
             return "The controller holds what it held before: it restarted meanwhile."
         named = [
@@ -300,7 +300,7 @@ class _Send:
             else f"{one.register.label} {self._held[one.register.name].value}"
             for one in self._changes
         ]
-        return f"Now: {'; '.join(named)}. Do not ride before it has been read again."
+        return f"Now: {'; '.join(named)}. Do not ride until the controller has been read again."
 
     # --- when it fails --------------------------------------------------------------------------------------
 
@@ -390,7 +390,7 @@ class _Send:
             self._journal.end()
         except OSError as error:
             report.message += (
-                f" Its marker could not be taken off the disk ({_flat(error)}): the next contact will ask about it."
+                f" Its marker could not be taken off the disk ({_flat(error)}): the next connection will ask about it."
             )
 
     def _look(self, change: Change) -> Held:
@@ -414,11 +414,11 @@ class _Send:
         parts += [f"{c.register.label} holds the new {said(c.register, c.after)}" for c in new]
         text = "; ".join(parts)
         kept = (
-            "Whether it was kept is not known."
+            "Whether it was stored is not known."
             if self._keeping
-            else "Nothing was kept: switched off and on, it holds what it kept before."
+            else "Nothing was stored: a power cycle restores the old values."
         )
-        return f"{text[0].upper()}{text[1:]}. Do not ride before it has been read again. {kept}"
+        return f"{text[0].upper()}{text[1:]}. Do not ride until the controller has been read again. {kept}"
 
     def _unknown_in_words(self, change: Change) -> str:
         register, name = change.register, change.register.name

@@ -33,7 +33,7 @@ def read_json_lines(path: Path) -> Table:
         if not line.strip():
             continue
         if cut:
-            raise RideError(str(path), cut, "is no JSON object", "Mend or delete that line.")
+            raise RideError(str(path), cut, "is no JSON object", "Correct or delete that line.")
         if len(line) > MOST_LINE:
             raise RideError(str(path), f"line {number}", "is absurdly long", "Look at the file first.")
         try:

@@ -125,7 +125,7 @@ class Recorder:
             str(self.path),
             "",
             f"recording stopped: {why}",
-            "What was written until then is kept. Make room on the disk.",
+            "What was written until then is saved. Make room on the disk.",
         )
 
 

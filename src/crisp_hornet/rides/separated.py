@@ -14,6 +14,7 @@ import numpy as np
 import polars as pl
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.rides.dialect import EMPTY, LONGEST_FIGURE, Dialect, dialect_of, encoding_of
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.limits import MOST_TEXT, MOST_UNPACKED, MOST_WORDS, check_file, check_shape, too_much
@@ -121,9 +122,9 @@ def _table(path: Path, body: bytes | Path, dialect: Dialect) -> Table:
             bad = _filled(frame[name]) - int(np.isfinite(one.values).sum()) if one.texts is None else 0
         columns.append(one)
         if bad > 0 and len(notes) < MOST_NOTES:
-            notes.append(f"{bad} cell{'s' if bad > 1 else ''} of {one.name} {'are' if bad > 1 else 'is'} no figure")
+            notes.append(f"{counted(bad, 'cell')} of {one.name} without a figure")
     if dialect.header is not None and dialect.header > 0:
-        notes.append(f"{dialect.header} line{'s' if dialect.header > 1 else ''} above the names passed over")
+        notes.append(f"{counted(dialect.header, 'line')} above the names passed over")
     kind = f"text separated by {SEPARATOR_WORDS[dialect.separator]}"
     return Table(path.name.removesuffix(".gz").rpartition(".")[0] or path.stem, kind, columns, notes)
 

@@ -187,7 +187,7 @@ def _checked(columns: dict[str, Array], mapping: Mapping, time: Array) -> list[s
         for name in ("battery_a", "phase_a"):
             if name in columns and _middle(columns[name][_driving(columns)]) < 0:
                 columns[name] = -columns[name]
-        notes.append("currents turned round: positive is driving here")
+        notes.append("current sign flipped: positive means driving")
     return notes
 
 

@@ -7,7 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, centred_text, right_text
+from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, TICK_PX, centred_text, right_text
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.drive.efficiency import EfficiencyMap
@@ -64,19 +65,21 @@ class EfficiencyCells(QWidget):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         unit = self._units.unit("km/h")
-        painter.drawText(
-            QPointF(LEFT, 14), f"% of the cells' power that reaches the road; newtons at the wheel against {unit}"
-        )
+        painter.drawText(QPointF(LEFT, 14), f"battery-to-road efficiency, %; wheel force, N, over {unit}")
         box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         wide, high = box.width() / found.speed_kmh.size, box.height() / found.force_n.size
         most_kmh, most_n = found.speed_kmh[-1] + found.speed_kmh[0], found.force_n[-1] + found.force_n[0]
         reached = np.interp(found.speed_kmh, curve.speed_kmh, curve.wheel_force_n)
+        step_n = float(found.force_n[0]) * 2
         painter.save()
         painter.setClipRect(box)
         for (row, column), share in np.ndenumerate(found.efficiency):
             cell = QRectF(box.left() + column * wide, box.bottom() - (row + 1) * high, wide - 1, high - 1)
             if np.isfinite(share) and found.force_n[row] <= reached[column]:
-                self._paint_cell(painter, cell, float(share))
+                crossed = (
+                    found.force_n[row] + step_n > reached[column]
+                )  # a figure under the line would be struck through
+                self._paint_cell(painter, cell, float(share), not crossed)
         line = [
             QPointF(box.left() + v / most_kmh * box.width(), box.bottom() - f / most_n * box.height())
             for v, f in zip(curve.speed_kmh, curve.wheel_force_n, strict=True)
@@ -86,21 +89,22 @@ class EfficiencyCells(QWidget):
         painter.restore()
         self._paint_axes(painter, box, found)
 
-    def _paint_cell(self, painter: QPainter, cell: QRectF, share: float) -> None:
-        tint = min(max((share - POOR) / (GOOD - POOR), 0.0), 1.0)
-        painter.fillRect(cell, self.theme.color("ink", 0.05 + 0.8 * tint**2))
-        painter.setPen(self.theme.color("on_ink" if tint > 0.75 else "text"))
+    def _paint_cell(self, painter: QPainter, cell: QRectF, share: float, named: bool) -> None:
+        background = self.theme.tint("ink", min(max((share - POOR) / (GOOD - POOR), 0.0), 1.0) ** 2)
+        painter.fillRect(cell, background)
+        painter.setPen(self.theme.readable_on(background))
         text = f"{100 * share:.0f}"
-        if cell.height() >= QFontMetricsF(painter.font()).ascent():
+        if named and cell.height() >= QFontMetricsF(painter.font()).ascent():
             centred_text(painter, cell.center().x(), cell.center().y() + 5, text)
 
     def _paint_axes(self, painter: QPainter, box: QRectF, found: EfficiencyMap) -> None:
         painter.setPen(QPen(self.theme.color("quiet"), 1))
-        for row in range(0, found.force_n.size, 2):
-            text = f"{found.force_n[row]:.0f}"
-            y = box.bottom() - (row + 0.5) / found.force_n.size * box.height()
-            right_text(painter, box.left() - LEFT_GAP_PX, y + 5, text)
-        for column in range(0, found.speed_kmh.size, 2):
-            text = f"{self._units.value(float(found.speed_kmh[column]), 'km/h'):.0f}"
-            x = box.left() + (column + 0.5) / found.speed_kmh.size * box.width()
-            centred_text(painter, x, self.height() - 5, text)
+        most_n, most_kmh = found.force_n[-1] + found.force_n[0], found.speed_kmh[-1] + found.speed_kmh[0]
+        for force in ticks(0, float(most_n)):
+            right_text(
+                painter, box.left() - LEFT_GAP_PX, box.bottom() - force / most_n * box.height() + 5, f"{force:g}"
+            )
+        for shown in ticks(0, self._units.value(float(most_kmh), "km/h")):
+            x = box.left() + self._units.back(shown, "km/h") / most_kmh * box.width()
+            painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + TICK_PX))
+            centred_text(painter, x, self.height() - 5, f"{shown:g}", (0.0, float(self.width())))

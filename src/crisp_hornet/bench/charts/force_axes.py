@@ -8,7 +8,8 @@ from PyQt6.QtGui import QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.frame import ticks
-from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text
+from crisp_hornet.bench.charts.lettering import Lettering, Name
+from crisp_hornet.bench.charts.paint import foot_tick, level_tick, width_of
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
@@ -34,6 +35,7 @@ class ForceAxes(QWidget):
         self._grade_lines: list[tuple[float, Array]] = []
         self._lines_of: Bike | None = None
         self._backdrop: tuple[object, QPixmap] | None = None
+        self._backdrop_names = Lettering(QRectF())
 
     def _lay_grades(self, curve: PullCurve) -> None:
         """Grade lines for another bike."""
@@ -127,18 +129,35 @@ class ForceAxes(QWidget):
             return
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
+        self._backdrop_names = Lettering(self.plot.adjusted(2, 0, 0, -2))
+        for _, load in self._grade_lines:
+            self._backdrop_names.line(self._polygon(_thinned(self.curve.speed_kmh), _thinned(load)))
         for grade, load in self._grade_lines:
             text = f"{grade:.0%} grade".replace("%", " %")
-            at = self.point(self.last_kmh, float(load[-1]))
-            if at.y() > TOP + 12:
-                right_text(painter, self.plot.right(), at.y() - 5, text)
+            inside = np.flatnonzero(load < self._top_n - self._px_n(16))
+            if inside.size:  # at the right end, or where the line leaves the chart at its top
+                last = int(inside[-1])
+                end = self.point(float(self.curve.speed_kmh[last]), float(load[last]))
+                self._backdrop_names.write(painter, [Name(text, end + QPointF(-width_of(painter, text) / 2 - 4, 0))])
         painter.setPen(self.theme.color("stop"))
         for name, force in (
             ("front wheel lifts, flat", lift_force_n(self.curve.bike)),
             ("tyre slips, dry", grip_force_n(self.curve.bike)),
         ):
             if force < self._top_n:
-                painter.drawText(self.point(self.last_kmh * 0.42, force) + QPointF(0, -4), f"{name} {force:.0f} N")
+                end = self.point(self.last_kmh * 0.42, force)
+                self._backdrop_names.write(painter, [Name(f"{name} {force:.0f} N", end)])
+
+    def _px_n(self, pixels: float) -> float:
+        """So many pixels of the force axis, in newtons."""
+        return pixels / self.plot.height() * (self._top_n - self._low_n)
+
+    def new_lettering(self) -> Lettering:
+        """Names on top keep off those of the backdrop and off its lines."""
+        made = Lettering(self.plot.adjusted(2, 0, 0, 0))
+        for text, place in self._backdrop_names.boxes:
+            made.wrote(text, place)
+        return made
 
 
 def _thinned(values: Array) -> Array:

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from crisp_hornet.bench.charts.force_axes import ForceAxes
 from crisp_hornet.bench.charts.frame import nice_top
+from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import centred_text, width_of
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
@@ -72,6 +73,7 @@ class ForceChart(ForceAxes):
         self.also: tuple[str, PullCurve] | None = None
         self.message = ""
         self.at_kmh = 25.0
+        self.lettering = Lettering(QRectF())
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -163,6 +165,7 @@ class ForceChart(ForceAxes):
         painter.fillRect(self.rect(), self.theme.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawPixmap(0, 0, self._painted_backdrop())
+        self.lettering = self.new_lettering()
         painter.save()
         painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
         self._paint_band(painter)
@@ -176,6 +179,7 @@ class ForceChart(ForceAxes):
         painter.restore()
         self._paint_stretches(painter)
         self.paint_over(painter)
+        self._name_also(painter)
         if self.message:
             painter.setPen(self.theme.color("text"))
             painter.setFont(font(TEXT_PX))
@@ -205,6 +209,7 @@ class ForceChart(ForceAxes):
         painter.setPen(truth_pen(self.theme, truth))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(polygon)
+        self.lettering.line(polygon)
 
     def _paint_band(self, painter: QPainter) -> None:
         if self.band is None:
@@ -223,22 +228,29 @@ class ForceChart(ForceAxes):
         pen.setDashPattern([1, 2.5])
         painter.setPen(pen)
         painter.drawPolyline(self._polygon(*drawn))
-        painter.setFont(font(QUIET_PX))
-        painter.setPen(self.theme.color("quiet"))
-        at = self.point(0, float(self.held.wheel_force_n[0]))
-        painter.drawText(at + QPointF(8, 16), "can be held for ever")
+        self.lettering.line(self._polygon(*drawn))
 
     def _paint_also(self, painter: QPainter) -> None:
         if self.also is None:
             return
-        name, curve = self.also
+        curve = self.also[1]
         painter.setPen(QPen(self.theme.color("text", 0.8), 1.4, Qt.PenStyle.DashDotLine))
         painter.drawPolyline(self._polygon(curve.speed_kmh, curve.wheel_force_n))
-        most = int(np.argmax(curve.wheel_force_n))
+
+    def _name_also(self, painter: QPainter) -> None:
+        """The curves in ink have their names beside them."""
         painter.setFont(font(QUIET_PX))
-        painter.drawText(
-            self.point(float(curve.speed_kmh[most]), float(curve.wheel_force_n[most])) + QPointF(60, -4), name
-        )
+        painter.setPen(self.theme.color("quiet"))
+        if self.held is not None and self.curve is not None:
+            start = self.point(0, float(self.held.wheel_force_n[0]))
+            self.lettering.write(
+                painter, [Name("continuous", start + QPointF(width_of(painter, "continuous") / 2 + 6, 0))]
+            )
+        if self.also is not None:
+            name, curve = self.also
+            most = int(np.argmax(curve.wheel_force_n))
+            at = self.point(float(curve.speed_kmh[most]), float(curve.wheel_force_n[most]))
+            self.lettering.write(painter, [Name(name, at + QPointF(56, 0))])
 
     def _paint_regen(self, painter: QPainter) -> None:
         for truth in ("drafted", "controller"):
@@ -246,7 +258,9 @@ class ForceChart(ForceAxes):
                 curve = self.regen[truth]
                 painter.setPen(truth_pen(self.theme, truth))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawPolyline(self._polygon(curve.speed_kmh, curve.wheel_force_n))
+                polygon = self._polygon(curve.speed_kmh, curve.wheel_force_n)
+                painter.drawPolyline(polygon)
+                self.lettering.line(polygon)
 
     def _paint_crosses(self, painter: QPainter) -> None:
         if self.measured is None:

@@ -9,11 +9,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QPainter
 
 from crisp_hornet.bench.charts.handling import Handled
-from crisp_hornet.bench.charts.paint import chosen_ring, focus_frame, width_of
+from crisp_hornet.bench.charts.lettering import Name
+from crisp_hornet.bench.charts.paint import chosen_ring, focus_frame
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
@@ -149,14 +150,11 @@ class HandleChart(Handled, PlainChart):
             if handle.setting == self.chosen and self.hasFocus():
                 chosen_ring(painter, self.theme, at, HANDLE_PX + 5)
             paint_truth(painter, self.theme, "drafted", at, HANDLE_PX)
-            wide = width_of(painter, handle.text)
-            if handle.sideways:
-                left, top = min(at.x() + 12, frame.box.right() - wide), at.y() - 3
-                painter.fillRect(QRectF(left - 2, top - 12, wide + 4, 16), self.theme.color("ground", 0.85))
-            else:
-                left = min(max(at.x() - wide / 2, frame.box.left() + 2), frame.box.right() - wide)
-                top = at.y() - 12 if at.y() > frame.box.top() + 20 else at.y() + 22
-            painter.setPen(self.theme.color("drafted"))
-            painter.drawText(QPointF(left, top), handle.text)
+            self.lettering.mark(at, HANDLE_PX)
+            if handle.now is not None:
+                self.lettering.mark(frame.at(*handle.now), 5.5)
+        painter.setPen(self.theme.color("drafted"))
+        names = [Name(one.text, frame.at(one.x, one.y), HANDLE_PX) for one in self.handles]
+        self.lettering.write(painter, names)
         if self.hasFocus():
             focus_frame(painter, self.theme, self)

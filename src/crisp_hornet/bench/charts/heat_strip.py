@@ -43,7 +43,7 @@ class HeatStrip(QWidget):
         self._minutes = minutes
         shown = [f"{minutes:.0f}" for minutes in self._minutes if np.isfinite(minutes)]
         self.setAccessibleName(
-            "Minutes of full pull until a heat fade starts, from standstill upwards: " + (", ".join(shown) or "no fade")
+            "Minutes at full throttle until derating, from standstill upwards: " + (", ".join(shown) or "no derating")
         )
         self.update()
 
@@ -58,10 +58,11 @@ class HeatStrip(QWidget):
                 continue
             heat = 0.0 if np.isinf(minutes) else max(0.0, 1 - float(np.log1p(minutes) / np.log1p(COOL_MIN)))
             box = QRectF(LEFT + index * wide + 0.5, 0, wide - 1, 16)
-            painter.fillRect(box, theme.color("stop", 0.08 + 0.87 * heat))
+            background = theme.tint("stop", heat)
+            painter.fillRect(box, background)
             text = "" if np.isinf(minutes) else "<1" if minutes < 1 else f"{minutes:.0f}"
-            painter.setPen(theme.color("sheet" if heat > 0.5 else "text"))
+            painter.setPen(theme.readable_on(background))
             centred_text(painter, box.center().x(), 13, text)
         painter.setPen(theme.color("quiet"))
-        words = "minutes of full pull, from cold, until a heat fade starts; empty: not within 4 hours"
+        words = "minutes at full throttle from cold until derating; blank: over 4 h"
         painter.drawText(QPointF(LEFT, 31), words)

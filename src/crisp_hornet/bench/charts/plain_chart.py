@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import Frame, ticks
+from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text, width_of
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -77,6 +78,7 @@ class PlainChart(QWidget):
         super().__init__()
         self.theme = theme
         self.picture: Picture | None = None
+        self.lettering = Lettering(QRectF())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
@@ -100,6 +102,7 @@ class PlainChart(QWidget):
         frame = self.frame()
         assert frame is not None
         at, box = frame.at, frame.box
+        self.lettering = Lettering(box.adjusted(2, -6, -2, -2))
         self._paint_axes(painter, at, box, frame.x, frame.y)
         self._paint_levels(painter, at, box, picture)
         for band in picture.bands:
@@ -116,6 +119,7 @@ class PlainChart(QWidget):
             points = frame.points(line.x[good], line.y[good])
             painter.setPen(self._pen(line))
             painter.drawPolyline(QPolygonF(points))
+            self.lettering.line(points)
             if line.at_end and points and line.name:
                 ends.append((points[-1], line))
         self._name_ends(painter, box, ends)
@@ -124,7 +128,9 @@ class PlainChart(QWidget):
             painter.setPen(QPen(self.theme.color("text"), 3))
             painter.drawLine(at(max(x - spread, frame.x[0]), y), at(min(x + spread, frame.x[1]), y))
             painter.fillRect(QRectF(at(x, y).x() - 3, at(x, y).y() - 9, 6, 18), self.theme.color("text"))
+            self.lettering.mark(at(x, y), 9)
         self.paint_over(painter)
+        self._name_levels(painter, at, box, picture)
 
     def paint_over(self, painter: QPainter) -> None:
         """What a kind of chart adds on top."""
@@ -162,7 +168,9 @@ class PlainChart(QWidget):
             low = places[at] + NAME_PX
         for y, (end, line) in zip(places, lowest_first, strict=True):
             painter.setPen(self.theme.color(line.truth or "quiet"))
-            painter.drawText(QPointF(min(end.x() + 3, box.right() - width_of(painter, line.name)), y), line.name)
+            left = min(end.x() + 3, self.width() - width_of(painter, line.name) - 1)
+            painter.drawText(QPointF(left, y), line.name)
+            self.lettering.wrote(line.name, QRectF(left, y - NAME_PX + 3, width_of(painter, line.name), NAME_PX))
 
     def _paint_axes(
         self, painter: QPainter, at: At, box: QRectF, x: tuple[float, float], y: tuple[float, float]
@@ -199,7 +207,13 @@ class PlainChart(QWidget):
                 painter.fillRect(QRectF(box.left(), top, box.width(), y - top), self.theme.color("stop", 0.16))
             painter.setPen(QPen(self.theme.color(color), 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-            painter.setPen(self.theme.color(color))
+            self.lettering.line([QPointF(box.left(), y), QPointF(box.right(), y)])
+
+    def _name_levels(self, painter: QPainter, at: At, box: QRectF, picture: Picture) -> None:
+        """Each beside its line, those of danger at the left, where they keep off marks, lines and each other."""
+        painter.setFont(font(QUIET_PX))
+        for level in picture.levels:
+            painter.setPen(self.theme.color("stop" if level.danger else "quiet"))
             wide = width_of(painter, level.name)
-            left = box.left() + 60 if level.danger else box.right() - wide - 4  # apart, should they lie close
-            painter.drawText(QPointF(left, y - 5), level.name)
+            x = box.left() + 8 + wide / 2 if level.danger else box.right() - wide / 2 - 8
+            self.lettering.write(painter, [Name(level.name, QPointF(x, at(picture.lines[0].x[0], level.y).y()))])

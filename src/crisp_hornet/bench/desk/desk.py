@@ -182,12 +182,10 @@ class Desk(QObject):
             return
         name, bike_id = self.bike.name, self.bike_id
         self.draft.keep()
-        self.log("bike", "Put away into the archive")
+        self.log("bike", "Moved to the archive")
         if self.kept(lambda: self.garage.bikes.archive(bike_id)):
             self.reload()
-            self.said.emit(
-                "note", f"{name} is put away; nothing of it is lost. Choose it in the garage to bring it back."
-            )
+            self.said.emit("note", f"{name} is archived; nothing of it is lost. Choose it in the garage to restore it.")
 
     # --- what the controller said ---------------------------------------------------------------------------
 

@@ -116,7 +116,7 @@ class Draft(QObject):
         self._bike.kept(lambda: self._bike.garage.tunes.keep_named(self._bike.id, tune))
         self._named = None
         self.open(tune)
-        self._story.log("draft", f"Draft kept: {name}", notes)
+        self._story.log("draft", f"Draft saved: {name}", notes)
 
     def drop_named(self, name: str) -> None:
         """Let a named draft go, undoably."""
@@ -190,7 +190,7 @@ class _Dropped(QUndoCommand):
     """A named draft let go."""
 
     def __init__(self, draft: Draft, tune: Tune) -> None:
-        super().__init__(f"draft {tune.name} let go")
+        super().__init__(f"draft {tune.name} deleted")
         self._draft, self._tune = draft, tune
 
     def redo(self) -> None:

@@ -78,7 +78,7 @@ class Held(QObject):
 
     def take_restored(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
         """A backup was put back with proof."""
-        self._story.log("send", "Backup put back with proof", "; ".join(changes) + f". {message}")
+        self._story.log("send", "Backup restored with proof", "; ".join(changes) + f". {message}")
         self._take(tune, remember=kept)
 
     def take_running(self, tune: Tune) -> None:

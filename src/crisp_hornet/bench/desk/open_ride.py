@@ -153,7 +153,7 @@ class OpenRide(QObject):
 
     def _lay_down(self, kept: KeptRide) -> None:
         recorded = self._bike.garage.rides.load(kept)
-        told = self._bike.garage.settings.get(f"flaws left in ride {kept.id}")
+        told = self._bike.garage.settings.get(f"errors left in ride {kept.id}")
         left = frozenset(one for one in told if isinstance(one, str)) if isinstance(told, list) else frozenset()
         self._now, self._looked = _Now(recorded, recorded, flaws(recorded), left, kept.id, kept.card, kept.tune), True
         self._clean()
@@ -173,7 +173,7 @@ class OpenRide(QObject):
     def leave_flaws(self, left: Set[str]) -> None:
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
         self._open.left_flaws = frozenset(left)
-        self._bike.remember(f"flaws left in ride {self.id}", sorted(left))
+        self._bike.remember(f"errors left in ride {self.id}", sorted(left))
         self._clean()
         self.changed.emit()
 

@@ -49,6 +49,10 @@ class Station(QWidget):
     def act(self) -> None:
         """Do what the main button says."""
 
+    def escape(self) -> bool:
+        """Esc was pressed and no control took it: close what is open; whether something was."""
+        return False
+
     def shown(self) -> None:
         """The station has just come into view."""
 

@@ -75,4 +75,4 @@ class Consequences(QWidget):
             painter.drawText(QPointF(end, 48), one.unit)
         if now is not None:
             painter.setPen(theme.color("controller"))
-            painter.drawText(QPointF(x, 68), f"now {now.text}" if now.text != one.text else "as now")
+            painter.drawText(QPointF(x, 68), f"now {now.text}" if now.text != one.text else "no change")

@@ -12,7 +12,7 @@ from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.link.session import ContactMade
 from crisp_hornet.link.squeeze import PULLS
 
-WAYS = {"brake": "work the brake lever twice", "back": "turn the wheel back by hand"}
+WAYS = {"brake": "pull the brake lever twice", "back": "turn the wheel back by hand"}
 
 
 def asked(contact: ContactMade) -> str:
@@ -20,9 +20,7 @@ def asked(contact: ContactMade) -> str:
     ways = contact.ways_to_show
     if ways:
         done = " or ".join(WAYS[way] for way in ways)
-        return (
-            f"{done[:1].upper()}{done[1:]}: the live values must show it. Right bike, live link, working lever in one."
-        )
+        return f"{done[:1].upper()}{done[1:]}: the live values must show it. This confirms bike, connection and lever."
     return (
         "This controller shows neither brake lever nor turning direction. Type the serial number from its label instead: "
         "it must be the one that answers."
@@ -41,7 +39,6 @@ class IdentifyPanel(QWidget):
         self._words = label("", wrap=True)
         self._so_far = label("", "quiet", wrap=True)
         self._typed = QLineEdit()
-        self._typed.setPlaceholderText("serial number on the label, then Enter")
         self._typed.setAccessibleName("serial number on the label")
         self._typed.setFixedHeight(44)
         self._typed.returnPressed.connect(self._take_typed)
@@ -91,4 +88,4 @@ class IdentifyPanel(QWidget):
         if self._typed.text().strip() == contact.identity.serial:
             self._link.prove_by_hand("the serial number on its label")
         else:
-            self._so_far.setText("That is not the number that answers: another controller, or a slip of the finger.")
+            self._so_far.setText("Not the connected controller: another one, or a typing error.")

@@ -70,9 +70,9 @@ class StationButton(QAbstractButton):
         painter.setFont(small)
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(end + 7, 25), str(self.number))
-        room = width - BOLT_X - 24
+        room = width - BOLT_X + 4
         painter.drawText(
-            QPointF(BOLT_X + 16, 62), QFontMetricsF(small).elidedText(self.caption, Qt.TextElideMode.ElideRight, room)
+            QPointF(BOLT_X - 10, 65), QFontMetricsF(small).elidedText(self.caption, Qt.TextElideMode.ElideRight, room)
         )
 
 

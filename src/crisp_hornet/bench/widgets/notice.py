@@ -34,8 +34,8 @@ class Notice(QWidget):
         row.addWidget(SeverityMark(severity, self.theme))
         row.addWidget(label(text, wrap=True), 1)
         if log is not None:
-            row.addWidget(button("Copy where the details are", partial(_copy, str(log)), "link"))
-        row.addWidget(button("Close", self.clear, "link", "Close the message"))
+            row.addWidget(button("Copy where the details are", partial(_copy, str(log)), "small"))
+        row.addWidget(button("Close", self.clear, "small", "Close the message"))
         self._column.addWidget(frame)
         self.show()
 

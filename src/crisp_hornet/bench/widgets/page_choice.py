@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
+from crisp_hornet.bench.keys import rove
 from crisp_hornet.bench.widgets.layouts import row_of
 
 
@@ -19,6 +20,7 @@ class PageChoice(QWidget):
         self.at = 0
         self.buttons: list[QPushButton] = []
         group = QButtonGroup(self)
+        rove(self)
         row = row_of(self, margins=0, spacing=spacing)
         for at, word in enumerate(words):
             made = QPushButton(word)
@@ -34,10 +36,21 @@ class PageChoice(QWidget):
             row.addWidget(made)
         row.addStretch(1)
 
-    def choose(self, at: int) -> None:
-        """Choose a word."""
+    def rename(self, at: int, word: str) -> bool:
+        """Another word for a page; whether it is another one."""
+        if self.buttons[at].text() == word:
+            return False
+        self.buttons[at].setText(word)
+        return True
+
+    def mark(self, at: int) -> None:
+        """Show a word as chosen without telling anybody."""
         self.at = at
         self.buttons[at].setChecked(True)
+
+    def choose(self, at: int) -> None:
+        """Choose a word."""
+        self.mark(at)
         self.chosen.emit(at)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -46,6 +59,7 @@ class PageChoice(QWidget):
         if step is None:
             super().keyPressEvent(event)
             return
-        at = (self.at + step) % len(self.buttons)
+        there = [at for at, one in enumerate(self.buttons) if one.isVisibleTo(self)]
+        at = there[(there.index(self.at) + step) % len(there)]
         self.buttons[at].setFocus()
         self.choose(at)

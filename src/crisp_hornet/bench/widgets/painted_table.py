@@ -28,13 +28,18 @@ class PaintedTable(QWidget):
         lines = len(self._rows) + 1 + bool(self._title)
         return QSize(320, int(lines * ROW_PX + 2 * SIDE_PX))
 
+    def name_column(self, at: int, head: str) -> None:
+        """Another head for a column; seen with the next rows."""
+        self._heads = (*self._heads[:at], head, *self._heads[at + 1 :])
+
     def show_rows(self, rows: list[list[str]], units: Units) -> None:
         """Fill the table; words and figures are turned into the shown units."""
         turned = [[units.text(cell) for cell in row] for row in rows]
-        self._shown_heads = [units.text(head) for head in self._heads]
-        if turned == self._rows:
+        heads = [units.text(head) for head in self._heads]
+        if turned == self._rows and heads == self._shown_heads:
             return
         grown = len(turned) != len(self._rows)
+        self._shown_heads = heads
         self._rows = turned
         self.setAccessibleName(f"{self._title}: " + "; ".join(", ".join(row) for row in turned))
         if grown:

@@ -36,13 +36,16 @@ def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
 
 
 def button(text: str, act: Callable[[], object], role: str = "", name: str = "") -> QPushButton:
-    """A button that says what happens; ``name`` is for those who cannot see it, and for tests."""
+    """A button that says what happens, verb first; ``name`` is for those who cannot see it, and for tests.
+
+    ``role``: ``act`` the main one of the window, ``small`` in a row of others, ``large`` for dirty hands, ``place`` goes to a moment or a
+    place (``4:49 ›``) and does nothing else, ``page`` belongs to :class:`PageChoice`."""
     made = QPushButton(text)
     made.setProperty("role", role)
     made.setAccessibleName(name or text)
     made.setObjectName(name or text)
     made.clicked.connect(lambda _checked: act())
-    if role == "link":
+    if role in ("small", "place"):
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
     return made

@@ -16,13 +16,13 @@ Rows = tuple[tuple[str, ...], ...]
 WHOLE: Rows = (("wheel_speed_kmh",), ("pack_v",), ("battery_a",), ("phase_a",), ("throttle",), ("motor_c",), ("human_nm",),
                ("altitude_m",))  # fmt: skip
 GROUPS: dict[str, Rows] = {
-    "whole": WHOLE,
+    "overview": WHOLE,
     "pull": (("wheel_speed_kmh",), ("throttle",), ("limit",), ("phase_a", "d_axis_a"), ("battery_a",), ("battery_w", "wheel_w"),
              ("phase_per_battery",)),
     "pack": (("pack_v", "rested_v"), ("battery_a",), ("battery_w", "predicted_w"), ("wh",), ("ah",)),
     "heat": (("motor_c", "controller_c"), ("phase_a",), ("battery_a",), ("wheel_speed_kmh",)),
     "rider": (("human_w",), ("human_nm",), ("cadence_rpm",), ("level",), ("human_share",), ("wheel_speed_kmh",)),
-    "way": (("altitude_m",), ("grade",), ("wheel_speed_kmh", "gps_speed_kmh"), ("acceleration_mps2",), ("efficiency",)),
+    "route": (("altitude_m",), ("grade",), ("wheel_speed_kmh", "gps_speed_kmh"), ("acceleration_mps2",), ("efficiency",)),
 }  # fmt: skip
 LIMIT_WORDS = {"none": "", "rider": "throttle", "low_voltage": "low voltage"}
 
@@ -52,6 +52,6 @@ def told(channel: str, value: float) -> str:
         return ""
     if channel == "limit":
         word = limit_word(value)
-        return f"held by {word}" if word else "not driven"
+        return f"limited by {word}" if word else "not driven"
     number = quantity(100 * value, "%", ".0f") if channel == "throttle" else quantity(value, TABLE[channel].unit, ".1f")
     return say("{channel} {value}", channel=short_name(channel), value=number)

@@ -6,13 +6,15 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.two_lines import TwoLines
 from crisp_hornet.core.rules import Strength, Warning_
+from crisp_hornet.documents.saying import counted
 
 
 class SeverityMark(QWidget):
@@ -33,18 +35,22 @@ class SeverityMark(QWidget):
         paint_severity(painter, self.theme, self._severity, QPointF(11, 11), 8)
 
 
-def card(theme: Theme, severity: str, text: str, reason: str, *links: QWidget) -> QFrame:
-    """A card with a severity's shape, one strong line, the reason, and links."""
+def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget) -> QFrame:
+    """A card with a severity's shape, one strong line, the reason in two lines with the rest on demand, words, and acts in a row."""
     strong = label(text, wrap=True)
     strong.setStyleSheet("font-weight: 600;")
-    column = column_of(spacing=2)
+    column = column_of(spacing=3)
     column.addWidget(strong)
-    column.addWidget(label(reason, "quiet", wrap=True))
-    for link in links:
-        if isinstance(link, QPushButton):
-            column.addWidget(link, alignment=Qt.AlignmentFlag.AlignLeft)
+    if reason:
+        column.addWidget(TwoLines(reason))
+    acts = row_of(spacing=6)
+    for one in below:
+        if isinstance(one, QPushButton):
+            acts.addWidget(one)
         else:  # words take the whole width, or they would be cut
-            column.addWidget(link)
+            column.addWidget(one)
+    acts.addStretch(1)
+    column.addLayout(acts)
     made = sheet(margin=10)
     row = row_of(spacing=8)
     row.addWidget(SeverityMark(severity, theme), alignment=Qt.AlignmentFlag.AlignTop)
@@ -57,34 +63,53 @@ def card(theme: Theme, severity: str, text: str, reason: str, *links: QWidget) -
 
 
 def summary(warnings: list[Warning_]) -> str:
-    """``1 stops sending, 2 warn`` in words."""
-    words = {Strength.STOP: "stops sending", Strength.WARN: "warn", Strength.NOTE: "note"}
+    """``1 stop, 2 warnings`` in words."""
+    words = {Strength.STOP: "stop", Strength.WARN: "warning", Strength.NOTE: "note"}
     counts = [(sum(one.strength is strength for one in warnings), word) for strength, word in words.items()]
-    return ", ".join(f"{number} {word}" for number, word in counts if number) or "nothing open"
+    return ", ".join(counted(number, word) for number, word in counts if number) or "nothing open"
+
+
+class WatchLine(QWidget):
+    """The watch list as one line: its counts, and a button to open it."""
+
+    opened = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._counts = label("", "quiet")
+        row = row_of(self, margins=0, spacing=10)
+        row.addWidget(label("WATCH LIST", "caps"))
+        row.addWidget(self._counts)
+        row.addWidget(button("Show", self.opened.emit, "small", "Show the watch list"))
+
+    def show_counts(self, words: str) -> None:
+        """How many there are of each strength."""
+        self._counts.setText(words)
 
 
 class WatchList(QWidget):
-    """The right column's list. ``mend`` asks for a warning's change to be drafted, ``show_me`` for its cause."""
+    """The right column's list. ``mend`` asks for a warning's change to be drafted, ``show_me`` for its cause; ``closed``: one line is
+    enough."""
 
     mend = pyqtSignal(object)
     show_me = pyqtSignal(object)
+    closed = pyqtSignal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
         self._warnings: list[Warning_] | None = None
         self._summary = label("", "quiet")
-        head = QHBoxLayout()
+        head = row_of(spacing=10)
         head.addWidget(label("WATCH LIST", "caps"))
-        head.addStretch(1)
         head.addWidget(self._summary)
+        head.addStretch(1)
+        head.addWidget(button("Hide", self.closed.emit, "small", "Hide the watch list"))
         inside = QWidget()
         self._cards = column_of(inside, margins=(0, 0, 4, 0), spacing=8)
-        scroll = column_scroll(inside)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column = column_of(self, margins=0)
         column.addLayout(head)
-        column.addWidget(scroll, 1)
+        column.addWidget(column_scroll(inside), 1)
 
     def show_warnings(self, warnings: list[Warning_], empty: str = "Nothing to watch in this draft.") -> None:
         """List warnings; does nothing if they are the ones already shown."""
@@ -108,9 +133,9 @@ class WatchList(QWidget):
         if warning.mended_value is None:
             return [
                 label(warning.mend, "quiet", wrap=True),
-                self._link("Show me", lambda: self.show_me.emit(warning), warning),
+                self._link("Show the setting", lambda: self.show_me.emit(warning), warning),
             ]
         return [self._link(warning.mend, lambda: self.mend.emit(warning), warning)]
 
     def _link(self, text: str, act: Callable[[], object], warning: Warning_) -> QWidget:
-        return button(text, act, "link", f"{text}: {warning.id}")
+        return button(text, act, "small", f"{text}: {warning.id}")

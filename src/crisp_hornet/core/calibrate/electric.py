@@ -42,19 +42,19 @@ def judge_zero(battery_a: Array, idle_w: float, pack_v: float) -> Judgement:
             "Zero it, then look again.",
             **figures,
         )
-    return passed(say("Its zero is {zero} off", zero=quantity(zero, "A", "+.2f")), **figures)
+    return passed(say("Zero offset {zero}", zero=quantity(zero, "A", "+.2f")), **figures)
 
 
 def judge_gain(shown_a: float, meter_a: float, zero_a: float) -> Judgement:
     """The gain against an external meter in the pack's lead, at a steady draw."""
     if meter_a < 2.0:
         return doubtful(
-            "The draw was too small to judge by", "Let it draw at least 5 A: wheel in the air, brake rubbing lightly."
+            "The current was too small to check", "Let it draw at least 5 A: wheel in the air, brake rubbing lightly."
         )
     gain = (shown_a - zero_a) / meter_a
     if abs(gain - 1) > 0.05:
         return failed(
-            say("It shows {gain} of what the meter does", gain=quantity(100 * (gain - 1), "%", "+.0f")),
+            say("Reads {gain} against the meter", gain=quantity(100 * (gain - 1), "%", "+.0f")),
             "Enter the gain where the controller takes one; limits are off by as much.",
             gain=gain,
         )
@@ -97,7 +97,7 @@ def judge_temperature(ohm: float, ambient_c: float, said_c: float) -> Judgement:
                 said=quantity(said_c, "°C", ".0f"),
                 ambient=quantity(ambient_c, "°C", ".0f"),
             ),
-            say("Tell it the kind: {fits}.", fits=" or ".join(fits)),
+            say("Set the kind: {fits}.", fits=" or ".join(fits)),
             **figures,
         )
     return passed(
@@ -115,9 +115,7 @@ def judge_detection(found: dict[str, float], bike: Bike) -> Judgement:
     """What the controller's own detection found (``resistance_ohm``, ``ld_h``, ``lq_h``, ``flux_linkage_wb``, ``pole_pairs``)
     against the bike document."""
     if any(not math.isfinite(value) or value <= 0 for value in found.values()):
-        return failed(
-            "It found nothing that could be a motor", "Are all three phases plugged in? Then run it again.", **found
-        )
+        return failed("No valid motor found", "Are all three phases plugged in? Then run it again.", **found)
     motor = bike.motor
     expected = {
         "resistance_ohm": (motor.phase_resistance_ohm, TOLERANCES["resistance"]),

@@ -55,7 +55,7 @@ def at_a_rail(volts: Array, what: str) -> Judgement | None:
     if middle < RAIL_LOW_V:
         return failed(
             say(
-                "The {what}'s signal stands at {middle}: its signal wire is broken or shorted to ground, "
+                "The {what}'s signal is stuck at {middle}: its signal wire is broken or shorted to ground, "
                 "or it has no 5 V",
                 what=what,
                 middle=quantity(middle, "V", ".2f"),
@@ -66,7 +66,7 @@ def at_a_rail(volts: Array, what: str) -> Judgement | None:
     if middle > RAIL_HIGH_V:
         return failed(
             say(
-                "The {what}'s signal stands at {middle}: its ground is missing or the signal is shorted to the supply",
+                "The {what}'s signal is stuck at {middle}: its ground is missing or the signal is shorted to the supply",
                 what=what,
                 middle=quantity(middle, "V", ".2f"),
             ),

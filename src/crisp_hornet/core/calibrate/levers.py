@@ -34,7 +34,7 @@ def judge_lever(brake: Array) -> Judgement:
             "It never read pulled", "Plug, wire and magnet of the lever: without it nothing cuts the motor.", **figures
         )
     if pulls < PULLS or pulled[-1]:
-        return doubtful("It was pulled once, or is still pulled", "Pull it twice and let go.", **figures)
+        return doubtful("Pulled once only, or still pulled", "Pull it twice and release it.", **figures)
     if figures["proportional"] and (figures["least"] > 0.05 or figures["most"] < 0.95):
         return doubtful(
             say(
@@ -64,8 +64,8 @@ def judge_cut(time_s: Array, brake: Array, phase_a: Array, throttle: Array) -> J
         worst = max(worst, gone)
     if worst > CUT_S:
         return failed(
-            "The motor goes on driving with the lever pulled",
-            "Do not go on: the lever's signal does not cut the motor.",
+            "The motor keeps driving with the brake pulled",
+            "Stop here: the brake lever does not cut the motor.",
             cut_s=min(worst, 99.0),
         )
     return passed(say("The lever cuts the motor within {worst}", worst=quantity(worst, "s", ".2f")), cut_s=worst)

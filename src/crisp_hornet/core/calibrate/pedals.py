@@ -28,7 +28,7 @@ def judge_pedals(time_s: Array, pulses: Array, forward: Array, turns: float) -> 
     moving = np.flatnonzero(np.diff(pulses) % 65536 > 0)
     if float(np.mean(forward[moving])) < 0.5:
         return failed(
-            "Turning forwards is taken for backwards",
+            "Forward pedalling reads as backward",
             "Turn the sensor or its disc round, or exchange its two signals.",
             **figures,
         )

@@ -31,8 +31,7 @@ def judge_magnets(pulses: Array, turns: float, set_magnets: float) -> Judgement:
     if magnets != round(set_magnets):
         return failed(
             say(
-                "The wheel has {magnets}, the controller believes {set_magnets}: it shows "
-                "{set_magnets_2} times the speed",
+                "The wheel has {magnets}, set to {set_magnets}: shows {set_magnets_2} times the true speed",
                 magnets=_magnets(magnets),
                 set_magnets=quantity(set_magnets, "", ".0f"),
                 set_magnets_2=quantity(magnets / set_magnets, "", ".2g"),
@@ -80,7 +79,7 @@ def _judged(rolled_m: float, spread_m: float, believed_m: float) -> Judgement:
     figures = {"circumference_m": rolled_m, "spread_m": spread_m, "believed_m": believed_m}
     if not USUAL_M[0] <= rolled_m <= USUAL_M[1]:
         return failed(
-            say("{rolled} is no bicycle's wheel", rolled=quantity(rolled_m, "m", ".2f")),
+            say("{rolled} is not a plausible wheel", rolled=quantity(rolled_m, "m", ".2f")),
             "Count the turns again, and the distance.",
             **figures,
         )
@@ -103,7 +102,7 @@ def _judged(rolled_m: float, spread_m: float, believed_m: float) -> Judgement:
     if abs(off) > 0.01:
         return doubtful(
             say(
-                "{words}: the bike believes {off} {off_2}",
+                "{words}: the setting is {off} {off_2}",
                 words=words,
                 off=quantity(100 * abs(off), "%", ".1f"),
                 off_2="less" if off > 0 else "more",
@@ -111,4 +110,4 @@ def _judged(rolled_m: float, spread_m: float, believed_m: float) -> Judgement:
             "Take it over.",
             **figures,
         )
-    return passed(say("{words}, as the bike believes", words=words), **figures)
+    return passed(say("{words}, as set", words=words), **figures)

@@ -6,7 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed, settled_levels
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import counted, quantity, say
 
 TWISTS = 3
 LEAST_SPAN_V = 1.0
@@ -25,8 +25,10 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
     if high - low < LEAST_SPAN_V:
         if high - low < 0.3:
             return doubtful(
-                say("The signal stayed near {volts}: no twist was seen", volts=quantity(np.median(volts), "V", ".2f")),
-                "Twist it fully, three times.",
+                say(
+                    "The signal stayed near {volts}: no movement was seen", volts=quantity(np.median(volts), "V", ".2f")
+                ),
+                "Open it fully, three times.",
             )
         return failed(
             say(
@@ -45,8 +47,8 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
     fulls, rests = settled_levels(time_s, volts, open_), settled_levels(time_s, volts, closed)
     if len(fulls) < TWISTS or len(rests) < TWISTS:
         return doubtful(
-            say("{fulls} full twists and {rests} rests were seen", fulls=len(fulls), rests=len(rests)),
-            say("Twist it fully and let go, at least {twists} times.", twists=TWISTS),
+            f"{counted(len(fulls), 'full opening')} and {counted(len(rests), 'rest')} were seen",
+            say("Open it fully and release it, at least {twists} times.", twists=TWISTS),
         )
     rest_v, full_v = float(np.median(rests)), float(np.median(fulls))
     noise_v = float(np.median(np.abs(np.diff(volts[closed])))) / 0.954  # of a normal spread, from differences
@@ -64,7 +66,7 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
     if full_v > RAIL_OPEN_V or rest_v < RAIL_REST_V:
         return doubtful(
             say(
-                "Its range {rest} to {full} touches the end of what a signal can be: a broken wire could not be told",
+                "Its range {rest} to {full} reaches the signal's end: a broken wire would go unnoticed",
                 rest=quantity(rest_v, "V", ".2f", bare=True),
                 full=quantity(full_v, "V", ".2f"),
             ),
@@ -88,7 +90,7 @@ def judge_throttle(time_s: Array, volts: Array) -> Judgement:
     kind = "two ways, " if two_way else ""
     return passed(
         say(
-            "{kind}{rest} at rest, {full} fully open, over {fulls} twists",
+            "{kind}{rest} at rest, {full} fully open, over {fulls} openings",
             kind=kind,
             rest=quantity(rest_v, "V", ".2f"),
             full=quantity(full_v, "V", ".2f"),
@@ -114,7 +116,7 @@ def judge_output(throttle: Array) -> Judgement:
     least, most = float(np.quantile(throttle, 0.02)), float(np.quantile(throttle, 0.98))
     figures = {"least": least, "most": most}
     if most - least < 0.3:
-        return doubtful("No full twist was seen", "Twist it fully, three times.", **figures)
+        return doubtful("Full throttle was not reached", "Open it fully, three times.", **figures)
     if least > 0.02 or most < 0.98:
         return failed(
             say(

@@ -39,7 +39,7 @@ def judge_torque_rest(time_s: Array, volts: Array) -> Judgement:
             "Let it warm up, then again; a sensor that goes on is worn.",
             **figures,
         )
-    return passed(say("It rests at {figures}, still", figures=quantity(figures["rest_v"], "V", ".2f")), **figures)
+    return passed(say("Rest voltage {figures}, stable", figures=quantity(figures["rest_v"], "V", ".2f")), **figures)
 
 
 def judge_torque_span(rest_v: float, loaded_v: float, weight_kg: float, crank_m: float) -> Judgement:
@@ -91,7 +91,7 @@ def judge_human(torque_nm: Array, cadence_rpm: Array, known_w: float) -> Judgeme
     """What the controller makes of the rider's work against what the rider knows (a trainer, a habit); means over the recording."""
     pedalling = cadence_rpm > 10
     if int(pedalling.sum()) < 10:
-        return doubtful("Nobody pedalled", "Pedal evenly for ten seconds.")
+        return doubtful("No pedalling was seen", "Pedal evenly for ten seconds.")
     shown = human_w(float(np.mean(torque_nm[pedalling])), float(np.mean(cadence_rpm[pedalling])))
     figures = {"human_w": shown, "known_w": known_w, "cadence_rpm": float(np.mean(cadence_rpm[pedalling]))}
     if known_w <= 0:

@@ -39,7 +39,7 @@ def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
     rated = bike.rated_at(full_v(bike.battery))
     limits = effective_limits(rated, tune)
     controller, battery = rated.controller, bike.battery
-    board = [Say("pack's board", battery.bms_discharge_a, trips=True)]
+    board = [Say("BMS", battery.bms_discharge_a, trips=True)]
     board += [Say("fuse", battery.fuse_a, trips=True)] if battery.fuse_a else []
     rows: list[tuple[str, str, str, float | None, list[Say], Effective]] = [
         (
@@ -47,7 +47,7 @@ def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
             "A",
             "phase_current_a",
             tune.drive.phase_current_a,
-            [Say("controller rating", controller.max_phase_current_a)],
+            [Say("controller", controller.max_phase_current_a)],
             limits.phase_current_a,
         ),
         (
@@ -55,7 +55,7 @@ def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
             "A",
             "battery_current_a",
             tune.drive.battery_current_a,
-            [*board, Say("controller rating", controller.max_battery_current_a)],
+            [*board, Say("controller", controller.max_battery_current_a)],
             limits.battery_current_a,
         ),
         ("power", "W", "power_w", tune.drive.power_w, [], limits.power_w),
@@ -84,7 +84,7 @@ def _by_hand(tune: Tune, key: str, before: float | None) -> list[Say]:
         if mode is not None and mode.throttle_maximum is not None:
             share = min(share, mode.throttle_maximum)
         if share < 1:
-            says.append(Say("full twist of the lever", round(share * min(before, limit or before), 1)))
+            says.append(Say("full throttle", round(share * min(before, limit or before), 1)))
     return says
 
 
@@ -96,7 +96,7 @@ def conflicts(bike: Bike, tune: Tune) -> list[str]:
         if drafted is not None and one.effective is not None and drafted > one.effective and one.owner != "tune":
             told.append(
                 say(
-                    "The tune asks for {drafted} {unit} of {name}, but {owner} allows {effective}",
+                    "The tune sets {name} to {drafted} {unit}, but {owner} allows {effective} {unit}",
                     drafted=quantity(drafted),
                     unit=one.unit,
                     name=one.name,
@@ -108,7 +108,7 @@ def conflicts(bike: Bike, tune: Tune) -> list[str]:
             if word.trips and one.effective is not None and one.effective > word.value:
                 told.append(
                     say(
-                        "The {link} opens at {value} {unit}, the chain lets {effective} through",
+                        "The {link} cuts off at {value} {unit}, the limits allow {effective} {unit}",
                         link=word.link,
                         value=quantity(word.value),
                         unit=one.unit,
@@ -121,16 +121,16 @@ def conflicts(bike: Bike, tune: Tune) -> list[str]:
         if wheel is not None and abs(wheel / own - 1) > SAME:
             true = (
                 say(
-                    "its {speed} are {wheel}",
+                    "its {speed} are really {wheel}",
                     speed=quantity(link.speed_kmh, "km/h"),
-                    wheel=quantity(link.speed_kmh * own / wheel, "km/h", ".1f", bare=True),
+                    wheel=quantity(link.speed_kmh * own / wheel, "km/h", ".1f"),
                 )
                 if link.speed_kmh
                 else "its speed is wrong"
             )
             told.append(
                 say(
-                    "{name} believes a wheel of {wheel} instead of {own}: {true}",
+                    "{name} is set to a {wheel} wheel instead of {own}: {true}",
                     name=link.name,
                     wheel=quantity(wheel, "m"),
                     own=quantity(own, "m"),
@@ -141,7 +141,7 @@ def conflicts(bike: Bike, tune: Tune) -> list[str]:
     if len(nominal) > 1:
         told.append(
             say(
-                "The nominal voltage is set differently in the chain: {nominal}",
+                "The devices are set to different nominal voltages: {nominal}",
                 nominal=joined(", ", (say("{nominal}", nominal=quantity(one, "V")) for one in sorted(nominal))),
             )
         )

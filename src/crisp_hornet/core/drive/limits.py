@@ -37,11 +37,11 @@ def effective_limits(bike: Bike, tune: Tune) -> Limits:
     chain = [(link.name, link) for link in bike.chain]
     return Limits(
         phase_current_a=_least(
-            [("tune", drive.phase_current_a), ("controller rating", controller.max_phase_current_a)]
+            [("tune", drive.phase_current_a), ("controller", controller.max_phase_current_a)]
             + [(name, link.phase_current_a) for name, link in chain]
         ),
         battery_current_a=_least(
-            [("tune", drive.battery_current_a), ("controller rating", controller.max_battery_current_a)]
+            [("tune", drive.battery_current_a), ("controller", controller.max_battery_current_a)]
             + [(name, link.battery_current_a) for name, link in chain]
         ),
         power_w=_least([("tune", drive.power_w)] + [(name, link.power_w) for name, link in chain]),

@@ -21,7 +21,7 @@ LEAST_S, BLOCK_S, WIDEST = 25.0, 8.0, 0.5
 AWAY_KMH, AWAY_S, MOST_DELAY_S = 8.0, 6.0, 3.0
 OVER_S, LEAST_GAIN_KMH = 0.8, 4.0
 ALL, LEAST_MOST_W = 0.9, 30.0
-NO_LEVEL = "the ride does not tell its level, or the tune has no such one"
+NO_LEVEL = "the ride has no assist level, or the tune has no such one"
 
 
 @dataclass(frozen=True)

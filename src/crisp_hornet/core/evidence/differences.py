@@ -49,7 +49,7 @@ class Difference:
         """``11 ± 4 % less``, or that none can be shown."""
         one = self.change
         if not one.known:
-            return say("cannot be told: {reason}", reason=one.reason)
+            return say("not determined: {reason}", reason=one.reason)
         if math.isinf(one.value):
             return "with one of them only"
         reach = f" ± {100 * one.half_width:.{_digits(one.half_width)}f}" if one.half_width > 0 else ""
@@ -78,9 +78,9 @@ FIGURES: tuple[tuple[str, Take, float, str, int], ...] = (
     ("motor constant", lambda v: v.motor.flux_linkage_wb, 1000.0, "mWb", 3),
     (say("winding at {at}", at=quantity(25, "°C")), lambda v: v.motor.winding_ohm, 1000.0, "mΩ", 3),
     ("wheel, rolled", lambda v: v.circumference_m, 1.0, "m", 4),
-    ("came back", lambda v: v.energy.regen_share, 100.0, "%", 2),
-    ("rolling, Crr", lambda v: v.road.crr, 1.0, "", 2),
-    ("air, CdA", lambda v: v.road.cda_m2, 1.0, "m²", 2),
+    ("regen share", lambda v: v.energy.regen_share, 100.0, "%", 2),
+    ("rolling resistance, Crr", lambda v: v.road.crr, 1.0, "", 2),
+    ("air drag, CdA", lambda v: v.road.cda_m2, 1.0, "m²", 2),
     ("winding to housing", lambda v: v.heat.winding_to_housing, 1.0, "W/K", 2),
 )
 

@@ -138,7 +138,7 @@ def stronger(first: DynoRuns, second: DynoRuns) -> Estimate:
     if fewest < 2:
         return refused(
             say(
-                "{shares} by single pulls: two each are needed to tell it from chance",
+                "{shares} by single pulls: two each are needed to separate it from chance",
                 shares=quantity(100 * float(np.mean(shares)), "%", "+.0f"),
             )
         )

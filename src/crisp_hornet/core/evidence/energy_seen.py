@@ -51,7 +51,7 @@ def energy_used(
     rows = _summable(ride, power)
     distance = _distance(rows, bike, wheel)
     if not power:
-        why = "voltage and battery current, or the pack's rested voltages before and after, are needed"
+        why = "voltage and battery current, or the pack's voltages at rest before and after, are needed"
         wh = refused(why, "Wh") if rested_v is None else energy_by_rest(bike, *rested_v)
         per_km = _ratio(wh, distance) if wh.known else refused(wh.reason, "Wh/km")
         ah = refused(why, "Ah") if rested_v is None else charge_by_rest(bike, *rested_v)
@@ -92,7 +92,7 @@ def energy_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:
         return refused(str(error), "Wh")
     share = float(np.hypot(before.spread, after.spread)) / (before.value - after.value)
     if share > 0.5:
-        return refused("the charge curve is too flat there, or the ride too short, for two voltages to tell", "Wh")
+        return refused("the charge curve is too flat there, or the ride too short, for two voltages to show", "Wh")
     return around(wh, wh * float(np.hypot(share, CAPACITY_SPREAD)), 30, "Wh")
 
 
@@ -127,7 +127,7 @@ def _too_sparse(ride: Ride, name: str) -> str:
     """Why a channel's rows lie too far apart to be summed, or ""."""
     usual = usual_step_s(ride.time_s[np.isfinite(ride.get(name))])
     return (
-        say("a row every {usual}: too far apart to tell what lay between", usual=quantity(usual, "s", ".0f"))
+        say("a row every {usual}: too far apart to know what lay between", usual=quantity(usual, "s", ".0f"))
         if usual > SPARSE_S
         else ""
     )

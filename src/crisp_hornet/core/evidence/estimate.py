@@ -40,7 +40,7 @@ class Estimate:
     def in_words(self, digits: int = 3) -> str:
         """``0.0923 Ω (0.0901 to 0.0945)``, or why not."""
         if not self.known:
-            return say("cannot be told: {reason}", reason=self.reason)
+            return say("not determined: {reason}", reason=self.reason)
         figures, spec = (self.value, self.low, self.high), f".{digits}g"
         value, low, high = (quantity(one, self.unit, spec, bare=at > 0) for at, one in enumerate(figures))
         return say("{value} ({low} to {high})", value=value, low=low, high=high)

@@ -89,7 +89,7 @@ def _fit(
         columns = np.column_stack([*moved, course(np.exp(shares), air_c, start_c + 1.0)[good] - now])
         fit = clustered_fit(columns, seen[good] - now, block)
         if fit is None or not np.all(np.abs(shares - np.log(start)) < 3):
-            return "it does not tell the paths of heat apart"
+            return "heat paths not separable: log a longer climb"
         step = np.clip(fit.values[:-1], -0.7, 0.7)
         shares, start_c = shares + step, start_c + float(np.clip(fit.values[-1], -3, 3))
         if float(np.max(np.abs(step))) < 1e-4:
@@ -105,7 +105,7 @@ def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
     if isinstance(fit, str):
         return refused(fit, unit)
     found = around(float(fit.values[at]), fit.error(at), fit.freedom, unit)
-    return told_well(found, WIDEST, f"{what} is told")
+    return told_well(found, WIDEST, f"{what} is known")
 
 
 def _winding(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:

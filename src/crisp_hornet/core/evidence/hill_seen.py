@@ -74,7 +74,7 @@ def _seen(bike: Bike, paths: HeatPaths, minutes: object) -> Estimate:
     corners = [learned(a, b) for a, b in product((between.low, between.high), air[1:])]
     value = learned(between.value, air[0])
     if not np.isfinite(value):
-        return refused("as this ride warmed, the fade is never reached", "min")
+        return refused("at this heating, derating is never reached", "min")
     return Estimate(value, min(*corners, value), max(*corners, value), "min")
 
 
@@ -91,7 +91,7 @@ def hill_words(one: HillSeen) -> str:
         current=quantity(one.current_a, "A", ".0f"),
     )
     return say(
-        "{held}: fade after {predicted} as predicted, {in_words} as it warmed",
+        "{held}: derating after {predicted} as predicted, {in_words} as it heated",
         held=held,
         predicted=predicted,
         in_words=one.seen_min.in_words(2),

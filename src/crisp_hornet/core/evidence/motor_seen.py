@@ -80,7 +80,7 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
     warm = ride.has("motor_c")
     motor = MotorModel.of(bike)
     if not motor.surface and not ride.has("d_axis_a"):
-        why = "the d-current is needed: the phase current alone does not tell what reluctance makes of it"
+        why = "the d-current is needed: the phase current alone does not tell the reluctance torque"
         return refused(why, "Wb"), refused(why, "Ω")
     i_d, i_q = dq_currents(motor, ride)
     square = i_d**2 + i_q**2
@@ -94,9 +94,7 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
         room = (ROOM * bike.controller.modulation_limit / math.sqrt(3)) ** 2
         rows &= motor.voltage_squared(omega, i_d, i_q) < room * ride.get("pack_v") ** 2
     if rows.sum() * STEP_S < LEAST_S:
-        why = say(
-            "less than {least} with a current that stands and all that is needed", least=quantity(LEAST_S, "s", ".0f")
-        )
+        why = say("less than {least} with a steady current and all that is needed", least=quantity(LEAST_S, "s", ".0f"))
         return refused(why, "Wb"), refused(why, "Ω")
     columns = np.column_stack([speed_power[rows], copper[rows], np.ones(int(rows.sum()))])
     fit = clustered_fit(columns, (drawn - known)[rows], np.floor(ride.time_s[rows] / BLOCK_S))
@@ -109,7 +107,9 @@ def _electrical(ride: Ride, bike: Bike) -> tuple[Estimate, Estimate]:
     )
     if not warm:
         ohm = refused("the winding's temperature is needed: warm copper resists more", "Ω")
-    return told_well(flux, WIDEST_FLUX, "it is told"), told_well(ohm, WIDEST_OHM, "it is told")
+    return told_well(flux, WIDEST_FLUX, "flux linkage is known"), told_well(
+        ohm, WIDEST_OHM, "winding resistance is known"
+    )
 
 
 def _omega(ride: Ride, bike: Bike) -> Array | None:

@@ -42,7 +42,7 @@ def resistance(ride: Ride) -> Estimate:
     fast = [one - moving_mean(np.where(known, one, np.nan), rows) for one in (volts, amps, *relaxed, drawn)]
     good = known & np.isfinite(fast[0])
     if float(np.std(fast[1][good])) < LEAST_A:
-        return refused("the current hardly changes: pull a few times and let go", unit)
+        return refused("the current hardly changes: open and release the throttle a few times", unit)
     columns = np.column_stack([-one[good] for one in fast[1:]])
     block = np.floor(smooth.time_s[good] / BLOCK_S)
     fit = clustered_fit(columns, fast[0][good], block)

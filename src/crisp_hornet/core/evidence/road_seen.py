@@ -62,7 +62,7 @@ def road_load(ride: Ride, bike: Bike, wheel: Estimate) -> RoadLoad:
     if len(runs) < LEAST_RUNS:
         return _unknown(
             say(
-                "{runs} roll-outs of {least}; at least {least_runs}, both ways, are needed",
+                "{runs} coast-downs of {least}; at least {least_runs}, both ways, are needed",
                 runs=len(runs),
                 least=quantity(LEAST_S, "s", ".0f"),
                 least_runs=LEAST_RUNS,
@@ -72,7 +72,7 @@ def road_load(ride: Ride, bike: Bike, wheel: Estimate) -> RoadLoad:
         return _unknown("rolled out one way only: wind and slope cannot be taken out", len(runs))
     fit = _fitted(runs, bike)
     if fit is None:
-        return _unknown("the roll-outs do not tell rolling and air apart", len(runs))
+        return _unknown("the coast-downs do not separate rolling resistance and air drag", len(runs))
     return _told(fit, bike, len(runs))
 
 
@@ -210,7 +210,10 @@ def _fitted(runs: list[_Run], bike: Bike) -> Fit | None:
 def _told(fit: Fit, bike: Bike, runs: int) -> RoadLoad:
     apart = [
         told_well(
-            around(float(fit.values[at]), fit.error(at), fit.freedom, unit), WIDEST, f"the roll-outs tell {name}", ".3g"
+            around(float(fit.values[at]), fit.error(at), fit.freedom, unit),
+            WIDEST,
+            f"from the coast-downs {name} is known",
+            ".3g",
         )
         for at, (name, unit) in enumerate((("crr", ""), ("cda", "m²")))
     ]

@@ -52,16 +52,16 @@ def on_the_road(curve: PullCurve, conditions: Conditions, full_pull_s: Array, ev
     hot_min = float(full_pull_s[nearest]) / 60 if uphill > 0 else math.nan
     return [
         Consequence(say("{hill} hill", hill=quantity(100 * HILL, "%", ".0f")), uphill, "km/h", 0),
-        Consequence("top, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
+        Consequence("top speed, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
         Consequence(
             say("{low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")),
             launch_time_s(curve, 25.0),
             "s",
             1,
         ),
-        Consequence("front wheel keeps", 100 * front_wheel_keeps(curve), "%", 0),
+        Consequence("front wheel load", 100 * front_wheel_keeps(curve), "%", 0),
         Consequence(
-            say("{hill} hill, hot in", hill=quantity(100 * HILL, "%", ".0f")),
+            say("derating, {hill} hill", hill=quantity(100 * HILL, "%", ".0f")),
             hot_min,
             "min",
             0 if hot_min >= 10 else 1,

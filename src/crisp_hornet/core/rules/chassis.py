@@ -23,7 +23,7 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
         return None
     pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike, s.grade)
     text = (
-        "Full pull lifts the front wheel"
+        "Full throttle lifts the front wheel"
         if keeps == 0
         else say("Full pull leaves the front wheel {keeps} of its load", keeps=quantity(100 * keeps, "%", ".0f"))
     )

@@ -21,7 +21,7 @@ CASES: dict[Axis, tuple[str, ...]] = {
     Axis.CHARGE: ("", "full", "nearly empty"),
     Axis.PACK: ("", "worn and cold pack"),
     Axis.HEAT: ("", "hot winding"),
-    Axis.LOAD: ("", "without its load"),
+    Axis.LOAD: ("", "without cargo"),
     Axis.SLOPE: ("", "on a 15 % slope"),
 }
 
@@ -57,7 +57,7 @@ def worst_of(situation: Situation, conditions: Conditions) -> list[Warning_]:
             if worst is None or rank > (worst[0], worst[1] * 1.02 + 1e-9 if rank[0] == worst[0] else worst[1]):
                 worst = rank
                 reason = (
-                    say("{reason} Worst found: {corner}.", reason=warning.reason, corner=corner.corner)
+                    say("{reason} Worst case: {corner}.", reason=warning.reason, corner=corner.corner)
                     if corner.corner
                     else warning.reason
                 )

@@ -61,7 +61,7 @@ def throttle_beyond_local(s: Situation) -> Warning_ | None:
         return None
     if rules.throttle in ("walk", "none"):
         text = (
-            "The throttle drives, and here it may not"
+            "The throttle drives; local rules do not allow it"
             if rules.throttle == "none"
             else "The throttle drives beyond walk assist"
         )

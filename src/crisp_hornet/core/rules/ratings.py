@@ -26,7 +26,7 @@ def _over_rating(s: Situation, id_: str, setting: str, rating: float, what: str,
         Strength.STOP,
         say("{value} {unit} is over the {what}", value=quantity(value), unit=unit, what=what),
         say(
-            "It is rated {rating} {unit}. Beyond it the last guard of the hardware is gone.",
+            "It is rated {rating} {unit}. Above it nothing protects the hardware.",
             rating=quantity(rating),
             unit=unit,
         ),

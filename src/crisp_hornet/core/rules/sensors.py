@@ -56,7 +56,7 @@ def heat_guard_without_sensor(s: Situation) -> Warning_ | None:
 
 @rule
 def speed_by_wrong_magnets(s: Situation) -> Warning_ | None:
-    """The speed limit relies on a speed that is wrong."""
+    """The speed limit relies on a wrong speed."""
     if s.sensors.get("speed") != "failed" or s.draft.drive.speed_kmh is None:
         return None
     return says("speed-sensor-failed")

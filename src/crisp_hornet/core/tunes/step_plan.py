@@ -12,13 +12,13 @@ STEP = 0.15  # a limit grows by at most this share of the goal in one go
 MOST_STEPS = 6
 _CHECKS = {
     "drive.phase_current_a": "Launch from standstill: does the front wheel stay down, does the tyre hold? Motor warm after a hill?",
-    "drive.battery_current_a": "Full pull with a low pack: how far does it sag, does the board hold? Plugs and leads cool?",
-    "drive.power_w": "Full pull with a low pack: how far does it sag, does the board hold? Plugs and leads cool?",
+    "drive.battery_current_a": "Full pull with a low pack: how far does it sag, does the BMS hold? Plugs and leads cool?",
+    "drive.power_w": "Full pull with a low pack: how far does it sag, does the BMS hold? Plugs and leads cool?",
     "drive.field_weakening_a": "On the stand first, then top speed on an empty road: smooth, no faults, motor not hot?",
     "drive.motor_rpm": "On the stand first, then top speed on an empty road: smooth, no faults, motor not hot?",
     "drive.speed_kmh": "Brakes, tyres and frame at the new speed; an empty road, both ways.",
-    "regen.phase_current_a": "Braking in the wet: does the wheel lock? Pack nearly full: does the board hold?",
-    "regen.battery_current_a": "Pack nearly full and cold: does the board hold?",
+    "regen.phase_current_a": "Braking in the wet: does the wheel lock? Pack nearly full: does the BMS hold?",
+    "regen.battery_current_a": "Pack nearly full and cold: does the BMS hold?",
 }
 
 

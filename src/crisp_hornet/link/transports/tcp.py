@@ -41,7 +41,7 @@ class TcpTransport:
         try:
             socket.create_connection((self.host, self.port), timeout=1.0).close()
         except socket.gaierror:
-            return f"nobody is called {self.host}"
+            return f"host {self.host} not found"
         except TimeoutError:
             return "it does not answer"
         except ConnectionRefusedError:

@@ -6,10 +6,11 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.keys import rove
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
 from crisp_hornet.bench.stations.build.entry import EntryPanel
@@ -19,14 +20,17 @@ from crisp_hornet.bench.stations.build.pack_window import PackWindow
 from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_picture
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.fold import Fold, Several
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
-from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
+from crisp_hornet.bench.widgets.page_choice import PageChoice
+from crisp_hornet.bench.widgets.text import clear, column_scroll, label
 from crisp_hornet.documents import store
 from crisp_hornet.documents.base import unknown_keys
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import counted, quantity, say
 
 MOST_NAMED = 6
+PAGES = ("Bike", "Pack", "Motor")
 
 
 class BuildPage(Station):
@@ -38,7 +42,8 @@ class BuildPage(Station):
         super().__init__(desk, link, theme)
         self._title = label("", "title")
         self._about = label("", "quiet")
-        self._rows = column_of(margins=(0, 0, 6, 0), spacing=0)
+        self._rows = column_of(margins=(0, 0, 6, 0), spacing=2)
+        self._open_groups = {"MOTOR"}
         self._entry = EntryPanel(desk)
         self._entry.closed.connect(self.show_garage)
         self._garage = GaragePanel(desk)
@@ -51,34 +56,29 @@ class BuildPage(Station):
         self._torque_chart, self._loss_chart = PlainChart(theme), PlainChart(theme)
         self._pack_words, self._motor_words = label("", wrap=True), label("", wrap=True)
         self._views = QStackedWidget()
-        self._view_links: list[QPushButton] = []
+        self.pages = PageChoice(PAGES, "picture of the bike", 16)
+        self.pages.chosen.connect(self._show_view)
         self._lay_out()
         desk.bike_changed.connect(self._show)
         desk.draft.changed.connect(self._show_pack)
         desk.units_changed.connect(self._show)
-        self.show_view(0)
         self._show()
 
     def _lay_out(self) -> None:
         inside = QWidget()
         inside.setLayout(self._rows)
+        rove(inside)
         scroll = column_scroll(inside)
         scroll.setFixedWidth(310)
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)
-        head.addWidget(button("Open a bike file", self.open_bike_file, "link"))
-        head.addSpacing(14)
-        head.addWidget(button("Open a tune file", self.open_tune_file, "link"))
+        files = (("Open a bike file", self.open_bike_file), ("Open a tune file", self.open_tune_file))
+        head.addWidget(Several("Open a file", files))
         middle = column_of(spacing=4)
         middle.addLayout(head)
-        views = row_of(spacing=16)
-        views.addWidget(self._about, 1)
-        for index, words in enumerate(("the bike", "its pack", "its motor")):
-            link = button(words, partial(self.show_view, index), "link", f"Show {words}")
-            self._view_links.append(link)
-            views.addWidget(link)
-        middle.addLayout(views)
+        middle.addWidget(self._about)
+        middle.addWidget(self.pages)
         for page in (
             self._drawing,
             self._column(self._pack_chart, self._pack_words),
@@ -86,7 +86,7 @@ class BuildPage(Station):
         ):
             self._views.addWidget(page)
         middle.addWidget(self._views, 1)
-        self._pack_title = label("THE PACK, RESTED VOLTS", "caps")
+        self._pack_title = label("PACK VOLTAGE AT REST", "caps")
         middle.addWidget(self._pack_title)
         middle.addWidget(self._pack)
         row = row_of(self, margins=(0, 4, 0, 0), spacing=24)
@@ -102,13 +102,20 @@ class BuildPage(Station):
 
     def show_view(self, index: int) -> None:
         """Show the bike's drawing (0), its pack's chart (1) or its motor's (2)."""
+        self.pages.choose(index)
+
+    def _show_view(self, index: int) -> None:
         self._views.setCurrentIndex(index)
-        for number, link in enumerate(self._view_links):
-            link.setEnabled(number != index)
         self._show_pack()
 
     def side(self) -> QWidget | None:
         return self._panels
+
+    def escape(self) -> bool:
+        if self._panels.currentIndex() == 0:
+            return False
+        self.show_garage()
+        return True
 
     def choose(self, path: str) -> None:
         """Open the entry of a figure."""
@@ -141,7 +148,7 @@ class BuildPage(Station):
         self.desk.open_bike(bike)
         unknown = unknown_keys(bike)
         if unknown:
-            self.desk.said.emit("note", f"{path.name}: kept, but not understood: {', '.join(unknown[:6])}.")
+            self.desk.said.emit("note", f"{path.name}: unknown keys, kept but unused: {', '.join(unknown[:6])}.")
 
     def open_tune_file(self) -> None:
         """Let the user choose a tune document."""
@@ -174,27 +181,28 @@ class BuildPage(Station):
             self.news.emit()
             return
         self._title.setText(bike.name)
-        assumed = len(bike.assumed)
-        self._about.setText(
-            "all figures known"
-            if not assumed
-            else f"{assumed} figure{'s' if assumed != 1 else ''} assumed, not measured"
-        )
+        unsure = len(bike.assumed)
+        self._about.setText("all figures known" if not unsure else counted(unsure, "assumed value"))
         chosen = self._entry.path if self._entry.isVisibleTo(self._panels) else ""
         turn = self.desk.units.text
         for group, rows in figures(bike).items():
-            heading = label(group, "caps")
-            heading.setContentsMargins(6, 8, 0, 0)
-            self._rows.addWidget(heading)
+            fold = Fold(group, group in self._open_groups)
+            fold.opened.connect(partial(self._keep_open, group))
+            assumed = sum(source_word(bike, one.path) == "assumed" for one in rows)
+            fold.say(f"{assumed} assumed" if assumed else "")
+            self._rows.addWidget(fold)
             for one in rows:
                 row = FigureRow(replace(one, text=turn(one.text)), source_word(bike, one.path), self.theme)
                 row.setChecked(one.path == chosen)
                 row.clicked.connect(partial(self.choose, one.path))
-                self._rows.addWidget(row)
+                fold.rows.addWidget(row)
         self._rows.addStretch(1)
         self._drawing.show_bike(bike, self.desk.units)
         self._show_pack()
         self.news.emit()
+
+    def _keep_open(self, group: str, is_open: bool) -> None:
+        (self._open_groups.add if is_open else self._open_groups.discard)(group)
 
     def _show_pack(self) -> None:
         bike, prediction = self.desk.bike, self.desk.draft.prediction
@@ -220,7 +228,7 @@ class BuildPage(Station):
         bike = self.desk.bike
         if bike is None:
             return (
-                "BEGIN HERE",
+                "START HERE",
                 "Everything that follows rests on the bike: its motor, controller, pack, wheel and masses.",
             )
         rear, front = wheel_loads(bike)
@@ -235,7 +243,7 @@ class BuildPage(Station):
                 rear=quantity(rear, "kg", ".0f"),
                 front=quantity(front, "kg", ".0f"),
             )
-            + (f"Nobody has measured yet: {names}." if bike.assumed else "Every figure was entered or measured.")
+            + (f"Still assumed: {names}." if bike.assumed else "Every figure was entered or measured.")
         )
 
     def act_text(self) -> str:

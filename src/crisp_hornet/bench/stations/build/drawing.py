@@ -89,7 +89,7 @@ class BikeDrawing(QWidget):
         painter.drawLine(QPointF(rear.x(), y - 5), QPointF(front.x(), y - 5))
         for end in (rear, front):
             painter.drawLine(QPointF(end.x(), y - 10), QPointF(end.x(), y))
-        wheel = f"wheels {2000 * wheel_radius_m(self.bike):.0f} mm across"  # type: ignore[arg-type]
+        wheel = f"wheel diameter {2000 * wheel_radius_m(self.bike):.0f} mm"  # type: ignore[arg-type]
         self._centred(
             painter,
             QPointF((rear.x() + front.x()) / 2, y - 1),
@@ -169,7 +169,9 @@ class BikeDrawing(QWidget):
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
         words = self.units.text(
-            say("{mass}, {height} up", mass=quantity(bike.mass_kg, "kg"), height=quantity(height_m, "m", ".2f"))
+            say(
+                "{mass}, centre {height} high", mass=quantity(bike.mass_kg, "kg"), height=quantity(height_m, "m", ".2f")
+            )
         )
         note = QPointF(self.width() - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
         painter.drawText(note, words)

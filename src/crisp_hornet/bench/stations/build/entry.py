@@ -49,7 +49,7 @@ class WayEntry(QWidget):
         self._desk, self._path, self.way = desk, path, way
         self.fields = [NumberField(thousandths=one.unit in FINE_UNITS, width=92) for one in way.fields]
         self._result: QLabel = label("", "quiet", wrap=True)
-        self._take: QPushButton = button("Take over", self.take, "link", f"Take over: {way.title}")
+        self._take: QPushButton = button("Use this value", self.take, "small", f"Use this value: {way.title}")
         grid = QGridLayout()
         grid.setSpacing(4)
         for row, (field, editor) in enumerate(zip(way.fields, self.fields, strict=True)):
@@ -124,7 +124,7 @@ class WayEntry(QWidget):
         doubt = implausible(bike, self._path, value)
         self._result.setText(
             f"gives {self._desk.units.text(SHOWN[self._path].text(value))}"
-            + (f". {doubt}" if doubt else ", as such things usually have")
+            + (f". {doubt}" if doubt else ", a usual value")
         )
 
 
@@ -170,7 +170,7 @@ class EntryPanel(QWidget):
             entry.taken.connect(partial(self._take, path))
             self.entries.append(entry)
             self._column.addWidget(sheet(entry, margin=10))
-        self._column.addWidget(button("Back to the garage", self.closed.emit, "link"))
+        self._column.addWidget(button("Back to the garage", self.closed.emit, "small"))
         self._column.addStretch(1)
         self.entries[0].fields[0].setFocus()
 
@@ -179,7 +179,7 @@ class EntryPanel(QWidget):
         units, source = self._desk.units, source_word(bike, path)
         words = f"now {units.text(SHOWN[path].text(bike.figure(path)))}" + (f", {source}" if source else "")
         if path in UNCERTAIN:
-            words += f", may be off by ± {200 * relative_spread(bike, path):.2g} %: that is in the band on Tune"
+            words += f", may be off by ± {200 * relative_spread(bike, path):.2g} %: shown as the band on Tune"
         return words
 
     def _take(self, path: str, change: Callable[[Bike], Bike]) -> None:

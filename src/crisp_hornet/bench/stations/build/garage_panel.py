@@ -7,6 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
@@ -20,7 +21,6 @@ class GaragePanel(QWidget):
         super().__init__()
         self._desk = desk
         self.name = QLineEdit()
-        self.name.setPlaceholderText("name of the new bike")
         self.name.setAccessibleName("name of the new bike")
         self._bikes = column_of(spacing=6)
         column = column_of(self, margins=(0, 0, 4, 0), spacing=8)
@@ -31,7 +31,7 @@ class GaragePanel(QWidget):
         column.addWidget(
             label("Typical figures of its kind, all marked as assumed until you know better.", "quiet", wrap=True)
         )
-        column.addWidget(self.name)
+        column.addWidget(Captioned("name", self.name))
         for kind in KINDS:
             column.addWidget(button(kind, partial(self.start, kind), "", f"New bike: {kind}"))
         column.addStretch(1)
@@ -43,16 +43,16 @@ class GaragePanel(QWidget):
         clear(self._bikes)
         for kept in self._desk.bikes():
             if kept.id == self._desk.bike_id and not kept.archived:
-                name = label(f"{kept.name}, on the stand", wrap=True)
+                name = label(f"{kept.name}, open now", wrap=True)
                 name.setStyleSheet("font-weight: 600;")
                 self._bikes.addWidget(name)
                 acts = row_of(spacing=16)
-                acts.addWidget(button("Duplicate", self.duplicate, "link"))
-                acts.addWidget(button("Put away", self._desk.archive_bike, "link"))
+                acts.addWidget(button("Duplicate", self.duplicate, "small"))
+                acts.addWidget(button("Archive", self._desk.archive_bike, "small"))
                 acts.addStretch(1)
                 self._bikes.addLayout(acts)
             else:
-                words = f"{kept.name} (put away)" if kept.archived else kept.name
+                words = f"{kept.name} (archived)" if kept.archived else kept.name
                 if not kept.readable:
                     self._bikes.addWidget(label(f"{kept.name}: unreadable", "quiet", wrap=True))
                     continue
@@ -64,10 +64,10 @@ class GaragePanel(QWidget):
 
     def _parts(self, kept: KeptBike) -> QHBoxLayout:
         row = row_of(spacing=14)
-        row.addWidget(label("take over its", "quiet"))
+        row.addWidget(label("copy its", "quiet"))
         for part, words in (("battery", "pack"), ("motor", "motor"), ("controller", "controller")):
             act = partial(self._desk.take_part, kept.id, part)
-            row.addWidget(button(words, act, "link", f"Take the {words} of {kept.name}"))
+            row.addWidget(button(words, act, "small", f"Take the {words} of {kept.name}"))
         row.addStretch(1)
         return row
 

@@ -60,7 +60,7 @@ class PackWindow(QWidget):
                 painter,
                 (fade.left() + fade.right()) / 2,
                 27,
-                f"current fades {guard.fade_start_v:g} to {guard.fade_end_v:g} V",
+                f"low-voltage cutoff {guard.fade_start_v:g} to {guard.fade_end_v:g} V",
             )
         painter.setFont(font(QUIET_PX))
         painter.setPen(QPen(theme.color("quiet"), 1))
@@ -69,7 +69,7 @@ class PackWindow(QWidget):
             self._text(painter, x(tick), 69, f"{tick:g}")
         painter.setPen(QPen(theme.color("stop"), 2))
         painter.drawLine(QPointF(bar.left(), 30), QPointF(bar.left(), 54))
-        self._text(painter, max(bar.left(), 40.0), 86, f"board trips {pack.bms_trip_v:g} V")
+        self._text(painter, max(bar.left(), 40.0), 86, f"BMS cutoff {pack.bms_trip_v:g} V")
         painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
         self._text(painter, bar.right() - 70, 86, f"full {full:.1f} V, {full / pack.series:.2f} V a cell")

@@ -28,14 +28,14 @@ def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture |
         volts = rested_v(battery, charge)
     except ValueError as error:
         return None, f"{error}."
-    levels = [Level(f"board trips, {battery.bms_trip_v:g} V", battery.bms_trip_v, danger=True)]
+    levels = [Level(f"BMS cutoff, {battery.bms_trip_v:g} V", battery.bms_trip_v, danger=True)]
     now = charge_at(battery, now_v)
-    words = f"{now_v:.1f} V rested is {100 * now.value:.0f} ± {100 * now.spread:.0f} % charge."
+    words = f"{now_v:.1f} V at rest is {100 * now.value:.0f} ± {100 * now.spread:.0f} % charge."
     if tune is not None:
         guard = tune.battery_guard
         levels.append(
             Level(
-                f"current fades, {guard.fade_start_v:g} to {guard.fade_end_v:g} V under load",
+                f"low-voltage cutoff, {guard.fade_start_v:g} to {guard.fade_end_v:g} V under load",
                 guard.fade_end_v,
                 guard.fade_start_v,
             )
@@ -43,22 +43,18 @@ def pack_picture(bike: Bike, tune: Tune | None, now_v: float) -> tuple[Picture |
         left = usable(battery, now.value, guard.fade_end_v, CRUISE_W)
         whole = usable(battery, now.value, battery.bms_trip_v, CRUISE_W)
         given_up = whole.wh - left.wh
-        cost = (
-            f"ending it there gives up {given_up:.0f} Wh to the trip"
-            if given_up >= 1
-            else "the pack is empty before it closes"
-        )
-        words += f" At {CRUISE_W:.0f} W {left.wh:.0f} Wh are left until the fade has closed; {cost}."
+        cost = f"this leaves {given_up:.0f} Wh above the BMS cutoff" if given_up >= 1 else "the pack is empty before it"
+        words += f" At {CRUISE_W:.0f} W {left.wh:.0f} Wh remain until the cutoff; {cost}."
         far = range_km(bike, CRUISE_KMH, 0.0, now_v, guard.fade_end_v)
         words += say(
-            " At {cruise} on the flat, unaided, that is {low} to {high}.",
+            " At {cruise} on the flat, without pedalling, that is {low} to {high}.",
             cruise=quantity(CRUISE_KMH, "km/h", ".0f"),
             low=quantity(far.low_km, "km", ".0f", bare=True),
             high=quantity(far.high_km, "km", ".0f"),
         )
     picture = Picture(
         "charge, %",
-        "rested volts",
+        "volts at rest",
         [Line(battery.chemistry.upper(), 100 * charge, volts)],
         levels,
         mark=(100 * now.value, now_v, 100 * now.spread),
@@ -91,7 +87,7 @@ def motor_pictures(curve: PullCurve, units: Units) -> tuple[Picture, Picture, st
         y_from=0.0,
     )
     if rpm.size == 0:
-        return torque_picture, losses, "Nothing pulls: every limit is closed."
+        return torque_picture, losses, "No pull: a limit is 0."
     best = int(np.argmax(curve.efficiency))
     worst = int(np.argmax(curve.copper_loss_w))
     words = say(

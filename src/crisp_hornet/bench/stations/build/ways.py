@@ -48,29 +48,29 @@ class Shown:
 SHOWN: dict[str, Shown] = {
     "motor.pole_pairs": Shown("pole pairs", ""),
     "motor.flux_linkage_wb": Shown("flux linkage", "mWb", 1e3),
-    "motor.phase_resistance_ohm": Shown("resistance, phase", "mΩ", 1e3),
-    "motor.ld_h": Shown("inductance ld", "µH", 1e6),
-    "motor.lq_h": Shown("inductance lq", "µH", 1e6),
+    "motor.phase_resistance_ohm": Shown("phase resistance", "mΩ", 1e3),
+    "motor.ld_h": Shown("d-axis inductance", "µH", 1e6),
+    "motor.lq_h": Shown("q-axis inductance", "µH", 1e6),
     "motor.friction_nm": Shown("friction", "N·m"),
-    "motor.max_rpm": Shown("turns at most", "rpm", 1, 6),
-    "motor.max_winding_c": Shown("winding bears", "°C"),
-    "controller.max_phase_current_a": Shown("phase current, rated", "A"),
-    "controller.max_battery_current_a": Shown("battery current, rated", "A"),
-    "controller.max_voltage_v": Shown("voltage, at most", "V"),
+    "motor.max_rpm": Shown("max motor speed", "rpm", 1, 6),
+    "motor.max_winding_c": Shown("max winding temperature", "°C"),
+    "controller.max_phase_current_a": Shown("rated phase current", "A"),
+    "controller.max_battery_current_a": Shown("rated battery current", "A"),
+    "controller.max_voltage_v": Shown("max voltage", "V"),
     "battery.series": Shown("cells in series", ""),
     "battery.capacity_ah": Shown("capacity", "Ah"),
     "battery.resistance_ohm": Shown("pack resistance", "mΩ", 1e3),
-    "battery.bms_discharge_a": Shown("board lets through", "A"),
-    "battery.bms_charge_a": Shown("board takes in", "A"),
-    "battery.bms_trip_v": Shown("board trips at", "V"),
-    "drivetrain.wheel_circumference_m": Shown("wheel, round", "m"),
-    "drivetrain.ratio": Shown("motor turns a wheel turn", ""),
-    "chassis.bike_kg": Shown("bike", "kg"),
+    "battery.bms_discharge_a": Shown("BMS discharge limit", "A"),
+    "battery.bms_charge_a": Shown("BMS charge limit", "A"),
+    "battery.bms_trip_v": Shown("BMS cutoff", "V"),
+    "drivetrain.wheel_circumference_m": Shown("wheel circumference", "m"),
+    "drivetrain.ratio": Shown("gear ratio", ""),
+    "chassis.bike_kg": Shown("bike with motor and pack", "kg"),
     "chassis.rider_kg": Shown("rider", "kg"),
     "chassis.cargo_kg": Shown("cargo", "kg"),
     "chassis.wheelbase_m": Shown("wheelbase", "m"),
-    "chassis.crr": Shown("rolling, Crr", ""),
-    "chassis.cda_m2": Shown("air, CdA", "m²"),
+    "chassis.crr": Shown("rolling resistance, Crr", ""),
+    "chassis.cda_m2": Shown("air drag, CdA", "m²"),
 }
 
 GROUPS = {
@@ -82,7 +82,9 @@ GROUPS = {
 }
 
 _AT_VOLTAGE = (Field("current", "A"), Field("for packs up to", "V"))
-_AT_CATCH = "Of several, the lowest voltage not below the rested pack's counts; the general figure stays the most. 0 A takes it out."
+_AT_CATCH = (
+    "The row with the lowest voltage above the pack's applies; the rating above stays the ceiling. 0 A deletes a row."
+)
 
 _MORE: dict[str, tuple[Way, ...]] = {
     "motor.pole_pairs": (
@@ -90,24 +92,24 @@ _MORE: dict[str, tuple[Way, ...]] = {
     ),
     "motor.flux_linkage_wb": (
         Way("kV, from peak line-to-line volts", (Field("kV", "rpm/V"),), lambda b, x: c.flux_from_kv(x[0], b.motor.pole_pairs), "entered",
-            "A kV read with a block-commutating controller at no load is a tenth too high: use the next way then."),
+            "A kV read with a block-commutating controller at no load reads 10 % high: use the next method."),
         Way("no-load speed at a voltage", (Field("speed", "rpm"), Field("pack", "V")),
             lambda b, x: c.flux_from_no_load(x[0], x[1], b.motor.pole_pairs), "measured",
-            "Block commutation reads a tenth high; taken out here."),
-        Way("volts while turned by a drill", (Field("AC volts, two leads", "V"), Field("speed", "rpm")),
-            lambda b, x: c.flux_from_emf(x[0], x[1], b.motor.pole_pairs), "measured", "A meter on AC shows rms volts."),
+            "Block commutation reads 10 % high; corrected here."),
+        Way("back-EMF, turned by a drill", (Field("AC volts, two leads", "V"), Field("speed", "rpm")),
+            lambda b, x: c.flux_from_emf(x[0], x[1], b.motor.pole_pairs), "measured", "Set the meter to AC: it reads rms volts."),
     ),
     "motor.phase_resistance_ohm": (
         Way("between two leads", (Field("meter shows", "mΩ", 1e-3),), lambda b, x: c.phase_from_leads(x[0]), "measured",
-            "Two phases in series: half of it is one. Take the leads' own resistance off first."),
+            "Two phases in series: half the reading is used. Subtract the test leads first."),
     ),
     "motor.ld_h": (
-        Way("least between two leads, turning", (Field("least", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
-            "Turn the rotor slowly and note the least: half of it is ld."),
+        Way("lowest between two leads, turning", (Field("lowest", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
+            "Turn the rotor slowly, note the lowest reading; half of it is Ld."),
     ),
     "motor.lq_h": (
-        Way("most between two leads, turning", (Field("most", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
-            "Turn the rotor slowly and note the most: half of it is lq. Surface magnets hardly change."),
+        Way("highest between two leads, turning", (Field("highest", "µH", 1e-6),), lambda b, x: c.inductance_from_leads(x[0]), "measured",
+            "Turn the rotor slowly, note the highest reading; half of it is Lq. Surface magnets hardly change."),
     ),
     "controller.max_phase_current_a": (
         Way("on the label for a voltage", _AT_VOLTAGE, lambda b, x: x[0], "entered", _AT_CATCH, "phase_current_a"),
@@ -128,7 +130,7 @@ _MORE: dict[str, tuple[Way, ...]] = {
         Way("roll-out, rider on", (Field("distance", "m"), Field("wheel turns")),
             lambda b, x: c.circumference_from_roll_out(x[0], x[1]), "measured", "Four turns beat one; tyres at riding pressure."),
         Way("tyre label", (Field("width", "mm"), Field("rim", "mm")), lambda b, x: c.circumference_from_label(x[0], x[1]), "entered",
-            "As in 47-406. A loaded tyre rolls about 3 % less than its free round; taken in."),
+            "As in 47-406. A tyre rolls about 3 % less under load; corrected here."),
         Way("GPS against indicated", (Field("indicated", "km/h"), Field("GPS", "km/h")),
             lambda b, x: c.circumference_from_gps(b.drivetrain.wheel_circumference_m, x[0], x[1]), "measured"),
     ),
@@ -140,8 +142,8 @@ _MORE: dict[str, tuple[Way, ...]] = {
 
 _CATCHES = {
     "controller.max_phase_current_a": "A label's headline figure is usually this one.",
-    "controller.max_battery_current_a": "Not the headline figure on the label, and valid at the voltage named beside it.",
-    "battery.bms_discharge_a": "What the board lets through for long, not its short peak.",
+    "controller.max_battery_current_a": "Not the headline figure on the label; valid at the voltage named beside it.",
+    "battery.bms_discharge_a": "The continuous BMS limit, not its short peak.",
 }
 
 

@@ -18,6 +18,7 @@ from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import Scope
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -85,12 +86,11 @@ class InstrumentView(QWidget):
         for row, question in enumerate(instrument.questions):
             field = NumberField(thousandths=True)
             field.setText(f"{question.guess:g}")
-            words = f"{question.label}, {question.unit}" if question.unit else question.label
-            field.setAccessibleName(words)
+            field.setAccessibleName(question.label)
+            field.show_unit(question.unit)
             field.setFixedWidth(110)
             self.fields[question.name] = field
-            self._questions.addWidget(label(words, "quiet"), row // 2, 2 * (row % 2))
-            self._questions.addWidget(field, row // 2, 2 * (row % 2) + 1)
+            self._questions.addWidget(Captioned(question.label, field), row // 2, row % 2)
         self._questions.setColumnStretch(4, 1)
         self.hold.setVisible(instrument.detects)
         self._show()
@@ -286,10 +286,8 @@ class InstrumentView(QWidget):
         for figure, path in instrument.takes_over:
             if judged.figures.get(figure, 0.0) > 0:
                 bike = bike.with_figure(path, float(f"{judged.figures[figure]:.5g}"), "measured")
-        self._desk.active.change(bike, f"{instrument.title.lower()} taken over")
-        self._desk.said.emit(
-            "settled", "Taken over into the bike's figures, as measured. Undo brings the earlier ones back."
-        )
+        self._desk.active.change(bike, f"{instrument.title.lower()} saved to the bike")
+        self._desk.said.emit("settled", "Saved to the bike as measured. Undo restores the earlier values.")
 
     def _written(self, report: Report) -> None:
         if report.outcome is not Outcome.PROVED:
@@ -328,7 +326,7 @@ class InstrumentView(QWidget):
                 judged.figures.get(one, 0.0) > 0 for one, _ in self.instrument.takes_over
             )
             if takes and judged.verdict is not Verdict.FAILED:
-                self._found.addWidget(button("Take it over into the bike", self.take_over, "large"))
+                self._found.addWidget(button("Save to the bike", self.take_over, "large"))
             wanted = self.to_write()
             if wanted:
                 told = self._told(wanted)
@@ -388,8 +386,8 @@ class InstrumentView(QWidget):
         if self.instrument is None or self.instrument.detects:
             return ""
         if self.instrument.ride is not None:
-            return "Judge the open ride"
-        return "Stop and judge" if self.recording_since is not None else "Record"
+            return "Check the open ride"
+        return "Stop and check" if self.recording_since is not None else "Record"
 
     def act_enabled(self) -> bool:
         """Whether it can be pressed."""

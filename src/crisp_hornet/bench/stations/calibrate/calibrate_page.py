@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import time
-from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -20,7 +19,8 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
-from crisp_hornet.bench.widgets.text import button, column_scroll, label, sheet
+from crisp_hornet.bench.widgets.page_choice import PageChoice
+from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
 from crisp_hornet.link.contact import Live
 from crisp_hornet.link.session import ContactMade
 
@@ -57,7 +57,8 @@ class CalibratePage(Station):
         self.view.news.connect(self.news)
         self.scope_view = ScopeView(desk, theme, self.ring)
         self._views = QStackedWidget()
-        self._view_links: list[QPushButton] = []
+        self.pages = PageChoice(("Instruments", "Live scope"), "Calibrate", 14)
+        self.pages.chosen.connect(self._show_view)
         self._watch = QTimer(self)
         self._watch.setInterval(500)
         self._watch.timeout.connect(self._stop_if_stale)
@@ -67,17 +68,9 @@ class CalibratePage(Station):
         link.changed.connect(self._show)
         desk.story.calibrations_changed.connect(self._show)
         desk.bike_changed.connect(self._show)
-        self.show_view(0)
         self.choose(INSTRUMENTS[0])
 
     def _lay_out(self) -> None:
-        head = QHBoxLayout()
-        head.addWidget(label("One instrument per sensor", "title"), 1)
-        for index, words in enumerate(("instruments", "live scope")):
-            link = button(words, partial(self.show_view, index), "link", f"Show the {words}")
-            self._view_links.append(link)
-            head.addSpacing(14)
-            head.addWidget(link)
         left = column_scroll(self.list)
         left.setFixedWidth(268)
         bench = QWidget()
@@ -87,15 +80,16 @@ class CalibratePage(Station):
         for view in (bench, self.scope_view):
             self._views.addWidget(view)
         column = column_of(self, margins=(0, 4, 0, 0), spacing=8)
-        column.addLayout(head)
+        column.addWidget(self.pages)
         column.addWidget(sheet(self._caution, margin=4))
         column.addWidget(self._views, 1)
 
     def show_view(self, index: int) -> None:
         """The instruments (0) or the live scope (1)."""
+        self.pages.choose(index)
+
+    def _show_view(self, index: int) -> None:
         self._views.setCurrentIndex(index)
-        for number, link in enumerate(self._view_links):
-            link.setEnabled(number != index)
         self.news.emit()
 
     def choose(self, instrument: Instrument) -> None:
@@ -142,9 +136,9 @@ class CalibratePage(Station):
             self._watch.stop()
             self.view.block("Hook up the controller: an instrument needs its live values.")
         elif not self.confirm.isChecked():
-            self.view.block("Confirm above that the bike stands safe.")
+            self.view.block("Confirm above that the bike is secured.")
         elif self.view.instrument is not None and self.view.instrument.turns and not self.lever_proved:
-            self.view.block("First prove the brake lever: nothing may turn the wheel before it.")
+            self.view.block("Test the brake lever first; until then nothing may drive the wheel.")
         else:
             self.view.block("")
             self._watch.start()

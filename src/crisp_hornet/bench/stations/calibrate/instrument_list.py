@@ -9,12 +9,15 @@ from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.keys import rove
 from crisp_hornet.bench.marks import paint_check, paint_severity
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.text import button, label, sheet
 from crisp_hornet.documents.calibration import Calibration
+from crisp_hornet.documents.saying import counted
 
 ROW = 44
 MARKS = {"failed": "stop", "doubtful": "warn"}
@@ -37,7 +40,7 @@ class InstrumentRow(QAbstractButton):
     def show_newest(self, newest: Calibration | None) -> None:
         """How it did last."""
         self.newest = newest
-        said = f"{newest.verdict}, {_when(newest)}" if newest else "not yet"
+        said = f"{newest.verdict}, {_when(newest)}" if newest else "not checked"
         self.setAccessibleName(f"{self.instrument.title}: {said}")
         self.update()
 
@@ -64,7 +67,7 @@ class InstrumentRow(QAbstractButton):
         painter.drawText(QPointF(36, 19), self.instrument.title)
         painter.setPen(theme.color("quiet"))
         painter.setFont(font(QUIET_PX))
-        painter.drawText(QPointF(36, 36), f"{verdict}, {_when(self.newest)}" if self.newest else "not yet")
+        painter.drawText(QPointF(36, 36), f"{verdict}, {_when(self.newest)}" if self.newest else "not checked")
 
 
 class InstrumentList(QWidget):
@@ -76,10 +79,20 @@ class InstrumentList(QWidget):
         super().__init__()
         self._desk = desk
         self.rows = [InstrumentRow(one, theme) for one in INSTRUMENTS]
+        self._next: Instrument | None = None
+        self._head, self._why = label("", "caps"), label("", "quiet", wrap=True)
+        self._go = button("", self._go_next, "small", "Go to the next instrument")
         column = column_of(self, margins=(0, 0, 4, 0), spacing=1)
+        self._what = sheet(self._head, self._why, self._go, margin=10, spacing=4)
+        column.addWidget(self._what)
+        column.addSpacing(6)
+        rows = QWidget()
+        rove(rows)
+        listed = column_of(rows, margins=0, spacing=1)
         for row in self.rows:
             row.clicked.connect(lambda _on, row=row: self.chosen.emit(row.instrument))
-            column.addWidget(row)
+            listed.addWidget(row)
+        column.addWidget(rows)
         column.addStretch(1)
 
     def mark(self, kind: str) -> None:
@@ -94,6 +107,27 @@ class InstrumentList(QWidget):
             newest.setdefault(one.kind, one)
         for row in self.rows:
             row.show_newest(newest.get(row.instrument.kind))
+        self._show_next(newest)
+
+    def _show_next(self, newest: dict[str, Calibration]) -> None:
+        """What failed comes before what was never checked, both in the order of the work."""
+        verdicts = {one.kind: newest[one.kind].verdict if one.kind in newest else "" for one in INSTRUMENTS}
+        left = sorted(
+            (one for one in INSTRUMENTS if verdicts[one.kind] != "passed"),
+            key=lambda one: verdicts[one.kind] != "failed",
+        )
+        self._next = left[0] if left else None
+        self._what.setVisible(self._next is not None)
+        if self._next is None:
+            return
+        failed = verdicts[self._next.kind] == "failed"
+        self._head.setText("REPAIR FIRST" if failed else f"NEXT, {counted(len(left), 'check')} left")
+        self._why.setText(self._next.why)
+        self._go.setText(f"Go to {self._next.title}")
+
+    def _go_next(self) -> None:
+        if self._next is not None:
+            self.chosen.emit(self._next)
 
 
 def _when(one: Calibration) -> str:

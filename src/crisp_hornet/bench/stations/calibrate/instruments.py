@@ -42,6 +42,7 @@ class Instrument:
 
     kind: str
     title: str
+    why: str
     do: str
     channels: tuple[str, ...]
     judge: Callable[[Recording, Known], Judgement]
@@ -87,7 +88,7 @@ def _torque_rest(taken: Recording, _known: Known) -> Judgement:
 def _torque_span(taken: Recording, known: Known) -> Judgement:
     rest_v = known.held.get("calibration.torque_rest_v")
     if rest_v is None:
-        return doubtful("Where it rests is not known", "Do its rest first, and write it.")
+        return doubtful("Its rest voltage is not known", "Calibrate and write its rest voltage first.")
     loaded_v = float(np.median(taken.get("torque_v")))
     return torque.judge_torque_span(rest_v, loaded_v, known.answers["weight_kg"], known.answers["crank_mm"] / 1000)
 
@@ -106,7 +107,7 @@ def _gps(ride: Ride, known: Known) -> Judgement:
 
 
 def _from_ride(_taken: Recording, _known: Known) -> Judgement:
-    return doubtful("This is judged from a ride", "Open a ride with GPS on Rides.")
+    return doubtful("This is checked from a ride", "Open a ride with GPS on Rides.")
 
 
 def _zero(taken: Recording, known: Known) -> Judgement:
@@ -152,7 +153,7 @@ def _detection(taken: Recording, known: Known) -> Judgement:
         set_so = known.held.get("calibration.direction")
         if set_so is not None and set_so != forwards:
             judged = doubtful(
-                f"It turns the wheel backwards: the direction is set to {set_so:g}, forwards is {forwards:g}",
+                f"Direction reversed: set to {set_so:g}, forward is {forwards:g}",
                 "Write the direction that was found, then run it again.",
                 **judged.figures,
             )
@@ -163,12 +164,20 @@ def _running(taken: Recording, _known: Known) -> Judgement:
     return electric.judge_running(taken.get("motor_rpm"))
 
 
-_TWIST = "Brake lever held, so that the motor stays cut: twist it fully and let go, four times, a moment at each end."
+_TWIST = "Hold the brake lever so the motor stays off. Open the throttle fully and release it, four times, pausing at each end."
 INSTRUMENTS: tuple[Instrument, ...] = (
-    Instrument("brake", "Brake lever", "Pull the lever twice and let go.", ("brake",), _brake),
+    Instrument(
+        "brake",
+        "Brake lever",
+        "The lever is the way to stop the motor: nothing may drive the wheel before it is tested.",
+        "Pull the brake lever twice and release it.",
+        ("brake",),
+        _brake,
+    ),
     Instrument(
         "brake cut",
-        "Motor cut",
+        "Brake cut-off",
+        "A signal alone is not enough: the motor itself must stop when the lever is pulled.",
         "Throttle a little open so that the motor drives, then pull the lever.",
         ("throttle", "phase_a", "brake"),
         _cut,
@@ -177,7 +186,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(
         "motor",
         "Motor detection",
-        "Hold Space or the key: the controller turns the motor and measures it. Let go and it stops.",
+        "Phase resistance, inductance and flux linkage are what every prediction starts from.",
+        "Hold Space or “Hold to run”: the controller turns and measures the motor. Release to stop.",
         ("detect_state", "motor_rpm", "phase_a"),
         _detection,
         turns=True,
@@ -193,7 +203,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "running",
-        "Smooth running",
+        "Low-speed smoothness",
+        "A wrong position offset wastes current as heat and can make the bike jump at the start.",
         "Open the throttle a little from standstill, stop with the lever; four times.",
         ("motor_rpm", "phase_a", "throttle"),
         _running,
@@ -202,15 +213,24 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(
         "throttle",
         "Throttle",
+        "A rest voltage that is off opens the throttle by itself, or leaves travel dead.",
         _TWIST,
         ("throttle_v", "throttle"),
         _throttle,
         writes=(("rest_v", "calibration.throttle_rest_v"), ("full_v", "calibration.throttle_full_v")),
     ),
-    Instrument("throttle output", "Throttle, as read", _TWIST, ("throttle", "throttle_v"), _output),
+    Instrument(
+        "throttle output",
+        "Throttle, 0 to 100 %",
+        "Full throttle must read 100 %, or the limits at full throttle are never reached.",
+        _TWIST,
+        ("throttle", "throttle_v"),
+        _output,
+    ),
     Instrument(
         "pedals",
         "Pedal sensor",
+        "A wrong pulse count or direction gives assist late, too strong, or backwards.",
         "Turn the crank forwards, whole and even turns, three seconds each.",
         ("pedal_pulses", "pedal_forward", "cadence_rpm"),
         _pedals,
@@ -218,7 +238,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "torque",
-        "Torque sensor, at rest",
+        "Torque sensor rest voltage",
+        "A rest voltage that is off drives without pedalling, or hides a light foot.",
         "Feet off the pedals, crank still.",
         ("torque_v",),
         _torque_rest,
@@ -226,7 +247,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "torque span",
-        "Torque sensor, span",
+        "Torque sensor sensitivity",
+        "The sensitivity decides how much help each newton metre brings.",
         "Brake held, crank level forwards; hang a known weight on the pedal.",
         ("torque_v", "human_nm"),
         _torque_span,
@@ -236,14 +258,16 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(
         "torque sides",
         "Torque sensor, both sides",
-        "Hang the weight on each pedal in turn, then enter both spans found.",
+        "A sensor that reads one side stronger surges once per crank turn.",
+        "Hang the weight on each pedal in turn, then enter both sensitivities found.",
         ("torque_v",),
         _sides,
         (Question("left", "left, N·m/V", "", 80), Question("right", "right, N·m/V", "", 80)),
     ),
     Instrument(
         "human",
-        "Human watts",
+        "Rider power",
+        "Rider power that reads wrong makes every level stronger or weaker than set.",
         "Pedal evenly for ten seconds; say what you know it to be.",
         ("human_nm", "cadence_rpm"),
         _human,
@@ -251,7 +275,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "current",
-        "Current, at rest",
+        "Current sensor zero",
+        "A zero that is off falsifies energy, range and the battery limit.",
         "Stand still, throttle closed, charger off.",
         ("battery_a", "pack_v"),
         _zero,
@@ -259,7 +284,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "current gain",
-        "Current, against a meter",
+        "Current sensor gain",
+        "A gain that is off falsifies every watt in log and prediction.",
         "A steady draw of at least 5 A, meter in the pack's lead.",
         ("battery_a",),
         _gain,
@@ -268,6 +294,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(
         "temperature",
         "Motor temperature",
+        "Derating acts on this reading: too cold and the winding burns.",
         "After a cold night: the motor as cold as the air.",
         ("motor_c", "motor_sensor_ohm"),
         _temperature,
@@ -275,7 +302,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "speed",
-        "Magnets a turn",
+        "Speed sensor magnets",
+        "A wrong count of magnets shows and limits a wrong speed.",
         "Turn the wheel by hand, whole turns, valve down to valve down.",
         ("wheel_pulses", "wheel_speed_kmh"),
         _magnets,
@@ -286,6 +314,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     Instrument(
         "wheel",
         "Roll-out",
+        "Speed, distance and every speed limit rest on the wheel circumference.",
         "Rider on, tyres at riding pressure: roll it straight, valve down to valve down.",
         ("wheel_pulses",),
         _roll_out,
@@ -295,10 +324,9 @@ INSTRUMENTS: tuple[Instrument, ...] = (
     ),
     Instrument(
         "gps",
-        "Wheel against GPS",
-        say(
-            "A straight minute above {at} with GPS: the ride that is open on Rides is judged.", at=quantity(12, "km/h")
-        ),
+        "Wheel circumference by GPS",
+        "A ride with GPS checks the circumference under real load.",
+        say("A straight minute above {at} with GPS: the ride that is open on Rides is used.", at=quantity(12, "km/h")),
         ("wheel_speed_kmh",),
         _from_ride,
         ride=_gps,

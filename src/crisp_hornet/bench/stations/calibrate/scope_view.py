@@ -14,6 +14,7 @@ from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigge
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, column_scroll, label
 from crisp_hornet.documents import wire
@@ -48,11 +49,8 @@ class ScopeView(QWidget):
         column.addStretch(1)
         scroll = column_scroll(channels)
         scroll.setFixedWidth(230)
-        self.window_box, self.trigger_box, self.level = (
-            Chooser(),
-            Chooser(),
-            NumberField("trigger level", thousandths=True, width=80),
-        )
+        self.window_box, self.trigger_box = Chooser("window"), Chooser("trigger on")
+        self.level = NumberField("trigger level", thousandths=True, width=90)
         self._freeze = button("Freeze", self._switch_freeze, "large", "Freeze the scope")
         right = column_of(spacing=8)
         right.addLayout(self._controls(ring))
@@ -67,16 +65,13 @@ class ScopeView(QWidget):
     def _controls(self, ring: Ring) -> QHBoxLayout:
         self.window_box.addItems([f"{seconds:g} s" for seconds in WINDOWS_S])
         self.window_box.setCurrentIndex(3)
-        self.window_box.setAccessibleName("window")
         self.window_box.currentIndexChanged.connect(lambda index: self.scope.set_window(WINDOWS_S[index]))
-        self.trigger_box.addItems(["no trigger", *ring.names])
-        self.trigger_box.setAccessibleName("trigger on")
-        self.level.setPlaceholderText("level")
+        self.trigger_box.addItems(["none", *ring.names])
         self.level.returnPressed.connect(self.arm)
         row = row_of(spacing=10)
-        for one in (self.window_box, self.trigger_box, self.level):
+        for words, one in (("window", self.window_box), ("trigger on", self.trigger_box), ("level", self.level)):
             one.setMinimumHeight(40)
-            row.addWidget(one)
+            row.addWidget(Captioned(words, one))
         row.addWidget(button("Arm", self.arm, "large", "Arm the trigger"))
         row.addWidget(self._freeze)
         row.addWidget(button("Export", self._ask_file, "large", "Export what the scope shows"))

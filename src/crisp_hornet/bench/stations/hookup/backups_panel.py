@@ -18,6 +18,7 @@ from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.documents import store
 from crisp_hornet.documents.backup import Backup, read_backup
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.link.difference import shown
 from crisp_hornet.link.way_back import compare
 
@@ -76,7 +77,7 @@ class BackupsPanel(QWidget):
         unreadable = self._desk.story.unreadable_backups
         told = f"{_count(backups)}, {unreadable} unreadable" if unreadable else _count(backups)
         head.addWidget(label(told, "quiet"), 1)
-        head.addWidget(button("Import one", self.import_file, "link", "Import a backup"))
+        head.addWidget(button("Import one", self.import_file, "small", "Import a backup"))
         self._column.addLayout(head)
         for at, backup in backups[:MOST_SHOWN]:
             self._column.addWidget(self._line(at, backup))
@@ -89,9 +90,9 @@ class BackupsPanel(QWidget):
         row.addWidget(label(f"{when}   {backup.product} {backup.serial}, firmware {backup.firmware}"), 1)
         if contact is not None and backup.raws() != contact.raws:
             row.addWidget(
-                button("put back", partial(self.restore.emit, backup), "link", f"Put the backup of {when} back")
+                button("Restore", partial(self.restore.emit, backup), "small", f"Restore the backup of {when}")
             )
-        row.addWidget(button("export", partial(self.export, backup), "link", f"Export the backup of {when}"))
+        row.addWidget(button("export", partial(self.export, backup), "small", f"Export the backup of {when}"))
         inside = QWidget()
         column = column_of(inside, margins=0, spacing=2)
         column.addLayout(row)
@@ -124,4 +125,4 @@ class BackupsPanel(QWidget):
 def _count(backups: list[tuple[datetime, Backup]]) -> str:
     if not backups:
         return "No backup yet"
-    return f"{len(backups)} backup{'s' if len(backups) != 1 else ''} kept"
+    return f"{counted(len(backups), 'backup')} saved"

@@ -67,7 +67,7 @@ class FaultsPanel(QWidget):
         if contact is None:
             self._column.addWidget(label("Connect to read faults.", "quiet", wrap=True))
         elif self.standing is None:
-            self._column.addWidget(label("No fault stands.", wrap=True))
+            self._column.addWidget(label("No active fault.", wrap=True))
             self._column.addWidget(
                 label(
                     f"The description of {contact.map.name} knows {len(contact.map.fault)} fault codes.",

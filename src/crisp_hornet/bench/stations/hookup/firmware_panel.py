@@ -22,8 +22,8 @@ from crisp_hornet.link.session import SHOW_FIRST
 
 BUSY = "transferring firmware"
 CAUTION = (
-    "Wheel in the air, pack well charged, and nobody pulls a plug. The checksum shows that the file is whole, not where it comes "
-    "from: take it from the maker. After the power cycle the settings are the maker's; the backup is put back by name and proved."
+    "Wheel in the air, pack well charged, and leave every plug in. The checksum shows that the file is whole, not where it comes "
+    "from: take it from the maker. After the power cycle factory settings are active: restore the backup before riding."
 )
 
 
@@ -46,7 +46,7 @@ class FirmwarePanel(QWidget):
         row.addWidget(label("Wheel in the air, pack well charged, image from the maker", wrap=True), 1)
         self.questions = Questions(theme)
         self.questions.changed.connect(self._enable)
-        self._go = button("Transfer it", self.start, "large", "Transfer the firmware")
+        self._go = button("Install firmware", self.start, "large", "Install firmware")
         self._stop = button("Stop", link.stop, "large", "Stop the transfer")
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)

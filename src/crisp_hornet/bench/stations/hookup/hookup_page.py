@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QGridLayout, QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QGridLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -24,6 +24,7 @@ from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.identify import IdentifyPanel
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.link.contact import Live
@@ -40,7 +41,7 @@ HELD_OFF = (
     "A send that was interrupted held it off while sensors changed. Wheel clear, throttle and pedals at rest: it is only enabled "
     "where both read rest."
 )
-VIEWS = ("live", "faults", "backups", "firmware", "stored rides", "job sheets")
+VIEWS = ("Live", "Faults", "Backups", "Firmware", "Stored rides", "Job sheets")
 
 
 def short_port(port: str) -> str:
@@ -57,7 +58,7 @@ class HookUpPage(Station):
         super().__init__(desk, link, theme)
         self._progress = ""
         self._backup_at: datetime | None = None
-        self._caution = sheet(label("BEFORE THE PLUG", "caps"), label(CAUTION, wrap=True))
+        self._caution = sheet(label("BEFORE YOU CONNECT", "caps"), label(CAUTION, wrap=True))
         self.ports = PortsPanel(desk, link)
         self.ports.chosen.connect(self.connect_to)
         self._who = QGridLayout()
@@ -77,7 +78,8 @@ class HookUpPage(Station):
         self.logs = LogsPanel(desk, link, theme)
         self.jobs = JobsPanel(desk, theme)
         self._views = QStackedWidget()
-        self._view_links: list[QPushButton] = []
+        self.pages = PageChoice(VIEWS, "Hook-up", 14)
+        self.pages.chosen.connect(self._views.setCurrentIndex)
         self._lay_out()
         link.changed.connect(self._show)
         link.said.connect(self._take_progress)
@@ -88,7 +90,6 @@ class HookUpPage(Station):
         link.failed.connect(self._take_failure)
         desk.bike_changed.connect(self._take_bike)
         desk.units_changed.connect(self._take_units)
-        self.show_view(0)
         self._take_units()
         self._take_bike()
 
@@ -99,12 +100,6 @@ class HookUpPage(Station):
         left.addStretch(1)
         who = QWidget()
         who.setLayout(self._who)
-        links = row_of(spacing=14)
-        for index, words in enumerate(VIEWS):
-            link = button(words, partial(self.show_view, index), "link", f"Show {words}")
-            self._view_links.append(link)
-            links.addWidget(link)
-        links.addStretch(1)
         for panel in (self.live_values, self.faults, self.backups, self.firmware, self.logs, self.jobs):
             inside = QWidget()
             column = column_of(inside, margins=(0, 0, 6, 0))
@@ -118,7 +113,7 @@ class HookUpPage(Station):
         right.addWidget(self.identify)
         right.addLayout(self._links)
         right.addSpacing(4)
-        right.addLayout(links)
+        right.addWidget(self.pages)
         right.addWidget(self._views, 1)
         row = row_of(self, margins=(0, 4, 0, 0), spacing=28)
         row.addLayout(left, 5)
@@ -126,9 +121,7 @@ class HookUpPage(Station):
 
     def show_view(self, index: int) -> None:
         """Show live values (0), faults, backups, firmware, stored rides or job sheets (5)."""
-        self._views.setCurrentIndex(index)
-        for number, link in enumerate(self._view_links):
-            link.setEnabled(number != index)
+        self.pages.choose(index)
 
     def set_theme(self, theme: Theme) -> None:
         """Cards are made in one theme's colours: make them anew."""
@@ -170,7 +163,7 @@ class HookUpPage(Station):
     def _take_failure(self, why: str) -> None:
         self.live_values.take(None)
         if self.desk.bike is not None:
-            self.desk.log("link", "Contact lost or refused", why)
+            self.desk.log("link", "Connection lost or refused", why)
 
     def _take_units(self) -> None:
         self.live_values.show_units(self.desk.units)
@@ -183,11 +176,9 @@ class HookUpPage(Station):
     # --- showing it -----------------------------------------------------------------------------------------
 
     def _name_views(self, _live: Live | None = None) -> None:
-        """The faults' link says whether one stands, whatever is being looked at."""
+        """The faults' page says whether one is active, whatever is being looked at."""
         fault = self.faults.standing
-        words = f"fault {fault.code}" if fault is not None else "faults"
-        if self._view_links[1].text() != words:
-            self._view_links[1].setText(words)
+        if self.pages.rename(VIEWS.index("Faults"), f"Fault {fault.code}" if fault is not None else "Faults"):
             self.news.emit()
 
     def _show(self) -> None:
@@ -201,11 +192,11 @@ class HookUpPage(Station):
         self.identify.setVisible(contact is not None and not contact.shown and not contact.blocked)
         self.identify.refresh()
         if contact is None:
-            self._who_title.setText("Contact lost" if self.link.waiting_for else "Nobody connected")
+            self._who_title.setText("Connection lost" if self.link.waiting_for else "Not connected")
             self._who.addWidget(label(self._without_contact(), "quiet", wrap=True), 0, 0)
             self.live_values.take(None)
             if self.link.waiting_for:
-                self._links.addWidget(button("Stop waiting", self.link.disconnect_now, "large"))
+                self._links.addWidget(button("Stop reconnecting", self.link.disconnect_now, "large"))
                 self._links.addStretch(1)
         else:
             self._show_contact(contact)
@@ -215,13 +206,13 @@ class HookUpPage(Station):
         if self.link.busy:
             return self.link.busy
         if self.link.waiting_for:
-            return f"Looking for it again at {self.link.waiting_for}. When the same controller answers there, the contact is taken up."
+            return f"Reconnects at {self.link.waiting_for} when the same controller answers."
         own = "".join(f"\nNot used: {one}" for one in self.link.refused_maps)
-        return "Choose a port. The first thing done is to ask who is there and to keep a backup." + own
+        return "Choose a port. Connecting identifies the controller and saves a backup." + own
 
     def _show_contact(self, contact: ContactMade) -> None:
         who = contact.identity
-        self._who_title.setText(f"{who.product} answers")
+        self._who_title.setText(f"Connected: {who.product}")
         rows = [
             ("maker", who.vendor),
             ("serial number", who.serial),
@@ -229,9 +220,9 @@ class HookUpPage(Station):
             ("port", short_port(contact.port)),
             (
                 "backup",
-                f"{len(contact.backup.registers)} registers, kept {time_words(self._backup_at) if self._backup_at else ''}",
+                f"{len(contact.backup.registers)} registers, saved {time_words(self._backup_at) if self._backup_at else ''}",
             ),
-            ("this bike", contact.shown or "not shown yet"),
+            ("bike confirmed by", contact.shown or "not confirmed yet"),
         ]
         for row, (name, value) in enumerate(rows):
             self._who.addWidget(label(name, "quiet"), row, 0)
@@ -246,7 +237,7 @@ class HookUpPage(Station):
             free = button("Enable the motor", self._release, "large")
             free.setEnabled(not self.link.busy)
             self._doubts.addWidget(card(self.theme, "stop", "The motor is disabled", HELD_OFF, free))
-        self._links.addWidget(button("Let go", self.link.disconnect_now, "large", "Let go of the controller"))
+        self._links.addWidget(button("Disconnect", self.link.disconnect_now, "large", "Disconnect the controller"))
         self._links.addWidget(button("Export the backup", lambda: self.backups.export(contact.backup), "large"))
         self._links.addStretch(1)
 
@@ -258,7 +249,7 @@ class HookUpPage(Station):
                 text,
                 "Nothing is written." if blocks else "Send asks you to confirm it.",
             )
-        adopt = button("This is its new controller", partial(self._adopt, contact), "link")
+        adopt = button("Assign this controller to the bike", partial(self._adopt, contact), "small")
         return card(
             self.theme,
             "stop",
@@ -285,7 +276,7 @@ class HookUpPage(Station):
 
     def state(self) -> BoltState:
         standing = super().state()
-        return BoltState.NEEDS_A_LOOK if standing is BoltState.DONE and self.faults.standing is not None else standing
+        return BoltState.STOPPED if standing is BoltState.DONE and self.faults.standing is not None else standing
 
     def caption(self) -> str:
         contact, fault = self.link.contact, self.faults.standing
@@ -298,10 +289,10 @@ class HookUpPage(Station):
         if self.desk.bike is None:
             return "FIRST THE BIKE", "Open a bike on Build: a backup belongs to a bike."
         if contact is not None and contact.blocked:
-            return "LOOK HERE FIRST", f"<b>{contact.blocked}.</b> Nothing is written to it."
+            return "CHECK THIS FIRST", f"<b>{contact.blocked}.</b> Nothing is written to it."
         if contact is not None:
             return "WHAT IT HOLDS", (
-                f"All <b>{len(contact.backup.registers)} registers</b> were saved on connecting. That state can be put back at any time."
+                f"All <b>{len(contact.backup.registers)} registers</b> were saved on connecting. You can restore that state at any time."
             )
         if self.link.busy:
             return "CONNECTING", f"{self._progress[:1].upper()}{self._progress[1:]} …"
@@ -311,7 +302,7 @@ class HookUpPage(Station):
         )
 
     def act_text(self) -> str:
-        return "Set the tune" if self.link.contact else ""
+        return "Go to Tune" if self.link.contact else ""
 
     def act(self) -> None:
         self.go.emit("tune")

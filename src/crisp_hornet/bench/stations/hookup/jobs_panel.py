@@ -12,6 +12,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.build.job_sheets import SHEETS
@@ -91,7 +92,7 @@ class JobsPanel(QWidget):
                 self._column.addWidget(
                     button(words, partial(self._choose, job.id), "large", f"Open the job {job.title}")
                 )
-            self._column.addWidget(label("LAY OUT A SHEET", "caps"))
+            self._column.addWidget(label("NEW JOB SHEET", "caps"))
             for title in SHEETS:
                 self._column.addWidget(button(title, partial(self.start, title), "large", f"Lay out: {title}"))
         self._column.addStretch(1)
@@ -99,17 +100,16 @@ class JobsPanel(QWidget):
     def _show_job(self, job: Job) -> None:
         head = QHBoxLayout()
         head.addWidget(label(job.title, "title"), 1)
-        head.addWidget(button("all jobs", partial(self._choose, None), "link", "Back to all jobs"))
+        head.addWidget(button("Show all jobs", partial(self._choose, None), "small", "Show all jobs"))
         head.addSpacing(12)
-        head.addWidget(button("close the job", partial(self.close_job, job), "link", "Close the job"))
+        head.addWidget(button("Close the job", partial(self.close_job, job), "small", "Close the job"))
         self._column.addLayout(head)
         for index, step in enumerate(job.steps):
             self._column.addWidget(self._step(job, index, step))
         own = QLineEdit()
-        own.setPlaceholderText("a step of your own, then Enter")
         own.setAccessibleName("a new step")
         own.returnPressed.connect(lambda: self.add_step(job, own.text()))
-        self._column.addWidget(own)
+        self._column.addWidget(Captioned("own step, then Enter", own))
 
     def _step(self, job: Job, index: int, step: JobStep) -> QWidget:
         box = Confirm(self.theme, step.text)
@@ -124,7 +124,7 @@ class JobsPanel(QWidget):
         row.addLayout(words, 1)
         if step.done_at is not None:
             row.addWidget(label(time_words(step.done_at), "quiet"))
-        row.addWidget(button("drop", partial(self.drop_step, job, index), "link", f"Drop the step {step.text}"))
+        row.addWidget(button("Delete", partial(self.drop_step, job, index), "small", f"Delete the step {step.text}"))
         inside = QWidget()
         inside.setLayout(row)
         return sheet(inside, margin=4)

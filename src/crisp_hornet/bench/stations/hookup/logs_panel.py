@@ -104,7 +104,7 @@ class LogsPanel(QWidget):
         inside = QWidget()
         row = row_of(inside, margins=0)
         row.addWidget(label(f"ride {log.number + 1}: {log.seconds / 60:.1f} min, {log.rows} rows"), 1)
-        fetch = button("fetch", partial(self.fetch, log), "link", f"Fetch stored ride {log.number + 1}")
+        fetch = button("fetch", partial(self.fetch, log), "small", f"Fetch stored ride {log.number + 1}")
         fetch.setEnabled(not self._link.busy)
         row.addWidget(fetch)
         return sheet(inside, margin=10)

@@ -12,6 +12,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.link.errors import LinkError
@@ -36,11 +37,11 @@ class PortsPanel(QWidget):
         self._radio_words.hide()
         self._ports = column_of(spacing=6)
         self._typed = QLineEdit()
-        self._typed.setPlaceholderText("or type one: /dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port")
+        self._typed.setToolTip("/dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port")
         self._typed.setAccessibleName("port")
         self._typed.setFixedHeight(44)
         self._typed.returnPressed.connect(self._take_typed)
-        self._radio_link = button("Bluetooth", self.listen, "link", "Look for controllers by Bluetooth")
+        self._radio_link = button("Look by Bluetooth", self.listen, "small", "Look for controllers by Bluetooth")
         self._scan = Background(LinkError)
         self._scan.done.connect(self._take_heard)
         self._scan.failed.connect(self._take_silence)
@@ -49,12 +50,14 @@ class PortsPanel(QWidget):
         head.addStretch(1)
         head.addWidget(self._radio_link)
         head.addSpacing(12)
-        head.addWidget(button("Look again", self.look, "link"))
+        head.addWidget(button("Look again", self.look, "small"))
         column = column_of(self, margins=0, spacing=8)
         column.addLayout(head)
         column.addLayout(self._ports)
         column.addWidget(self._radio_words)
-        column.addWidget(self._typed)
+        column.addWidget(
+            Captioned("or type a port, as /dev/ttyUSB0 or tcp://host:502, then Enter", self._typed, above=True)
+        )
 
     def offer_simulated(self, simulated: Simulated) -> None:
         """Offer the stand-in's ways in first."""
@@ -103,7 +106,7 @@ class PortsPanel(QWidget):
 
     def _take_heard(self, found: list[Port]) -> None:
         self._in_reach = found
-        self._say("" if found else "No controller that a description knows is in reach.")
+        self._say("" if found else "No known controller in range.")
         self.look()
 
     def _take_several(self, addresses: list[str]) -> None:

@@ -66,7 +66,7 @@ class FamilyView(QWidget):
         row = QHBoxLayout()
         row.addSpacing(INDENT_PX * min(depth, 8))
         row.addLayout(words, 1)
-        row.addWidget(button("Draft it again", partial(self._again, tune), "link", f"Draft {head} again"))
+        row.addWidget(button("Draft it again", partial(self._again, tune), "small", f"Draft {head} again"))
         self._rows.addLayout(row)
         self._rows.addWidget(rule())
 

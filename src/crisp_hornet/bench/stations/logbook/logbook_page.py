@@ -17,6 +17,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, rule
@@ -49,12 +50,10 @@ class LogbookPage(Station):
         super().__init__(desk, link, theme)
         self.entries: list[Entry] = []
         self.search = QLineEdit()
-        self.search.setPlaceholderText("search in titles and details")
         self.search.setAccessibleName("search the logbook")
         self.search.setClearButtonEnabled(False)
         self.search.textChanged.connect(self._show)
         self.note = QLineEdit()
-        self.note.setPlaceholderText("write a note and press Enter")
         self.note.setAccessibleName("a new note")
         self.note.returnPressed.connect(self._keep_note)
         inside = QWidget()
@@ -63,20 +62,20 @@ class LogbookPage(Station):
         head = QHBoxLayout()
         head.addWidget(label("What happened, the newest first", "title"))
         head.addStretch(1)
-        head.addWidget(button("Export the bike", self._ask_export, "link", "Export the bike with its whole story"))
+        head.addWidget(button("Export the bike", self._ask_export, "small", "Export the bike with its whole story"))
         head.addSpacing(8)
-        head.addWidget(button("Import a bike", self._ask_import, "link", "Import a bike with its story"))
+        head.addWidget(button("Import a bike", self._ask_import, "small", "Import a bike with its story"))
         head.addSpacing(8)
-        head.addWidget(self.search)
+        head.addWidget(Captioned("search", self.search))
         self.search.setFixedWidth(280)
         self.kinds = PageChoice((*SHOWN, FAMILY), "logbook")
         self.kinds.chosen.connect(lambda _at: self._show())
         self.family = FamilyView(desk, self._draft_again)
         self._pages = QStackedWidget()
         write = QHBoxLayout()
-        write.addWidget(self.note, 1)
-        write.addWidget(button("Keep the note", self._keep_note))
-        write.addWidget(button("With a file", self._ask_attach, "", "Keep the note with a picture or another file"))
+        write.addWidget(Captioned("note", self.note), 1)
+        write.addWidget(button("Save the note", self._keep_note))
+        write.addWidget(button("With a file", self._ask_attach, "", "Save the note with a picture or another file"))
         column = column_of(self, margins=(0, 4, 0, 0), spacing=10)
         column.addLayout(head)
         column.addLayout(write)
@@ -201,7 +200,7 @@ class LogbookPage(Station):
         if file.is_file():
             url = QUrl.fromLocalFile(str(file))
             row.addWidget(
-                button("Open", partial(QDesktopServices.openUrl, url), "link", f"Open the attached {file.suffix[1:]}")
+                button("Open", partial(QDesktopServices.openUrl, url), "small", f"Open the attached {file.suffix[1:]}")
             )
         else:
             row.addWidget(label("the attached file is gone", "quiet"))
@@ -245,7 +244,7 @@ class LogbookPage(Station):
         row.addLayout(words, 1)
         if (tune := self._sent_tune(entry)) is not None:
             again = partial(self._draft_again, tune)
-            row.addWidget(button("Draft it again", again, "link", f"Draft {tune.name} of {entry.at:%H:%M} again"))
+            row.addWidget(button("Draft it again", again, "small", f"Draft {tune.name} of {entry.at:%H:%M} again"))
         return row
 
     def meaning(self) -> tuple[str, str]:
@@ -253,5 +252,5 @@ class LogbookPage(Station):
         rides = sum(one.kind == "ride" for one in self.entries)
         return (
             "THE RECORD",
-            f"{len(self.entries)} lines: {sent} about sending, {rides} about rides. It is kept as things happen, nothing to save.",
+            f"{len(self.entries)} lines: {sent} about sending, {rides} about rides. It is written as things happen, nothing to save.",
         )

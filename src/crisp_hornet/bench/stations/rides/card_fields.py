@@ -6,17 +6,25 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.number_field import NumberField
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.documents.ride_card import RideCard
 
-WORDS = {"tyres": "tyres", "wind": "wind", "air": "air", "load": "load", "purpose": "purpose", "timed": "stopwatch"}
+WORDS = {
+    "tyres": "tyres",
+    "wind": "wind",
+    "air": "air temperature",
+    "load": "load",
+    "purpose": "purpose",
+    "timed": "stopwatch",
+}
 HINTS = {
     "air": "as 18 °C: comparisons take it into account",
     "wind": "as 12 km/h from the west, or calm: comparisons take it into account",
     "load": "as 40 kg of bread, or empty: comparisons take it into account",
     "timed": "at full throttle, as 100 m in 9.8 s and 10.4 s, there and back; or 0 to 25 km/h in 6.2 s",
 }
-VOLTS = {"rested_start_v": "V before", "rested_end_v": "V after"}
+VOLTS = {"rested_start_v": "V at rest, before", "rested_end_v": "V at rest, after"}
 LEAST_V, MOST_V = 5.0, 200.0
 
 
@@ -25,27 +33,26 @@ class CardFields(QWidget):
 
     changed = pyqtSignal()
 
-    def __init__(self, name: str, after: bool) -> None:
+    def __init__(self, name: str, after: bool, across: int = 4) -> None:
         super().__init__()
         names = WORDS | {key: words for key, words in VOLTS.items() if after or key == "rested_start_v"}
         self.volts = {key: NumberField("", "V", LEAST_V, MOST_V, thousandths=True) for key in VOLTS if key in names}
         self.fields: dict[str, QLineEdit] = {key: self.volts.get(key) or QLineEdit() for key in names}
         self._kept = RideCard()
-        self.told = label("", "quiet")
-        across = 4 if after else len(names)
+        self.told = label("", "quiet", wrap=True)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         for at, (key, field) in enumerate(self.fields.items()):
             field.setAccessibleName(f"{name}: {names[key]}")
-            field.setPlaceholderText(names[key])
             field.setToolTip(HINTS.get(key, ""))
             if key in VOLTS:
-                field.setToolTip(f"voltage of the rested pack {names[key].removeprefix('V ')} the ride")
+                field.setToolTip(f"pack voltage at rest {names[key].removeprefix('V ')} the ride")
             field.setMaxLength(200)
             field.editingFinished.connect(self.changed)
-            grid.addWidget(field, at // across, at % across)
+            grid.addWidget(Captioned(names[key], field, above=True), at // across, at % across)
         grid.addWidget(self.told, len(self.fields), 0, 1, across)
+        grid.setRowStretch(len(self.fields) + 1, 1)
         self.told.hide()
 
     def show_card(self, card: RideCard) -> None:
@@ -69,6 +76,6 @@ class CardFields(QWidget):
             if values[key] is None and not self.volts[key].blank:
                 values[key] = getattr(self._kept, key)
                 wrong.append(words.removeprefix("V "))
-        self.told.setText(f"Rested voltage {' and '.join(wrong)}: {LEAST_V:g} to {MOST_V:g} V is needed.")
+        self.told.setText(f"Voltage at rest {' and '.join(wrong)}: {LEAST_V:g} to {MOST_V:g} V is needed.")
         self.told.setVisible(bool(wrong))
         return self._kept.model_copy(update=values)

@@ -29,7 +29,6 @@ class FlawsPanel(QWidget):
         inside.setLayout(self._list)
         column = column_of(self, margins=0)
         column.addWidget(column_scroll(inside))
-        self.setMaximumHeight(150)
 
     def refresh(self) -> None:
         """List the flaws of the open ride."""
@@ -38,13 +37,13 @@ class FlawsPanel(QWidget):
             name = long_name(flaw.channel) if flaw.channel in TABLE else "times"
             row = QHBoxLayout()
             if flaw.mends:
-                box = Confirm(self.theme, f"mend {flaw.kind} of {name}")
+                box = Confirm(self.theme, f"fix {flaw.kind} of {name}")
                 box.setChecked(flaw.id not in self._desk.ride.left_flaws)
                 box.toggled.connect(partial(self._switch, flaw.id))
                 row.addWidget(box)
             row.addWidget(label(f"{name}: {self._desk.units.text(flaw.text)}", wrap=True), 1)
             show = partial(self.shown_at.emit, flaw.from_s)
-            row.addWidget(button(f"at {clock(flaw.from_s)}", show, "link", f"Show {flaw.kind} of {name}"))
+            row.addWidget(button(f"{clock(flaw.from_s)} ›", show, "place", f"Show {flaw.kind} of {name}"))
             self._list.addLayout(row)
         self._list.addStretch(1)
 

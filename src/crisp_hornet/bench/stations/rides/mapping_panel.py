@@ -67,7 +67,7 @@ class MappingPanel(QWidget):
         self.channels: dict[int, QComboBox] = {}
         self.units: dict[int, QComboBox] = {}
         self._about = label("", "quiet", wrap=True)
-        self.steady = Confirm(theme, "mend the clock")
+        self.steady = Confirm(theme, "fix the timestamps")
         self.steady.toggled.connect(self._set_steady)
         self._faults = label("", wrap=True)
         self._grid = QGridLayout()
@@ -79,7 +79,7 @@ class MappingPanel(QWidget):
         column.addStretch(1)
         acts = QHBoxLayout()
         acts.addStretch(1)
-        acts.addWidget(button("Leave this log", self.dropped.emit, "link"))
+        acts.addWidget(button("Discard this log", self.dropped.emit, "small"))
         outer = column_of(self, margins=0)
         outer.addWidget(self._about)
         clock = QHBoxLayout()
@@ -122,13 +122,11 @@ class MappingPanel(QWidget):
     def _add_row(self, row: int, at: int, column: Column, mapping: Mapping) -> None:
         known = next((one for one in mapping.assigned if one.column == at), None)
         name = f"{column.name}{f' ({shown_unit(column.unit)})' if column.unit else ''}"
-        box = Chooser()
-        box.setAccessibleName(f"channel of {column.name}")
+        box = Chooser(f"channel of {column.name}")
         box.addItems([NOTHING, *(long_name(one) for one in CHANNEL_UNIT)])
         box.setCurrentIndex(list(CHANNEL_UNIT).index(known.channel) + 1 if known else 0)
         box.activated.connect(partial(self._set_channel, at))
-        unit = Chooser()
-        unit.setAccessibleName(f"unit of {column.name}")
+        unit = Chooser(f"unit of {column.name}")
         if known is not None:
             choices = ["as it is", *units_of(CHANNEL_UNIT[known.channel])]
             unit.addItems([shown_unit(one) for one in choices])

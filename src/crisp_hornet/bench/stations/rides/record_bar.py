@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -16,7 +16,8 @@ from crisp_hornet.bench.stations.rides.card_fields import CardFields
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
-from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.fields import Captioned
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.pack.resting import REST_A
@@ -32,6 +33,10 @@ from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 RECORDINGS = "recordings"
 FREE = "free ride"
 RECORDING = "a ride is being recorded"
+NOT_CONNECTED = (
+    "Here a ride is recorded live, 50 rows a second, with laps, notes and a guided test programme. "
+    "It needs the controller: hook it up first."
+)
 STILL_S = 180.0
 LEAST_KG, MOST_KG = 1.0, 1000.0
 FAST_MS = 20  # 50 readings a second while recording
@@ -54,11 +59,9 @@ class RecordBar(QWidget):
         self.waits.setChecked(True)
         self.card = CardFields("ride card", after=False)
         self.fields = self.card.fields
-        self.programme = Chooser()
-        self.programme.setAccessibleName("test programme to be led through")
+        self.programme = Chooser("test programme to be guided through")
         self.programme.activated.connect(lambda _at: self.refresh())
         self.flywheel = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG)
-        self.flywheel.setPlaceholderText(say("flywheel, {unit}", unit=Symbol("kg")))
         self.flywheel.setAccessibleName(
             say("on a stand: what the flywheel weighs at the tyre, {unit}; empty on the road", unit=Symbol("kg"))
         )
@@ -70,34 +73,38 @@ class RecordBar(QWidget):
         self._stop = button("End the recording", self.stop, "large")
         self._lap = button("Lap  F2", self.lap, "large", "Mark a lap")
         self.note = QLineEdit()
-        self.note.setPlaceholderText("F3: a note of this moment, Enter keeps it")
         self.note.setAccessibleName("note while recording")
         self.note.returnPressed.connect(self._take_note)
-        self._told = label("", "quiet")
+        self._told = label("", "value")
         self._led, self._last_run = label("", wrap=True), label("", "quiet", wrap=True)
-        row = QHBoxLayout()
-        for widget in (
-            self._start,
-            self.programme,
-            self.flywheel,
-            self.waits,
-            self._waits_label,
-            self._stop,
-            self._lap,
-        ):
-            row.addWidget(widget)
-        row.addWidget(self.note, 1)
-        row.addWidget(self._told)
-        row.addStretch(0)
-        column = column_of(self, margins=0, spacing=4)
-        column.addLayout(row)
-        for below in (self.card, self._led, self._last_run):
-            column.addWidget(below)
+        self._lay_out()
         QShortcut(QKeySequence("F2"), self).activated.connect(self.lap)
         QShortcut(QKeySequence("F3"), self).activated.connect(self.begin_note)
         link.live_changed.connect(self._take)
         link.changed.connect(self.refresh)
         desk.held.changed.connect(self.refresh)  # the page calls it first, once the bar stands in it
+
+    def _lay_out(self) -> None:
+        self._programme_row = Captioned("test programme", self.programme)
+        self._flywheel_row = Captioned("flywheel", self.flywheel)
+        self._note_row = Captioned("note of this moment, F3, then Enter", self.note)
+        self._nothing = label(NOT_CONNECTED, wrap=True)
+        before, riding = row_of(spacing=14), row_of(spacing=10)
+        for widget in (self._start, self._programme_row, self._flywheel_row, self.waits, self._waits_label):
+            before.addWidget(widget)
+        before.addStretch(1)
+        riding.addWidget(self._stop)
+        riding.addWidget(self._lap)
+        riding.addWidget(self._note_row, 1)
+        column = column_of(self, margins=(0, 8, 0, 0), spacing=12)
+        column.addWidget(self._nothing)
+        column.addWidget(self._told)
+        column.addLayout(before)
+        column.addLayout(riding)
+        column.addWidget(self.card)
+        for below in (self._led, self._last_run):
+            column.addWidget(below)
+        column.addStretch(1)
 
     @property
     def folder(self) -> Path:
@@ -243,14 +250,17 @@ class RecordBar(QWidget):
         if [self.programme.itemText(at) for at in range(self.programme.count())] != titles:
             self.programme.clear()
             self.programme.addItems(titles)
-        self.setVisible(recording or self._link.contact is not None)
-        before = (self._start, self.programme, self.waits, self._waits_label, self.card)
-        while_riding = (self._stop, self._lap, self.note, self._told)
-        for widget, shown in [(one, not recording) for one in before] + [(one, recording) for one in while_riding]:
+        can = self._link.contact is not None
+        before = (self._start, self._programme_row, self.waits, self._waits_label, self.card)
+        while_riding = (self._stop, self._lap, self._note_row, self._told)
+        for widget, shown in [(one, can and not recording) for one in before] + [
+            (one, recording) for one in while_riding
+        ]:
             widget.setVisible(shown)
+        self._nothing.setVisible(not can and not recording)
         if not recording and chosen is not None:
             self._led.setText(f"{chosen.title}: {chosen.purpose}. {chosen.caution}")
-        self.flywheel.setVisible(not recording and chosen is not None and chosen.id == "dyno")
-        self._led.setVisible(self.lead is not None if recording else chosen is not None)
+        self._flywheel_row.setVisible(can and not recording and chosen is not None and chosen.id == "dyno")
+        self._led.setVisible(self.lead is not None if recording else can and chosen is not None)
         self._last_run.setVisible(recording and self.lead is not None)
         self._tell()

@@ -24,11 +24,11 @@ class RestRow(QWidget):
         self._resting: Resting | None = None
         self._ride_id = 0
         self._told = label("", "quiet")
-        self._take_now = button("Take it now", self.take, "link", "Take the pack's voltage as rested")
+        self._take_now = button("Take it now", self.take, "small", "Use the pack voltage as voltage at rest")
         row = row_of(self, margins=0)
         row.addWidget(self._told)
         row.addWidget(self._take_now)
-        row.addWidget(button("Not for this ride", self.leave, "link", "Do not wait for the rested voltage"))
+        row.addWidget(button("Not for this ride", self.leave, "small", "Do not wait for the voltage at rest"))
         row.addStretch(1)
         link.live_changed.connect(self._take_live)
         self.hide()
@@ -69,5 +69,5 @@ class RestRow(QWidget):
         volts, lasted = round(self._resting.volts, 2), self._resting.lasts_s
         if self._ride_id == self._desk.ride.id:
             self._desk.ride.keep_card(self._desk.ride.card.model_copy(update={"rested_end_v": volts}))
-            self._desk.said.emit("settled", f"Rested voltage {volts:g} V after {clock(lasted)} is on the ride's card.")
+            self._desk.said.emit("settled", f"Voltage at rest {volts:g} V after {clock(lasted)} is on the ride's card.")
         self.leave()

@@ -1,4 +1,4 @@
-"""Beside the traces: the track coloured by a channel, small pictures of it, and the figures of what is in view."""
+"""Beside the traces, of one channel: the track coloured by a channel, small pictures of it, and the figures of what is in view."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from crisp_hornet.bench.stations.rides.track_map import TrackMap
 from crisp_hornet.bench.stations.rides.two_channels import Against
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
@@ -29,21 +30,19 @@ from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.core.ride.spread import stretch, time_at
 from crisp_hornet.documents.channels import UNITS, long_name
 
-PICTURES = ("time at", "against", "profile")
+PICTURES = ("histogram", "scatter", "profile")
 UNSEEN = ("lat_deg", "lon_deg")
 
 
 class RideSide(QWidget):
-    """The right side of Rides."""
+    """Pictures and figures of the channel that is looked at."""
 
     def __init__(self, desk: Desk, theme: Theme, view: RideView) -> None:
         super().__init__()
         self._desk, self._view = desk, view
         self._way: tuple[Ride, Array | None] | None = None
-        self.channel, self.across = Chooser(), Chooser()
-        self.channel.setAccessibleName("channel to look at")
+        self.channel, self.across = Chooser("channel to look at"), Chooser("channel across")
         self.channel.activated.connect(lambda _at: view.look_at(self._name))
-        self.across.setAccessibleName("channel it is drawn against")
         self.across.activated.connect(lambda _at: self._show_picture())
         self.track, self.bars, self.against, self.profile = (
             TrackMap(theme),
@@ -62,7 +61,7 @@ class RideSide(QWidget):
     def _lay_out(self) -> None:
         against = QWidget()
         both = column_of(against, margins=0)
-        both.addWidget(self.across)
+        both.addWidget(Captioned("across", self.across))
         both.addWidget(self.against)
         self._stack = QStackedWidget()
         self._pages = (self.bars, against, self.profile)
@@ -74,7 +73,7 @@ class RideSide(QWidget):
         column = QVBoxLayout(self._inside)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(self.channel)
+        column.addWidget(Captioned("channel", self.channel))
         column.addWidget(self.track)
         column.addWidget(self.pictures)
         column.addWidget(self._stack)
@@ -189,7 +188,7 @@ class RideSide(QWidget):
     def _show_view(self) -> None:
         if self.isVisible():
             self._show_figures()
-            if self.pictures.at == PICTURES.index("against"):
+            if self.pictures.at == PICTURES.index("scatter"):
                 self._show_against()
 
     @property
@@ -206,7 +205,7 @@ class RideSide(QWidget):
         told = f"{clock(low)} to {clock(high)}: {self._figures(self._ride(self._name), low, high)}"
         laid = self._view.beside
         if laid is not None and laid.ride.has(self._name):
-            told += f"\nbehind it: {self._figures(laid.ride, low, high)}"
+            told += f"\nother ride: {self._figures(laid.ride, low, high)}"
         self.figures.setText(told)
 
     def _figures(self, ride: Ride, from_s: float, to_s: float) -> str:

@@ -10,11 +10,12 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.overview import Overview
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.bench.widgets.trace_rows import GROUPS
+from crisp_hornet.bench.widgets.trace_rows import GROUPS, Rows
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.core.ride.along import Beside, beside
 from crisp_hornet.core.ride.channels import Ride
@@ -46,7 +47,7 @@ class WorkedOut:
         return made[3]
 
 
-ALONE = "no other ride behind"
+ALONE = "none"
 
 
 class RideView(QWidget):
@@ -63,13 +64,16 @@ class RideView(QWidget):
         self._beside_of: tuple[Ride, int] | None = None
         self._kept: list[KeptRide] = []
         self._stale = True
+        self._own_rows: dict[str, Rows] = {}
+        self.shown_rows: Rows = ()
         self.traces, self.overview = Traces(theme), Overview(theme)
         self.groups = PageChoice(tuple(GROUPS), "traces")
-        self.axis = PageChoice(("by time", "by way"), "axis")
-        self.other = Chooser()
-        self.other.setAccessibleName("ride to lay behind")
+        self.axis = PageChoice(("by time", "by distance"), "axis")
+        self.other = Chooser("ride to compare with")
         self.other.addItem(ALONE)
         self.other.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.other.setMinimumContentsLength(14)
+        self.other_row = Captioned("compare with", self.other)
         self._cursor = label("", "quiet", wrap=True)
         self._cursor.setMinimumHeight(36)
         self._laying = Background(DocumentError)
@@ -88,7 +92,7 @@ class RideView(QWidget):
         choices.addWidget(self.groups)
         choices.addWidget(self.axis)
         choices.addStretch(1)
-        choices.addWidget(self.other, 2)
+        choices.addWidget(self.other_row)
         column = column_of(self, margins=0, spacing=4)
         column.addLayout(choices)
         column.addWidget(self.traces, 1)
@@ -99,6 +103,21 @@ class RideView(QWidget):
     def group(self) -> str:
         """The group of channels that is shown."""
         return list(GROUPS)[self.groups.at]
+
+    @property
+    def every_row(self) -> Rows:
+        """All rows of the group, with the channel that is looked at."""
+        rows = GROUPS[self.group]
+        rows = (("ahead_s",), *rows) if self.beside is not None else rows
+        return rows if any(self.besides in row for row in rows) else (*rows, (self.besides,))
+
+    def set_rows(self, rows: Rows | None) -> None:
+        """Show these rows of the group, from the top; None shows its usual ones."""
+        if rows is None:
+            self._own_rows.pop(self.group, None)
+        else:
+            self._own_rows[self.group] = rows
+        self.refresh()
 
     @property
     def shown(self) -> Ride | None:
@@ -114,15 +133,12 @@ class RideView(QWidget):
         if self._stale:
             return
         ride = self._desk.ride.cleaned
-        for widget in (self.groups, self.axis, self.other, self.overview):
+        for widget in (self.groups, self.axis, self.other_row, self.overview):
             widget.setVisible(ride is not None)
         self._offer_others()
         if self._beside_of is not None and self._beside_of[0] is not ride:
             self._lay_behind()
-        rows = GROUPS[self.group]
-        rows = (("ahead_s",), *rows) if self.beside is not None else rows
-        if not any(self.besides in row for row in rows):
-            rows = (*rows, (self.besides,))
+        self.shown_rows = rows = self._own_rows.get(self.group, self.every_row)
         needed = [name for row in rows for name in row]
         shown = (
             ride
@@ -144,6 +160,9 @@ class RideView(QWidget):
     def look_at(self, channel: str) -> None:
         """Show one channel more than its group has."""
         self.besides = channel
+        own = self._own_rows.get(self.group)
+        if own is not None and not any(channel in row for row in own):
+            self._own_rows[self.group] = (*own, (channel,))
         self.refresh()
 
     # --- another ride behind --------------------------------------------------------------------------------
@@ -157,7 +176,7 @@ class RideView(QWidget):
         chosen = self._kept[at].id if 0 <= at < len(self._kept) else 0
         self._kept = kept
         self.other.clear()
-        self.other.addItems([ALONE, *(f"behind it: {one.name}" for one in kept)])
+        self.other.addItems([ALONE, *(one.name for one in kept)])
         self.other.setCurrentIndex(next((at for at, one in enumerate(kept, 1) if one.id == chosen), 0))
         self.other.setEnabled(bool(kept))
 
@@ -195,7 +214,7 @@ class RideView(QWidget):
         how = (
             f"found by its course ({100 * laid.fit:.0f} %)"
             if laid.fit
-            else "laid start to start: nothing told where they meet"
+            else "aligned at the start: no common route found"
         )
         self._desk.said.emit("note", f"{laid.ride.name} lies behind, {how}.")
 

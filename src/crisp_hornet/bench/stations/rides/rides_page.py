@@ -13,31 +13,31 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.moments import time_words
-from crisp_hornet.bench.stations.rides.card_fields import CardFields
-from crisp_hornet.bench.stations.rides.flaws_panel import FlawsPanel
 from crisp_hornet.bench.stations.rides.log_files import EXPORTS, FILES, Opened, export, joined, opened
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
 from crisp_hornet.bench.stations.rides.rest_row import RestRow
-from crisp_hornet.bench.stations.rides.ride_side import RideSide
 from crisp_hornet.bench.stations.rides.ride_view import RideView
-from crisp_hornet.bench.stations.rides.runs_panel import RunsPanel
+from crisp_hornet.bench.stations.rides.rides_side import RidesSide
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, label, shortened
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.evidence.peaks import energy
 from crisp_hornet.core.ride.joining import Joined
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.documents.saying import counted, quantity, say
 from crisp_hornet.documents.saying import joined as in_a_row
-from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.garage.rides import KeptRide
 from crisp_hornet.rides.mapping import kept_rows
 from crisp_hornet.rides.recorder import ENDING, bike_of
 from crisp_hornet.rides.registry import read_ride
 from crisp_hornet.rides.taking import Loaded, take
+
+LOOK, RECORD, MAPPING = range(3)
 
 
 class RidesPage(Station):
@@ -51,27 +51,16 @@ class RidesPage(Station):
         self._import.done.connect(self._take_opened)
         self.panel = MappingPanel(theme)
         self.panel.dropped.connect(lambda: self._show_panel(False))
-        self.flaws = FlawsPanel(desk, theme)
-        self.flaws.shown_at.connect(self._show_at)
-        self._flaws_link = button(
-            "", lambda: self._switch(self.flaws), "link", "Show what was found wrong with the ride"
-        )
-        self._join_link = button("Join another log", self._ask_join, "link")
+        self._join_link = button("Join another log", self._ask_join, "small")
         self._export_link = button(
-            "Export", self._ask_export, "link", "Export the ride, what is in view of it, or the picture"
+            "Export the ride", self._ask_export, "small", "Export the ride, what is in view of it, or the picture"
         )
         self._views = QStackedWidget()
         self.recording = RecordBar(desk, link, theme)
         self.recording.recorded.connect(self._take_recorded)
         self.recording.told.connect(self.news)
         self.rest = RestRow(desk, link)
-        self.card = CardFields("card of the ride", after=True)
-        self.card.changed.connect(lambda: self.desk.ride.keep_card(self.card.card))
-        self.runs = RunsPanel(desk, theme)
-        self.runs.shown_between.connect(lambda low, high: self.traces.show_between(low - 3, high + 3))
-        self._card_link = button("Card", lambda: self._switch(self.card), "link", "Show the card of the ride")
-        self._runs_link = button("Runs", lambda: self._switch(self.runs), "link", "Show the test runs in the ride")
-        self._left_link = button("", self.take_left, "link", "Take a recording that was left behind")
+        self._left_link = button("", self.take_left, "small", "Import a recording that was not finished")
         self._import.failed.connect(self._take_failure)
         self._finishing = Background(DocumentError)
         self._finishing.done.connect(self._take_finished)
@@ -89,10 +78,12 @@ class RidesPage(Station):
         self._list.itemClicked.connect(self._open_item)
         self._title = label("", "title")
         self._about = label("", "quiet")
-        self._cancel = button("Cancel the import", self._cancel_import, "link")
+        self._cancel = button("Cancel the import", self._cancel_import, "small")
         self.view = RideView(desk, theme)
         self.traces = self.view.traces
-        self.beside = RideSide(desk, theme, self.view)
+        self.beside = RidesSide(desk, theme, self.view)
+        self.pages = PageChoice(("Look", "Record"), "Rides", 16)
+        self.pages.chosen.connect(self._show_page)
         self._lay_out()
         self.recording.refresh()
         desk.ride.changed.connect(self._show)
@@ -100,8 +91,9 @@ class RidesPage(Station):
         desk.units_changed.connect(self._show)
         self._show()
 
-    def _show_at(self, at_s: float) -> None:
-        self.traces.point_at(at_s)
+    def _show_page(self, at: int) -> None:
+        self._views.setCurrentIndex(RECORD if at else LOOK)
+        self._show()
 
     def _lay_out(self) -> None:
         left = column_of(spacing=6)
@@ -110,28 +102,19 @@ class RidesPage(Station):
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)
-        for one in (
-            self._left_link,
-            self._cancel,
-            self._flaws_link,
-            self._card_link,
-            self._runs_link,
-            self._join_link,
-            self._export_link,
-        ):
+        for one in (self._left_link, self._cancel, self._join_link, self._export_link):
             head.addWidget(one)
             head.addSpacing(6)
         ride = QWidget()
         middle = column_of(ride, margins=0, spacing=4)
-        for widget in (self.recording, self.rest, self._about, self.flaws, self.card, self.runs):
+        for widget in (self.rest, self._about):
             middle.addWidget(widget)
         middle.addWidget(self.view, 1)
-        for panel in self._panels:
-            panel.hide()
-        self._views.addWidget(ride)
-        self._views.addWidget(self.panel)
+        for page in (ride, self.recording, self.panel):
+            self._views.addWidget(page)
         outer = column_of(spacing=4)
         outer.addLayout(head)
+        outer.addWidget(self.pages)
         outer.addWidget(self._views, 1)
         row = row_of(self, margins=(0, 4, 0, 0), spacing=20)
         row.addLayout(left)
@@ -171,13 +154,14 @@ class RidesPage(Station):
         self._take_import(loaded)
 
     def _show_panel(self, mapping: bool) -> None:
-        self._views.setCurrentIndex(1 if mapping else 0)
+        self._views.setCurrentIndex(MAPPING if mapping else LOOK)
+        self.pages.mark(0)
         self._show()
 
     @property
     def mapping(self) -> bool:
         """Whether a log's columns are being mapped."""
-        return self._views.currentIndex() == 1
+        return self._views.currentIndex() == MAPPING
 
     def _cancel_import(self) -> None:
         self._import.cancel()
@@ -227,18 +211,12 @@ class RidesPage(Station):
         self._title.setText("Importing" if self._import.running else shortened(title, 40))
         self._title.setToolTip(title)
         left = len(self.recording.left()) if self.desk.bike is not None else 0
-        self._left_link.setText(f"{left} recording{'s' if left != 1 else ''} left behind")
+        self._left_link.setText(f"{counted(left, 'recording')} not finished")
         self._left_link.setVisible(left > 0)
-        self._flaws_link.setText(f"{len(self.desk.ride.flaws)} found wrong")
-        self._flaws_link.setVisible(bool(self.desk.ride.flaws) and not self.mapping)
-        self.flaws.setVisible(self.flaws.isVisibleTo(self) and bool(self.desk.ride.flaws))
-        self.flaws.refresh()
-        self.runs.refresh()
-        self.card.show_card(self.desk.ride.card)
-        for panel in self._panels if ride is None else ():
-            panel.hide()
-        for link in (self._card_link, self._runs_link, self._join_link, self._export_link):
-            link.setVisible(ride is not None and not self.mapping)
+        looking = self._views.currentIndex() == LOOK
+        self.pages.setVisible(not self.mapping)
+        for link in (self._join_link, self._export_link):
+            link.setVisible(ride is not None and looking)
         self._about.setText(
             self._summary()
             if ride
@@ -246,7 +224,7 @@ class RidesPage(Station):
         )
         self.view.refresh()
         # what is beside is of the ride that is open, not of the log being read
-        self.beside.offer(ride is not None and not self.mapping)
+        self.beside.refresh(ride is not None and looking)
         self.news.emit()
 
     def side(self) -> QWidget | None:
@@ -265,6 +243,17 @@ class RidesPage(Station):
         words.append(f"ridden on {self.desk.ride.tune.name}" if self.desk.ride.tune else "tune not known")
         return " · ".join(self.desk.units.text(word) for word in words)
 
+    def escape(self) -> bool:
+        if self._import.running:
+            self._cancel_import()
+        elif self.mapping:
+            self._show_panel(False)
+        elif self.pages.at == 1 and self.recording.recorder is None:
+            self.pages.choose(0)
+        else:
+            return False
+        return True
+
     def state(self) -> BoltState:
         return BoltState.IN_WORK if self._import.running or self.recording.so_far else super().state()
 
@@ -274,7 +263,7 @@ class RidesPage(Station):
     def under_way(self) -> str:
         if self.recording.recorder is None:
             return ""
-        return "A ride is being recorded. End the recording, keep the ride, and close?"
+        return "A ride is being recorded. End the recording, save the ride, and close?"
 
     def finish(self) -> None:
         self.recording.stop()
@@ -287,16 +276,16 @@ class RidesPage(Station):
             told = (
                 f"<b>{unsure} column{'s are' if unsure != 1 else ' is'} guessed</b>: look at them. " if unsure else ""
             )
-            return "WHAT IS WHAT", f"{told}What is set here is remembered for the next log of this source."
+            return "COLUMNS OF THE LOG", f"{told}What is set here is remembered for the next log of this source."
         if self.desk.ride.cleaned is None:
             return "A RIDE IS EVIDENCE", "With a log, what the tune really did can be laid over what was predicted."
         return (
             "LOOKING",
-            "Drag pans, with Shift it zooms to what it passes over, so does the wheel; left and right move the cursor, Home shows all.",
+            "Drag to pan, Shift-drag or wheel to zoom, arrow keys move the cursor, Home shows all.",
         )
 
     def act_text(self) -> str:
-        return "Take the ride" if self.mapping else "Import a log"
+        return "Import this ride" if self.mapping else "Import a log"
 
     def act_enabled(self) -> bool:
         return self.desk.bike is not None and not self._import.running
@@ -343,18 +332,7 @@ class RidesPage(Station):
             return
         self._take_recorded(left[0])
 
-    # --- panels, joining, export ----------------------------------------------------------------------------
-
-    @property
-    def _panels(self) -> tuple[QWidget, ...]:
-        return (self.flaws, self.card, self.runs)
-
-    def _switch(self, wanted: QWidget) -> None:
-        """Show one panel above the traces, or none."""
-        shown = wanted.isVisible()
-        for panel in self._panels:
-            panel.setVisible(panel is wanted and not shown)
-        self.runs.refresh()
+    # --- joining, export ----------------------------------------------------------------------------
 
     def _ask_join(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Join another log of this ride", "", FILES)

@@ -11,6 +11,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -31,8 +32,7 @@ class RunsPanel(QWidget):
         self._desk, self.theme = desk, theme
         self.results: list[Result] = []
         self._of: tuple[Ride | None, int] = (None, -1)
-        self.choice = Chooser()
-        self.choice.setAccessibleName("test programme to look for")
+        self.choice = Chooser("test programme to look for")
         self.choice.activated.connect(lambda _at: self.refresh())
         self._looking = Background()
         self._looking.done.connect(self._take)
@@ -40,9 +40,8 @@ class RunsPanel(QWidget):
         inside = QWidget()
         inside.setLayout(self._list)
         column = column_of(self, margins=0)
-        column.addWidget(self.choice)
+        column.addWidget(Captioned("look for", self.choice))
         column.addWidget(column_scroll(inside))
-        self.setFixedHeight(170)
         self.choice.addItems([one.title for one in programmes(self._levels)])
 
     @property
@@ -73,7 +72,7 @@ class RunsPanel(QWidget):
         for one in sorted(results, key=lambda run: not run.usable)[:MOST_SHOWN]:
             row = QHBoxLayout()
             show = partial(self.shown_between.emit, one.from_s, one.to_s)
-            row.addWidget(button(f"at {clock(one.from_s)}", show, "link", f"Show the run at {clock(one.from_s)}"))
+            row.addWidget(button(f"{clock(one.from_s)} ›", show, "place", f"Show the run at {clock(one.from_s)}"))
             row.addWidget(label(self._desk.units.text(one.text), "" if one.usable else "quiet", wrap=True), 1)
             self._list.addLayout(row)
         self._list.addStretch(1)

@@ -35,14 +35,14 @@ class TimeAt(QWidget):
         if seconds.size:
             most = int(np.argmax(seconds))
             self.setAccessibleName(
-                f"time at: most at {edges[most]:.4g} to {edges[most + 1]:.4g} {unit}, {clock(float(seconds[most]))}"
+                f"histogram: most at {edges[most]:.4g} to {edges[most + 1]:.4g} {unit}, {clock(float(seconds[most]))}"
             )
         self.update()
 
     def show_kinds(self, kinds: list[tuple[str, float]]) -> None:
         """Show how long (s) each of a few kinds held, by its word."""
         self._kinds, self._unit = kinds[:MOST_KINDS], ""
-        self.setAccessibleName("time at: " + ", ".join(f"{word} {clock(seconds)}" for word, seconds in kinds))
+        self.setAccessibleName("histogram: " + ", ".join(f"{word} {clock(seconds)}" for word, seconds in kinds))
         self.update()
 
     def _paint_kinds(self, painter: QPainter) -> None:

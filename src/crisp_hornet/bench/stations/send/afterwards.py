@@ -39,21 +39,21 @@ class Afterwards(QWidget):
         cycle, contact = self._power_cycle, self._link.contact
         if cycle.waiting:
             self._row.addWidget(label(words.CYCLE_WAITS if cycle.lost else words.CYCLE, wrap=True), 1)
-            self._row.addWidget(button("Do not wait", cycle.give_up, "large", "Give up the power cycle"))
+            self._row.addWidget(button("Do not wait", cycle.give_up, "large", "Skip the power cycle"))
             return
         if contact is None or self._link.busy or sending:
             return
         if report is not None and report.outcome is Outcome.PROVED and not contact.blocked:
             self._offer_lasting(report, contact)
         if backup is not None:
-            self._row.addWidget(button("Back to the draft", self.draft_asked.emit, "link"))
+            self._row.addWidget(button("Back to the draft", self.draft_asked.emit, "small"))
         else:
             self._offer_backup(contact)
         self._row.addStretch(1)
 
     def _offer_lasting(self, report: Report, contact: ContactMade) -> None:
         if report.kept is Kept.NO and contact.unkept:
-            self._row.addWidget(button("Keep it over power-off", self.keep_asked.emit, "large"))
+            self._row.addWidget(button("Make it permanent", self.keep_asked.emit, "large"))
         elif report.kept in (Kept.SAID, Kept.SEEN):
             self._row.addWidget(button("Prove it by a power cycle", self._power_cycle.begin, "large"))
 
@@ -65,15 +65,15 @@ class Afterwards(QWidget):
         at, backup = others[0]
         self._row.addWidget(
             button(
-                f"Draft what the backup of {time_words(at)} holds",
+                f"Load the backup of {time_words(at)} as draft",
                 partial(self._draft, backup, contact),
-                "link",
+                "small",
                 "Draft the newest other backup",
             )
         )
         self._row.addSpacing(14)
         put_back = partial(self.restore_asked.emit, backup)
-        self._row.addWidget(button("put it back as it is", put_back, "link", "Put the newest other backup back"))
+        self._row.addWidget(button("Restore it unchanged", put_back, "small", "Restore the newest other backup"))
 
     def _draft(self, backup: Backup, contact: ContactMade) -> None:
         try:

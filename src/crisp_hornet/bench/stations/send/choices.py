@@ -25,9 +25,8 @@ class Against(Chooser):
     """The controller first, then the tunes sent before, newest first."""
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
+        super().__init__("compare the draft with")
         self._desk = desk
-        self.setAccessibleName("compare the draft with")
         self.setMinimumHeight(34)
 
     def refresh(self, wanted: bool) -> None:
@@ -52,15 +51,15 @@ class HowLong(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self.trial = Choice(theme, "Trial: it runs until power-off, then the earlier values are back")
-        self.keep = Choice(theme, "Keep: it outlasts power-off")
+        self.trial = Choice(theme, "Trial: active until power-off, then the old values return")
+        self.keep = Choice(theme, "Permanent: stays after power-off")
         self.trial.setChecked(True)
         self._why_not = label("", "quiet", wrap=True)
         self._group = QButtonGroup(self)
         self._group.addButton(self.trial)
         self._group.addButton(self.keep)
         column = column_of(self, margins=0)
-        column.addWidget(label("HOW LONG", "caps"))
+        column.addWidget(label("TRIAL OR PERMANENT", "caps"))
         for one in (self.trial, self._why_not, self.keep):
             column.addWidget(one)
 

@@ -62,7 +62,7 @@ def _line(change: Change, held: Held | None = None) -> ChangeLine:
         note = f"{asked} asked; rounded to the controller's step of {change.register.step:g} {unit}, to the safe side"
     if change.register.needs_power_cycle:
         note = f"{note}; " if note else ""
-        note += "counts after the next power-off"
+        note += "active after a power cycle"
     return ChangeLine(
         change.register.label,
         said(change.register, change.before),

@@ -86,5 +86,5 @@ def judge(made: ContactMade, expected: Raws, identity: Identity) -> Report:
     more = f" and {len(lost) - MOST_NAMED} more" if len(lost) > MOST_NAMED else ""
     return Report(
         Outcome.NOT_PROVED,
-        f"Not kept over the power cycle: {'; '.join(told)}{more}. Send it again, or put a backup back.",
+        f"Lost at the power cycle: {'; '.join(told)}{more}. Send it again, or put a backup back.",
     )

@@ -30,6 +30,7 @@ from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.rules import Strength, Warning_
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import Change
@@ -66,7 +67,7 @@ class SendPage(Station):
         self._bar.setTextVisible(False)
         self._bar.hide()
         self._step = label("", "quiet")
-        self._stop = button("Stop and take back", link.stop, "large")
+        self._stop = button("Stop and restore", link.stop, "large")
         self._stop.hide()
         link.contact_made.connect(self._forget_report)
         self.power_cycle = PowerCycle(link)  # hears of a contact after the earlier report was let go
@@ -308,7 +309,7 @@ class SendPage(Station):
         back = self._target.restore is not None
         if report.outcome is Outcome.PROVED and running is not None:
             take = self.desk.held.take_restored if back else self.desk.take_sent
-            take(running, report.message, in_words or ["kept what ran"], kept)
+            take(running, report.message, in_words or ["made permanent what was active"], kept)
         else:
             what = "backup" if back else tune.name
             self.desk.log("send", f"Send {report.outcome.value}: {what}", f"{'; '.join(in_words)}. {report.message}")
@@ -353,7 +354,7 @@ class SendPage(Station):
             return "sending"
         if self.report is not None:
             return self.report.outcome.value
-        return "a backup to put back" if self.backup is not None else super().caption()
+        return "a backup to restore" if self.backup is not None else super().caption()
 
     def meaning(self) -> tuple[str, str]:
         if self._sending:
@@ -366,7 +367,7 @@ class SendPage(Station):
         if contact is None:
             return words.NOT_CONNECTED
         if self._blocked:
-            return "NOT TO THIS ONE", f"<b>{self._blocked}.</b> Nothing is written to it."
+            return "SENDING IS BLOCKED", f"<b>{self._blocked}.</b> Nothing is written to it."
         if self._stops:
             stop = self._stops[0]
             return (
@@ -391,12 +392,10 @@ class SendPage(Station):
         target = self.target()
         count = len(target.changes)
         if count:
-            return (
-                f"Send {count} change{'s' if count != 1 else ''} {'on trial' if self.trial.isChecked() else 'and keep'}"
-            )
+            return f"Send {counted(count, 'change')} {'on trial' if self.trial.isChecked() else 'permanently'}"
         if self.report is not None:
             return "Ride, then import the log" if self.report.outcome is Outcome.PROVED else ""
-        return "Keep what runs" if target.unkept else ""
+        return "Make it permanent" if target.unkept else ""
 
     def act_enabled(self) -> bool:
         contact = self.link.contact

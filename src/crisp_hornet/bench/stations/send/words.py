@@ -3,31 +3,32 @@
 from __future__ import annotations
 
 from crisp_hornet.documents.backup import Backup
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.link.difference import Change
 from crisp_hornet.link.report import Held, Outcome, Report
 from crisp_hornet.link.session import ContactMade
 from crisp_hornet.link.way_back import WayBack
 
-STAND = "The bike stands safe: driven wheel in the air or held, hands clear of it, throttle closed."
-CALIBRATION = "Calibrations too. Only if motor and sensors are the ones they were taken on: old offsets on a changed motor make it jump."
-SENDING = ("SENDING", "Each value is written at standstill and read back. Stopping takes back what was written.")
+STAND = "The bike is secured: driven wheel lifted or blocked, hands clear of it, throttle closed."
+CALIBRATION = "Restore calibrations too. Only with the same motor and sensors: wrong offsets can make the bike jump."
+SENDING = ("SENDING", "Each value is written at standstill and read back. Stopping restores the old values.")
 NOT_CONNECTED = ("NOT CONNECTED", "Hook up the controller to send. The draft stays as it is.")
 NOT_SHOWN = (
-    "WHICH BIKE IS IT",
-    "Before the first write of a contact the bike itself shows that it is the one under your hands. Nothing has been written.",
+    "CONFIRM THE BIKE",
+    "Once per connection, confirm on the bike itself that it is the connected one. Nothing has been written.",
 )
 UNKEPT = (
-    "RUNS, BUT IS NOT KEPT",
-    "The controller runs this already, but power-off would bring the earlier values back. Keeping it writes them for good.",
+    "ACTIVE, BUT NOT PERMANENT",
+    "These values are active, but a power cycle would restore the old ones. Making them permanent stores them.",
 )
-CYCLE = "Turn the key off, wait until the connection is lost, and turn it on again: everything is then read anew and compared."
+CYCLE = "Turn the key off, wait until the connection is lost, and turn it on again: everything is then read again and compared."
 CYCLE_WAITS = (
     "The connection is lost. Turn the key on: when the same controller answers, everything is read and compared."
 )
 WHAT_HAPPENS = (
     "WHAT HAPPENS",
-    "What asks less of the bike is written first. Each value is read back; at the end everything is compared. If anything "
-    "fails, what was written is taken back and you are told what the controller holds.",
+    "Reductions are written first. Each value is read back; at the end everything is compared. If anything "
+    "fails, the old values are restored and you see what the controller holds.",
 )
 
 
@@ -57,12 +58,12 @@ def headline(
             Outcome.STOPPED: "Stopped",
         }[report.outcome]
     if contact is None:
-        return f"{drafted} changes are drafted" if drafted else "Nothing to send"
+        return f"{counted(drafted, 'change')} drafted" if drafted else "Nothing to send"
     if unkept:
-        return "It runs, but power-off would undo it"
-    count = f"{len(changes)} change{'s' if len(changes) != 1 else ''}"
+        return "Active, but a power cycle would undo it"
+    count = counted(len(changes), "change")
     if backup is not None:
-        return f"{count} to put the backup of {backup.taken[:16].replace('T', ', ')} back"
+        return f"{count} to restore the backup of {backup.taken[:16].replace('T', ', ')}"
     return f"{count} for {contact.identity.product}"
 
 

@@ -3,29 +3,29 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.ride.measured_pull import measured_pull
 from crisp_hornet.documents.tune import Tune
 
-NOTHING, MEASURED = "nothing else", "measured, open ride"
+NOTHING, MEASURED = "none", "measured, open ride"
 EVERY = 4
 
 
-class AlsoShown(QComboBox):
+class AlsoShown(Chooser):
     """``changed``: something else is to be shown."""
 
     changed = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
+        super().__init__("what else the pull chart shows")
         self._desk = desk
         self._tunes: dict[str, Tune] = {}
-        self.setAccessibleName("what else the pull chart shows")
-        self.setMaximumWidth(180)
+        self.setMinimumWidth(120)
+        self.setMaximumWidth(170)
         self.activated.connect(lambda _at: self.changed.emit())
         self._shown: object = None
 

@@ -21,13 +21,13 @@ FAMILY_KEYS = ("family.lowest", "family.highest", "family.exponent", "family.pow
 _FAMILY_SCALES = {
     "family.lowest": Scale("Lowest level", "×", 0, 8, 0.1, 0.05),
     "family.highest": Scale("Highest level", "×", 0.5, 12, 0.1, 0.05),
-    "family.exponent": Scale("Bow", "", 0.3, 3, 0.1, 0.05),
-    "family.power": Scale("Power, lowest level", "%", 0, 1, 5, 1, factor=100),
+    "family.exponent": Scale("Curve exponent", "", 0.3, 3, 0.1, 0.05),
+    "family.power": Scale("Power share, level 1", "%", 0, 1, 5, 1, factor=100),
     "family.speed": Scale("Speed, lowest level", "%", 0, 1, 5, 1, factor=100),
 }
 BLOCKS = [
     ("", ["assist.style", "assist.levels.count"]),
-    ("LEVELS AS A FAMILY", list(FAMILY_KEYS)),
+    ("LEVEL CURVE", list(FAMILY_KEYS)),
     (
         "START AND STOP",
         [
@@ -75,7 +75,7 @@ class AssistColumn(RulerColumn):
         }
         self._rider_rulers = {key: Ruler(scale, theme, desk.draft.token) for key, scale in RIDER.items()}
         at = self.column.count() - 1
-        for widget in (label("DRAWN FOR", "caps"), *self._rider_rulers.values()):
+        for widget in (label("CONDITIONS", "caps"), *self._rider_rulers.values()):
             self.column.insertWidget(at, widget)
             at += 1
         for key, ruler in self._rider_rulers.items():

@@ -23,7 +23,7 @@ from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, le
 from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke
 from crisp_hornet.core.road.performance import operating_point
 from crisp_hornet.documents.assist import Level
-from crisp_hornet.documents.saying import Symbol, quantity, say
+from crisp_hornet.documents.saying import Symbol, quantity, rounded, say
 from crisp_hornet.documents.tune import Tune
 
 WATTS = np.linspace(0.0, 300.0, 31)
@@ -31,17 +31,18 @@ AT_KMH = 20.0
 START_S = np.linspace(0.0, 20.0, 26)
 DRAWN = 8
 TABLE_PX = 152  # five levels; more scroll
+HILL = 5  # the column whose head says how steep
 QUANTITIES = ("multiplier", "power_share", "speed_share")
 HEADS = (
     "level",
-    "helps to",
+    "assist to",
     "flat",
     "90 % in",
-    "at most",
+    "peak",
     "hill",
-    "motor",
+    "motor, hill",
     say("{unit}", unit=Symbol("Wh/km")),
-    "full from",
+    "full power at",
 )
 
 
@@ -221,12 +222,14 @@ class AssistView(TuneView):
                 say("{speed}", speed=quantity(one.speed_kmh, "km/h", ".0f")),
                 f"{one.to_speed_s:.0f} s" if math.isfinite(one.to_speed_s) else "never",
                 f"{one.most_mps2:.1f} m/s²",
-                say("{speed}", speed=quantity(up.speed_kmh, "km/h", ".0f")) if climbs else "stands",
-                f"{up.motor_w:.0f} W" if climbs else "",
+                say("{speed}", speed=quantity(up.speed_kmh, "km/h", ".0f")) if climbs else "stalls",
+                f"{rounded(up.motor_w):.0f} W" if climbs else "",
                 ("" if math.isnan(used[at]) else f"{units.value(used[at], 'Wh/km'):.0f}") if used else "…",
-                f"{full:.0f} W" if math.isfinite(full) else "never",
+                f"{rounded(full):.0f} W" if math.isfinite(full) else "never",
             ]
 
+        hill_words = say("{grade} hill", grade=quantity(100 * self.rulers.rider.grade, "%"))
+        self.table.name_column(HILL, hill_words)
         self.table.show_rows([row(at, level) for at, level in enumerate(motive.assist.levels)], units)
 
     def meaning(self) -> tuple[str, str] | None:
@@ -238,16 +241,16 @@ class AssistView(TuneView):
         needs = watts_to_full(motive, top, rider.cadence_rpm, AT_KMH)
         reach = (
             say(
-                "All the top level may give at {at} takes <b>{needs}</b> of the rider",
+                "Full power on the top level at {at} needs <b>{needs}</b> from the rider",
                 at=quantity(AT_KMH, "km/h"),
-                needs=quantity(needs, "W", ".0f"),
+                needs=quantity(rounded(needs), "W", ".0f"),
             )
             if math.isfinite(needs)
             else say("At {at} no rider reaches all of the top level", at=quantity(AT_KMH, "km/h"))
         )
         verdict = "" if needs <= STRONG_RIDER_W else ": more than a strong rider gives"
         first = rides[0][0]
-        gentle = f"Level 1 pulls away with at most <b>{first.most_mps2:.1f} m/s²</b> under {rider.watts:.0f} W."
+        gentle = f"Level 1 pulls away with up to <b>{first.most_mps2:.1f} m/s²</b> under {rider.watts:.0f} W."
         return f"A RIDER OF {rider.watts:.0f} W AT {rider.cadence_rpm:.0f} rpm", say(
             "{gentle} {reach}{verdict}.", gentle=gentle, reach=reach, verdict=verdict
         )

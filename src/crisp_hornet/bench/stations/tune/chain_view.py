@@ -9,33 +9,36 @@ from pathlib import Path
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPdfWriter, QTextDocument
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.paper import rendered
+from crisp_hornet.bench.stations.tune.chain_picture import ChainPicture, ChainRow
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
-from crisp_hornet.bench.widgets.layouts import column_of
-from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
+from crisp_hornet.bench.widgets.fields import Captioned
+from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.drive.chain import CardLine, Quantity, conflicts, key_in_card, who_is_in_charge
 from crisp_hornet.core.pack.cells import gauge_table
 from crisp_hornet.documents.bike import Bike, ChainLink
-from crisp_hornet.documents.saying import Symbol, say
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.store import document_error
 
 BARS = (4, 5, 10)
+HOW = "The lowest limit of a row is in charge: it is filled. BMS and fuse do not limit: they cut off."
 FIELDS = (
-    ("phase_current_a", "phase current, A"),
-    ("battery_current_a", "battery current, A"),
-    ("power_w", "power, W"),
-    ("speed_kmh", say("speed, {unit}", unit=Symbol("km/h"))),
-    ("nominal_v", "nominal, V"),
-    ("wheel_circumference_m", "wheel, m"),
+    ("phase_current_a", "phase current", "A"),
+    ("battery_current_a", "battery current", "A"),
+    ("power_w", "power", "W"),
+    ("speed_kmh", "speed limit", "km/h"),
+    ("nominal_v", "nominal voltage", "V"),
+    ("wheel_circumference_m", "wheel circumference", "m"),
 )
 
 
@@ -45,35 +48,37 @@ class ChainView(QWidget):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()
         self._desk, self._link, self.theme = desk, link, theme
-        self._table = QGridLayout()
-        self._table.setHorizontalSpacing(16)
-        self._table.setVerticalSpacing(3)
+        self.picture = ChainPicture(theme)
         self._told = column_of(spacing=6)
         self._devices = column_of(spacing=4)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("a display, a lever, a mode switch")
         self.name.setAccessibleName("name of the device")
-        self.fields = {key: NumberField(thousandths=key.endswith("_m"), width=66) for key, _ in FIELDS}
-        self._labels: dict[str, QLabel] = {}
-        self.bars = Chooser()
-        self.bars.addItems([f"{bars} bars" for bars in BARS])
-        self.bars.setAccessibleName("bars of the gauge")
+        self.name.setToolTip("a display, a lever, a mode switch")
+        self.fields = {key: NumberField(thousandths=key.endswith("_m"), name=words) for key, words, _ in FIELDS}
+        self.bars = Chooser("bars of the gauge")
+        self.bars.addItems([f"{bars}" for bars in BARS])
         self.bars.currentIndexChanged.connect(lambda _index: self._show_gauge())
         self._gauge = QGridLayout()
         self._gauge.setHorizontalSpacing(18)
         self._gauge.setVerticalSpacing(2)
         self._card = column_of(spacing=0)
         self.ticked: set[str] = set()
-        two_columns(self, self._who_wins(), self._to_carry())
+        self._lay_out()
 
-    def _who_wins(self) -> QVBoxLayout:
-        """The table, and the devices that are in it."""
-        left = QVBoxLayout()
-        table = QWidget()
-        table.setLayout(self._table)
-        for one in (label("WHO SETS WHAT", "caps"), sheet(table, margin=10)):
-            left.addWidget(one)
-        left.addLayout(self._told)
+    def _lay_out(self) -> None:
+        inside = QWidget()
+        column = column_of(inside, margins=(0, 0, 8, 0), spacing=10)
+        column.addWidget(sheet(self.picture, label(HOW, "quiet", wrap=True), margin=12))
+        column.addLayout(self._told)
+        below = row_of(spacing=18)
+        below.addLayout(self._by_hand(), 1)
+        below.addLayout(self._to_carry(), 1)
+        column.addLayout(below, 1)
+        column_of(self, margins=0).addWidget(column_scroll(inside))
+
+    def _by_hand(self) -> QVBoxLayout:
+        """The devices of the chain that no link reaches."""
+        left = column_of(spacing=6)
         left.addWidget(label("DEVICES THAT CANNOT BE CONNECTED", "caps"))
         left.addLayout(self._devices)
         left.addWidget(sheet(self._form(), margin=10))
@@ -82,22 +87,22 @@ class ChainView(QWidget):
 
     def _to_carry(self) -> QVBoxLayout:
         """The gauge table and the card, to be keyed in at the bike."""
-        right = QVBoxLayout()
+        right = column_of(spacing=6)
         head = QHBoxLayout()
-        head.addWidget(label("GAUGE, RESTED VOLTS", "caps"), 1)
-        head.addWidget(self.bars)
+        head.addWidget(label("GAUGE, VOLTS AT REST", "caps"), 1)
+        head.addWidget(Captioned("bars", self.bars))
         right.addLayout(head)
         gauge = QWidget()
         gauge.setLayout(self._gauge)
         right.addWidget(sheet(gauge, margin=10))
-        right.addWidget(label("KEY-IN CARD", "caps"))
+        right.addWidget(label("SETTINGS TO ENTER BY HAND", "caps"))
         lines = QWidget()
         lines.setLayout(self._card)
         right.addWidget(sheet(lines, margin=6))
         acts = QHBoxLayout()
-        acts.addWidget(button("Print to a file", self._ask_file, "link", "Print the key-in card"))
+        acts.addWidget(button("Print to a file", self._ask_file, "small", "Print the key-in card"))
         acts.addSpacing(14)
-        acts.addWidget(button("Keep in the logbook", self.keep_card, "link", "Keep the key-in card"))
+        acts.addWidget(button("Save to the logbook", self.keep_card, "small", "Save the settings to enter by hand"))
         acts.addStretch(1)
         right.addLayout(acts)
         right.addStretch(1)
@@ -108,21 +113,17 @@ class ChainView(QWidget):
         grid = QGridLayout(form)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(5)
-        grid.addWidget(self.name, 0, 0, 1, 4)
-        for index, (key, _) in enumerate(FIELDS):
-            self._labels[key] = label("", "quiet")
-            grid.addWidget(self._labels[key], 1 + index, 0)
-            grid.addWidget(self.fields[key], 1 + index, 1)
-        grid.addWidget(button("Keep the device", self.keep_device, "link"), 1 + len(FIELDS), 0, 1, 2)
-        grid.setColumnStretch(2, 1)
+        grid.addWidget(Captioned("name", self.name, above=True), 0, 0, 1, 2)
+        for index, (key, words, _) in enumerate(FIELDS):
+            grid.addWidget(Captioned(words, self.fields[key], above=True), 1 + index // 2, index % 2)
+        grid.addWidget(button("Save the device", self.keep_device, "small"), 2 + len(FIELDS) // 2, 0, 1, 2)
         self._desk.units_changed.connect(self._show_units)
         self._show_units()
         return form
 
     def _show_units(self) -> None:
-        for key, words in FIELDS:
-            self._labels[key].setText(self._desk.units.text(words))
-            self.fields[key].setAccessibleName(self._desk.units.text(words))
+        for key, _, unit in FIELDS:
+            self.fields[key].show_unit(self._desk.units.unit(unit))
 
     # --- devices --------------------------------------------------------------------------------------------
 
@@ -147,7 +148,7 @@ class ChainView(QWidget):
             return
         self._change([*(one for one in bike.chain if one.name != name), link], f"{name} noted")
         self._desk.log(
-            "bike", f"{name} noted in the chain", ", ".join(f"{key} {value:g}" for key, value in figures.items())
+            "bike", f"{name} saved as a device", ", ".join(f"{key} {value:g}" for key, value in figures.items())
         )
         for field in (self.name, *self.fields.values()):
             field.clear()
@@ -202,37 +203,29 @@ class ChainView(QWidget):
         bike, draft = self._desk.bike, self._desk.draft.tune
         if self.isHidden() or bike is None or draft is None:
             return
-        clear(self._table)
-        for column, head in enumerate(("", "who says what", "has effect")):
-            self._table.addWidget(label(head, "quiet"), 0, column)
-        for row, one in enumerate(who_is_in_charge(bike, draft), start=1):
-            self._show_quantity(row, one)
-        self._table.setColumnStretch(1, 1)
+        self.picture.show_rows([self._row(one) for one in who_is_in_charge(bike, draft)])
         clear(self._told)
         for sentence in conflicts(bike, draft):
-            self._told.addWidget(card(self.theme, "warn", "A contradiction", f"{self._desk.units.text(sentence)}."))
+            self._told.addWidget(card(self.theme, "warn", "Conflict", f"{self._desk.units.text(sentence)}."))
         self._show_devices(bike)
         self._show_gauge()
         self._show_card()
 
-    def _show_quantity(self, row: int, one: Quantity) -> None:
+    def _row(self, one: Quantity) -> ChainRow:
         turn = self._desk.units.text
-        says = ", ".join(f"{say.link} {say.value:g}{' (opens)' if say.trips else ''}" for say in one.says) or "nobody"
-        effect = f"{one.effective:g} {one.unit}: {one.owner}" if one.effective is not None else "no limit"
-        self._table.addWidget(label(one.name), row, 0, Qt.AlignmentFlag.AlignTop)
-        self._table.addWidget(label(turn(says), "quiet", wrap=True), row, 1)
-        strong = label(turn(effect), wrap=True)
-        strong.setStyleSheet("font-weight: 600;")
-        self._table.addWidget(strong, row, 2)
+        links = [(turn(said.link), turn(say("{value}", value=quantity(said.value, one.unit)))) for said in one.says]
+        at = next((at for at, said in enumerate(one.says) if said.link == one.owner), None)
+        effective = (
+            turn(say("{value}", value=quantity(one.effective, one.unit))) if one.effective is not None else "no limit"
+        )
+        return ChainRow(one.name, tuple(links), at if one.effective is not None else None, effective)
 
     def _show_devices(self, bike: Bike) -> None:
         clear(self._devices)
         for one in bike.chain:
             row = QHBoxLayout()
             row.addWidget(label(one.name), 1)
-            row.addWidget(
-                button("take out", partial(self.drop_device, one.name), "link", f"Take {one.name} out of the chain")
-            )
+            row.addWidget(button("Remove", partial(self.drop_device, one.name), "small", f"Remove {one.name}"))
             self._devices.addLayout(row)
         if not bike.chain:
             self._devices.addWidget(

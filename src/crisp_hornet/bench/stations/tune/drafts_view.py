@@ -10,6 +10,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.core.tunes.step_plan import Step, step_plan
@@ -26,7 +27,6 @@ class DraftsView(TuneView):
         self.name.setAccessibleName("name of the draft")
         self.notes = QTextEdit()
         self.notes.setAccessibleName("why the draft is as it is")
-        self.notes.setPlaceholderText("why it is as it is")
         self.notes.setAcceptRichText(False)
         self.notes.setTabChangesFocus(True)
         self.notes.setFixedHeight(90)
@@ -34,12 +34,12 @@ class DraftsView(TuneView):
         left, right = QVBoxLayout(), QVBoxLayout()
         for one in (left, right, self._kept, self._plan):
             one.setSpacing(6)
-        left.addWidget(label("THE DRAFT IN HAND", "caps"))
-        left.addWidget(self.name)
-        left.addWidget(self.notes)
-        left.addWidget(button("Keep it under this name", self.keep, "link", "Keep the draft"))
+        left.addWidget(label("CURRENT DRAFT", "caps"))
+        left.addWidget(Captioned("name", self.name, above=True))
+        left.addWidget(Captioned("why the draft is as it is", self.notes, above=True))
+        left.addWidget(button("Save the draft", self.keep, "small", "Save the draft"))
         left.addSpacing(8)
-        left.addWidget(label("KEPT DRAFTS", "caps"))
+        left.addWidget(label("SAVED DRAFTS", "caps"))
         left.addLayout(self._kept)
         left.addStretch(1)
         right.addWidget(label("START LOW, STEP UP", "caps"))
@@ -58,7 +58,7 @@ class DraftsView(TuneView):
             self.desk.said.emit("note", "Give the draft a name of up to 200 characters.")
             return
         self.desk.draft.keep_named(name, self.notes.toPlainText().strip()[:4000])
-        self.desk.said.emit("settled", f"Kept: {name}.")
+        self.desk.said.emit("settled", f"Saved: {name}.")
 
     def open(self, name: str) -> None:
         """Take a kept draft in hand; undoable."""
@@ -72,7 +72,7 @@ class DraftsView(TuneView):
         if step.tune != draft and draft.name not in self.desk.draft.named():
             self.desk.draft.keep_named(draft.name, draft.notes)
         self.desk.draft.open(step.tune)
-        self.desk.log("draft", f"Step taken in hand: {step.tune.name}", " ".join(step.checks))
+        self.desk.log("draft", f"Step loaded as draft: {step.tune.name}", " ".join(step.checks))
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -90,16 +90,16 @@ class DraftsView(TuneView):
         for name, tune in drafts.items():
             self._kept.addWidget(self._card(name, tune, draft))
         if not drafts:
-            self._kept.addWidget(label("None kept yet. Keep one before you try something else.", "quiet", wrap=True))
+            self._kept.addWidget(label("None saved yet. Save one before you try something else.", "quiet", wrap=True))
         self._show_plan(now, draft)
 
     def _card(self, name: str, tune: Tune, draft: Tune) -> QWidget:
         differing = draft.differing(tune)
-        words = "as in hand" if not differing else self._told(tune, differing)
+        words = "same as the draft" if not differing else self._told(tune, differing)
         acts = QWidget()
         row = row_of(acts, margins=0)
-        row.addWidget(button("Take it in hand", partial(self.open, name), "link", f"Take {name} in hand"))
-        row.addWidget(button("let it go", partial(self.desk.draft.drop_named, name), "link", f"Let {name} go"))
+        row.addWidget(button("Load as draft", partial(self.open, name), "small", f"Load {name} as draft"))
+        row.addWidget(button("Delete draft", partial(self.desk.draft.drop_named, name), "small", f"Delete {name}"))
         row.addStretch(1)
         lines = [label(name), label(words, "quiet", wrap=True)]
         if tune.notes:
@@ -132,7 +132,7 @@ class DraftsView(TuneView):
     def _act(self, at: int, count: int, step: Step) -> QWidget:
         if at == count:
             return label("the draft itself", "quiet")
-        return button("Take this step in hand", partial(self.take_step, step), "link", f"Take step {at} in hand")
+        return button("Load this step as draft", partial(self.take_step, step), "small", f"Load step {at} as draft")
 
     def meaning(self) -> tuple[str, str] | None:
         return (

@@ -23,7 +23,7 @@ from crisp_hornet.documents.tune import Tune
 
 EDGE_NAMES = {
     PHASE: "phase {:g} A", BATTERY: "battery {:g} A", WEAKENING: "weakening {:g} A", RPM: "{:g} rpm", SPEED: "{:g} km/h",
-    REGEN_PHASE: "regen {:g} A", REGEN_BATTERY: "into the pack {:g} A",
+    REGEN_PHASE: "regen {:g} A", REGEN_BATTERY: "regen battery {:g} A",
 }  # fmt: skip
 KEYS = {"P": PHASE, "B": BATTERY, "W": WEAKENING, "M": RPM, "S": SPEED, "R": REGEN_PHASE, "C": REGEN_BATTERY}
 SIDEWAYS = (RPM, SPEED)

@@ -17,6 +17,7 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve
@@ -64,16 +65,14 @@ class FeelView(TuneView):
         self.figures = Consequences(theme)
         self._made: tuple[PullCurve, Throttle, Pair, float] | None = None
         self._other_curve: tuple[object, PullCurve] | None = None
-        self.beside = Chooser()
-        self.beside.setAccessibleName("what the draft is laid beside")
+        self.beside = Chooser("what the draft is laid beside")
         self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
         families = row_of(spacing=14)
-        families.addWidget(label("drag a point, or take", "quiet"))
+        families.addWidget(label("drag a point, or set", "quiet"))
         for name in FAMILIES:
-            families.addWidget(button(name, partial(self.take_family, name), "link", f"Throttle curve: {name}"))
+            families.addWidget(button(name, partial(self.take_family, name), "small", f"Throttle curve: {name}"))
         families.addStretch(1)
-        families.addWidget(label("beside", "quiet"))
-        families.addWidget(self.beside)
+        families.addWidget(Captioned("compare with", self.beside))
         charts = row_of(spacing=10)
         charts.addWidget(self.launch, 1)
         charts.addWidget(self.speed, 1)
@@ -127,13 +126,13 @@ class FeelView(TuneView):
             style = Qt.PenStyle.DashLine
             lines.append(Line(name, 100 * TWIST, 100 * throttle_share(other.throttle, TWIST), style, truth=truth))
         self.curve.show_picture(
-            Picture("twist, %", "share of the phase current, %", lines, y_from=0.0, y_to=112.0, x_to=102.0)
+            Picture("throttle, %", "phase current, % of limit", lines, y_from=0.0, y_to=112.0, x_to=102.0)
         )
         self.curve.show_handles(_handles(draft, other if truth else None))
         drafted = _launches(prediction.curve, throttle)
         beside, back_now = self._launch_beside(other, other_curve)
         lift = lift_force_n(prediction.curve.bike)
-        self.launch.show_picture(_picture("newtons", "force_n", drafted, beside, truth, lift, names=("", "")))
+        self.launch.show_picture(_picture("wheel force, N", "force_n", drafted, beside, truth, lift, names=("", "")))
         units = self.desk.units
         self.speed.show_picture(
             _picture(units.unit("km/h"), "speed_kmh", drafted, beside, truth, math.inf, units.value(1.0, "km/h"))
@@ -165,9 +164,9 @@ class FeelView(TuneView):
         zero = "also at level zero" if throttle.at_level_zero else "but not at level zero"
         level = "its strength follows the level" if throttle.follows_level else "the level does not change it"
         back = {
-            "drives": "Rolling back, it drives at once: full force against a motor that turns backwards.",
-            "gently": "Rolling back, it drives with half the current until the bike stands.",
-            "waits": "Rolling back, it waits until the bike stands: hold it with the brake.",
+            "drives": "When rolling back it drives at once, full force against the motion.",
+            "gently": "When rolling back it drives with half the current until standstill.",
+            "waits": "When rolling back it waits for standstill: hold the brake.",
         }[throttle.rolling_back]
         walk = (
             say(" Walk assist runs at {walk}: keep clear of the pedals.", walk=quantity(throttle.walk_kmh, "km/h"))
@@ -203,7 +202,7 @@ def _picture(
     truth: str,
     lift_n: float,
     factor: float = 1.0,
-    names: tuple[str, str] = ("full twist", "half"),
+    names: tuple[str, str] = ("full throttle", "half"),
 ) -> Picture:
     lines = []
     for pair, kind in ((beside, truth), (drafted, "drafted")):
@@ -214,7 +213,7 @@ def _picture(
             lines.append(Line(named, one.time_s[::DRAWN], line, style, truth=kind, at_end=True))
     most = max(float(np.max(line.y)) for line in lines)
     levels = [Level("front wheel lifts", lift_n, danger=True)] if lift_n < 1.6 * most else []
-    return Picture("seconds from the twist", y_name, lines, levels, y_from=0.0)
+    return Picture("seconds from opening the throttle", y_name, lines, levels, y_from=0.0)
 
 
 def _figures(pair: Pair, back_m: float) -> list[Consequence]:
@@ -234,8 +233,8 @@ def _figures(pair: Pair, back_m: float) -> list[Consequence]:
             1,
             "not in 6 s",
         ),
-        Consequence("rises at most", full.steepest_n_per_s, "N/s", 0),
-        Consequence("front keeps, full", 100 * full.front_keeps, "%", 0),
-        Consequence("front keeps, half", 100 * half.front_keeps, "%", 0),
-        Consequence("10 % hill, back", back_m, "m", 2, "with brake"),
+        Consequence("steepest rise", full.steepest_n_per_s, "N/s", 0),
+        Consequence("front load, full", 100 * full.front_keeps, "%", 0),
+        Consequence("front load, half", 100 * half.front_keeps, "%", 0),
+        Consequence("rollback, 10 % hill", back_m, "m", 2, "with brake"),
     ]

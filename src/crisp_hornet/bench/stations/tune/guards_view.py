@@ -41,7 +41,7 @@ class GuardsView(TuneView):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self.column = self.rulers = RulerColumn(desk, link, theme, RULERS)
-        names = ("Low-voltage fade", "Heat fades", "Regen fade")
+        names = ("Low-voltage cutoff", "Derating", "Regen cutoff")
         self.fades = [HandleChart(theme, desk.draft.token, name) for name in names]
         for chart, unit in zip(self.fades, ("V", "°C", "V"), strict=True):
             back = partial(self._in_document, unit)
@@ -140,13 +140,13 @@ class GuardsView(TuneView):
                 at=quantity(25, "km/h"),
             )
             if found.wh_given_up >= 1
-            else "no energy worth naming"
+            else "almost no energy"
         )
         self.words[0].setText(
             self.desk.units.text(
                 say(
-                    "Sag at the set current {sag}: full pull fades from {felt} rested ({charge} charge). It ends {room} {side} the pack's "
-                    "trip and gives up {lost}.",
+                    "Sag at the set current {sag}: full throttle is reduced from {felt} at rest ({charge} charge). The cutoff ends {room} "
+                    "{side} the BMS cutoff and leaves {lost} unused.",
                     sag=quantity(found.sag_v, "V", ".1f"),
                     felt=quantity(found.felt_v, "V", ".1f"),
                     charge=quantity(100 * found.felt_charge, "%", ".0f"),
@@ -197,14 +197,14 @@ class GuardsView(TuneView):
             Line("controller", minutes, _turn(ridden.controller_c, "°C", units), Qt.PenStyle.DashLine),
             Line(f"speed, {units.unit('km/h')}", minutes, _turn(ridden.speed_kmh, "km/h", units), Qt.PenStyle.DotLine),
         ]
-        level = Level("winding bears", units.value(bike.motor.max_winding_c, "°C"), danger=True)
+        level = Level("max winding", units.value(bike.motor.max_winding_c, "°C"), danger=True)
         self.effects[1].show_picture(
             Picture("minutes up", units.unit("°C"), lines, [level], y_from=0.0, y_to=1.3 * level.y)
         )
         begins = (
-            f"the fade begins after {ridden.fade_starts_s / 60:.1f} min"
+            f"derating begins after {ridden.fade_starts_s / 60:.1f} min"
             if math.isfinite(ridden.fade_starts_s)
-            else f"no fade within {MINUTES:.0f} min"
+            else f"no derating within {MINUTES:.0f} min"
         )
         ends = (
             say(
@@ -213,14 +213,14 @@ class GuardsView(TuneView):
                 minutes=quantity(MINUTES, "min", ".0f"),
             )
             if ridden.end_kmh > 0
-            else "in the end it stands"
+            else "then it stalls"
         )
         hottest = float(np.max(ridden.winding_c))
         self.words[1].setText(
             units.text(
                 say(
                     "Full throttle up {hill}, cold at the start: {begins}; {ends}. Hottest {hottest}, the "
-                    "winding bears {max_winding} (fade {motor_fade_start} to {motor_fade_end}).",
+                    "winding maximum is {max_winding} (derating {motor_fade_start} to {motor_fade_end}).",
                     hill=quantity(100 * HILL, "%", ".0f"),
                     begins=begins,
                     ends=ends,
@@ -255,12 +255,12 @@ class GuardsView(TuneView):
             self.effects[2].show_picture(None)
             return
         levels = [
-            Level(f"board takes {found.allowed_a:g} A", found.allowed_a, danger=True),
-            Level("cells in frost", found.allowed_cold_a),
+            Level(f"BMS charge limit {found.allowed_a:g} A", found.allowed_a, danger=True),
+            Level("below freezing", found.allowed_cold_a),
         ]
         lines = [
             Line(
-                say("into the pack at {at}, A", at=quantity(30, "km/h")),
+                say("regen battery current at {at}, A", at=quantity(30, "km/h")),
                 100 * found.charge,
                 found.current_a,
                 truth="drafted",
@@ -283,8 +283,8 @@ class GuardsView(TuneView):
         self.words[2].setText(
             self.desk.units.text(
                 say(
-                    "It brakes with up to {most} from {at}, {full} with a full pack: no brake to rely on. In "
-                    "frost cells bear about {allowed_cold}.",
+                    "Regen brakes with up to {most} from {at}, {full} with a full pack: do not rely on it. "
+                    "Below freezing, charge at most about {allowed_cold}.",
                     most=quantity(most, "m/s²", ".1f"),
                     at=quantity(30, "km/h"),
                     full=quantity(full, "m/s²", ".1f"),
@@ -299,14 +299,14 @@ class GuardsView(TuneView):
             return None
         power = draft.drive.power_w
         by = (
-            f"The pack is protected by <b>amperes</b> ({draft.drive.battery_current_a:g} A): the power falls as it empties"
+            f"The pack is protected by a <b>current limit</b> ({draft.drive.battery_current_a:g} A): the power falls as it empties"
             if power is None
-            else f"The pack is protected by <b>{power:g} W</b> besides {draft.drive.battery_current_a:g} A: the power stays as it empties, "
+            else f"The pack is protected by <b>{power:g} W</b> and {draft.drive.battery_current_a:g} A: the power stays as it empties, "
             "and the current rises"
         )
         return (
             "WHO PROTECTS WHAT",
-            f"{by}. Motor and controller are protected by their heat fades, the rider by the low-voltage fade.",
+            f"{by}. Motor and controller are protected by derating, the rider by the low-voltage cutoff.",
         )
 
 

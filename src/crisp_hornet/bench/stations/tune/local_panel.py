@@ -9,6 +9,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.rules.local_examples import EXAMPLES
@@ -34,30 +35,24 @@ class LocalPanel(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self.example = Chooser()
-        self.example.setAccessibleName("local rules to begin with")
+        self.example = Chooser("local rules to start from")
         self.example.addItems([NONE, *(one.name for one in EXAMPLES)])
         self.example.activated.connect(self._take_example)
-        self.throttle = Chooser()
-        self.throttle.setAccessibleName("throttle by local rules")
+        self.throttle = Chooser("throttle by local rules")
         self.throttle.addItems(list(THROTTLE.values()))
-        self.fields = {key: NumberField(f"local rules: {words}", width=58) for key, words, _ in FIELDS}
+        self.fields = {key: NumberField(f"local rules: {words}", width=84) for key, words, _ in FIELDS}
         grid = QGridLayout()
-        grid.setSpacing(3)
-        self._units = {}
-        for row, (key, words, _) in enumerate(FIELDS):
-            self._units[key] = label("", "quiet")
-            grid.addWidget(label(words, "quiet"), row, 0)
-            grid.addWidget(self.fields[key], row, 1)
-            grid.addWidget(self._units[key], row, 2)
-        grid.setColumnStretch(2, 1)
+        grid.setSpacing(10)
+        for at, (key, words, _) in enumerate(FIELDS):
+            grid.addWidget(Captioned(words, self.fields[key], above=True), at // 4, at % 4)
+        grid.setColumnStretch(4, 1)
         acts = QHBoxLayout()
-        acts.addWidget(self.throttle)
+        acts.addWidget(Captioned("throttle", self.throttle))
         acts.addStretch(1)
-        acts.addWidget(button("Keep", self.keep, "link", "Keep the local rules"))
+        acts.addWidget(button("Save the rules", self.keep, "small", "Save the local rules"))
         column = column_of(self, margins=0, spacing=4)
         column.addWidget(label("WHERE IT IS RIDDEN", "caps"))
-        column.addWidget(self.example)
+        column.addWidget(Captioned("rules of", self.example))
         column.addLayout(grid)
         column.addLayout(acts)
         column.addWidget(
@@ -114,5 +109,5 @@ class LocalPanel(QWidget):
         for key, _, unit in FIELDS:
             value = getattr(rules, key) if rules is not None else None
             self.fields[key].setText("" if value is None else f"{units.value(value, unit):.4g}")
-            self._units[key].setText(units.unit(unit))
+            self.fields[key].show_unit(units.unit(unit))
         self.throttle.setCurrentIndex(list(THROTTLE).index(rules.throttle) if rules is not None else 0)

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from functools import partial
-
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout
+from PyQt6.QtCore import pyqtSignal
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
-from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.fields import Captioned
+from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
-from crisp_hornet.bench.widgets.text import button, clear, label
+from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.mode import MOST_MODES
 from crisp_hornet.documents.tune import Tune
@@ -42,25 +40,24 @@ class ModesColumn(RulerColumn):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme, [("", [f"mode.{key}" for key in KEYS])])
         self.chosen = 0
-        self._modes = column_of(spacing=0)
-        self._shown: list[str] | None = None
-        self.kind = Chooser()
+        self.kind = Chooser("kind of the new mode")
         self.kind.addItems(KINDS)
-        self.kind.setAccessibleName("kind of the new mode")
-        self._add = button("Add a mode", lambda: self.add.emit(self.kind.currentText()), "link")
-        self._drop = button("take it out", self.drop.emit, "link", "Take the chosen mode out")
-        acts = QHBoxLayout()
-        for widget in (self._add, self.kind, self._drop):
-            acts.addWidget(widget)
+        self._add = button("Add a mode", lambda: self.add.emit(self.kind.currentText()), "small")
+        self._drop = button("Delete the mode", self.drop.emit, "small", "Delete the chosen mode")
+        acts = row_of(spacing=6)
+        acts.addWidget(self._add)
+        acts.addWidget(self._drop)
         acts.addStretch(1)
-        self.column.insertLayout(0, self._modes)
-        self.column.insertLayout(1, acts)
-        self.column.insertSpacing(2, 6)
+        self.column.insertWidget(0, label("MODES", "caps"))
+        self.column.insertSpacing(1, 4)
+        self.column.insertWidget(2, Captioned("kind", self.kind))
+        self.column.insertSpacing(3, 4)
+        self.column.insertLayout(4, acts)
+        self.column.insertSpacing(5, 10)
 
     def choose(self, at: int) -> None:
         """Show another mode's limits."""
         self.chosen = at
-        self._shown = None
         self.chosen_changed.emit()
 
     def refresh(self) -> None:
@@ -68,16 +65,6 @@ class ModesColumn(RulerColumn):
         if draft is None:
             return
         self.chosen = min(self.chosen, max(len(draft.modes) - 1, 0))
-        names = [f"{mode.name}{self.chosen == at}" for at, mode in enumerate(draft.modes)]
-        if names != self._shown:
-            self._shown = names
-            clear(self._modes)
-            self._modes.addWidget(label("MODES", "caps"))
-            for at, mode in enumerate(draft.modes):
-                one = button(mode.name, partial(self.choose, at), "page", f"mode {mode.name}")
-                one.setCheckable(True)
-                one.setChecked(at == self.chosen)
-                self._modes.addWidget(one, alignment=Qt.AlignmentFlag.AlignLeft)
         self._drop.setVisible(bool(draft.modes))
         self._add.setEnabled(len(draft.modes) < MOST_MODES)
         for ruler in self.rulers.values():
@@ -98,7 +85,7 @@ class ModesColumn(RulerColumn):
             "power_w": ("Power limit", "W", bike.controller.max_battery_current_a * bike.battery.series * 4.2, 50, 10),
             "speed_kmh": ("Speed limit", "km/h", 80, 1, 0.5),
             "field_weakening_a": ("Field weakening", "A", draft.drive.field_weakening_a * 1.1 + 5, 1, 0.5),
-            "throttle_maximum": ("Throttle, full twist", "%", 1, 5, 1),
+            "throttle_maximum": ("Max throttle current", "%", 1, 5, 1),
             "highest_level": ("Highest level", "", len(draft.assist.levels), 1, 1),
         }[key]
         units = self._desk.units

@@ -12,13 +12,14 @@ from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.local_panel import LocalPanel
+from crisp_hornet.bench.stations.tune.mode_list import ModeLine, ModeList
 from crisp_hornet.bench.stations.tune.modes_column import ModesColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
-from crisp_hornet.bench.widgets.painted_table import PaintedTable
-from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
+from crisp_hornet.bench.widgets.text import button, column_scroll, label, sheet
 from crisp_hornet.core.drive.modes import in_mode
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
@@ -36,13 +37,17 @@ STYLES = (
     Qt.PenStyle.DashDotDotLine,
 )
 EVERY = 5
+NO_MODES = (
+    "Modes are named sets of limits that display or switch select: a gentle one for guests and the first minute, one for the "
+    "road, the whole tune."
+)
 SHORT = {
     "phase_current_a": "phase",
     "battery_current_a": "battery",
     "power_w": "",
     "speed_kmh": "",
     "field_weakening_a": "weakening",
-    "throttle_maximum": "twist",
+    "throttle_maximum": "throttle",
     "highest_level": "level",
 }
 FAMILIES: dict[str, dict[str, object]] = {
@@ -83,38 +88,41 @@ class ModesView(TuneView):
         self.name, self.lever = QLineEdit(), QLineEdit()
         for field, told, key in ((self.name, "name of the mode", "name"), (self.lever, "selected by", "selected_by")):
             field.setAccessibleName(told)
-            field.setPlaceholderText(told)
             field.editingFinished.connect(partial(self._take_word, key))
         self.flags = {
             key: Confirm(theme, words)
             for key, words in (
-                ("starts", "on at start"),
-                ("reverse", "drives backwards"),
-                ("off_road", "not for the road"),
+                ("starts", "start-up mode"),
+                ("reverse", "drives in reverse"),
+                ("off_road", "off-road only"),
             )
         }
         self._words = QWidget()
         self._words.setLayout(self._word_row())
-        self.table = PaintedTable(
-            theme,
-            "",
-            ("", "top, flat", say("{low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h"))),
-        )
+        self.table = ModeList(theme)
+        self.table.chosen.connect(self.rulers.choose)
+        self._nothing = label(NO_MODES, wrap=True)
+        self._begin = button("Add a guest mode", partial(self.add_mode, "guest"))
         self._curves: dict[str, tuple[object, PullCurve]] = {}
         self.local = LocalPanel(desk)
-        below = row_of(spacing=10)
-        scroll = column_scroll(self.table)
-        below.addWidget(scroll, 3)
-        below.addWidget(sheet(self.local, margin=8), 2)
-        column = column_of(self, margins=0, spacing=6)
+        beside = QWidget()
+        beside.setFixedWidth(300)
+        right = column_of(beside, margins=0, spacing=10)
+        right.addWidget(self._nothing)
+        right.addWidget(self._begin)
+        right.addWidget(column_scroll(self.table), 1)
+        upper = row_of(spacing=14)
+        upper.addWidget(self.chart, 1)
+        upper.addWidget(beside)
+        column = column_of(self, margins=0, spacing=8)
+        column.addLayout(upper, 1)
         column.addWidget(self._words)
-        column.addWidget(self.chart, 1)
-        column.addLayout(below)
+        column.addWidget(sheet(self.local, margin=8))
 
     def _word_row(self) -> QHBoxLayout:
         row = row_of(margins=0, spacing=6)
-        row.addWidget(self.name, 2)
-        row.addWidget(self.lever, 3)
+        row.addWidget(Captioned("name", self.name), 2)
+        row.addWidget(Captioned("selected by", self.lever), 3)
         for key, box in self.flags.items():
             box.toggled.connect(partial(self._take_flag, key))
             row.addWidget(box)
@@ -181,6 +189,8 @@ class ModesView(TuneView):
 
     def _show_words(self, draft: Tune) -> None:
         at = self.rulers.chosen
+        for widget in (self._nothing, self._begin):
+            widget.setVisible(not draft.modes)
         self._words.setVisible(at < len(draft.modes))
         if at >= len(draft.modes):
             return
@@ -200,15 +210,22 @@ class ModesView(TuneView):
             return
         whole = prediction.curve
         turn = units.value(1.0, "km/h")
-        lines = [Line("the tune itself", turn * whole.speed_kmh[::2], whole.wheel_force_n[::2], truth="drafted")]
-        found: list[tuple[str, Mode | None, PullCurve]] = [("the tune itself", None, whole)]
+        lines = [Line("whole tune", turn * whole.speed_kmh[::2], whole.wheel_force_n[::2], truth="drafted")]
+        found: list[tuple[Mode, PullCurve]] = []
         for at, mode in enumerate(draft.modes):
             curve = self._curve_of(bike, draft, mode)
-            name = f"{mode.name}{', at start' if mode.starts else ''}{', backwards' if mode.reverse else ''}"
-            lines.append(Line(name, turn * curve.speed_kmh, curve.wheel_force_n, STYLES[(at + 1) % len(STYLES)]))
-            found.append((name, mode, curve))
-        self.chart.show_picture(Picture(units.unit("km/h"), "newtons", lines, y_from=0.0))
-        self._show_table(found)
+            lines.append(Line(mode.name, turn * curve.speed_kmh, curve.wheel_force_n, STYLES[(at + 1) % len(STYLES)]))
+            found.append((mode, curve))
+        self.chart.show_picture(Picture(units.unit("km/h"), "wheel force, N", lines, y_from=0.0))
+        head = say(
+            "top speed on the flat, and {low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")
+        )
+        self.table.show_modes(
+            self._line("whole tune", None, whole),
+            [self._line(mode.name, mode, curve) for mode, curve in found],
+            self.rulers.chosen,
+            units.text(head),
+        )
 
     def _curve_of(self, bike: Bike, draft: Tune, mode: Mode) -> PullCurve:
         """The pull in a mode; kept while neither mode nor tune changes."""
@@ -219,19 +236,15 @@ class ModesView(TuneView):
             self._curves[mode.name] = (key, pull_curve(bike, tune, self.desk.speeds[::EVERY], self.desk.conditions))
         return self._curves[mode.name][1]
 
-    def _show_table(self, found: list[tuple[str, Mode | None, PullCurve]]) -> None:
-        rows = []
-        for name, mode, curve in found:
-            launch = launch_time_s(curve, 25.0)
-            rows.append(
-                [
-                    name,
-                    say("{curve}", curve=quantity(steady_speed_kmh(curve, 0.0), "km/h", ".0f")),
-                    f"{launch:.1f} s" if np.isfinite(launch) else "never",
-                ]
-            )
-            rows += [[_changes(mode)]] if mode is not None else []
-        self.table.show_rows(rows, self.desk.units)
+    def _line(self, name: str, mode: Mode | None, curve: PullCurve) -> ModeLine:
+        launch = launch_time_s(curve, 25.0)
+        top = self.desk.units.text(say("{top}", top=quantity(steady_speed_kmh(curve, 0.0), "km/h", ".0f")))
+        words = f"{launch:.1f} s" if np.isfinite(launch) else "never"
+        if mode is None:
+            return ModeLine(name, top, words, "")
+        marks = (("start-up", mode.starts), ("reverse", mode.reverse), ("off-road", mode.off_road))
+        limits = self.desk.units.text(_changes(mode))
+        return ModeLine(name, top, words, limits, tuple(mark for mark, on in marks if on))
 
     def meaning(self) -> tuple[str, str] | None:
         draft = self.desk.draft.tune
@@ -240,15 +253,15 @@ class ModesView(TuneView):
         if not draft.modes:
             return (
                 "MODES",
-                "No modes: the tune is on from the first twist. A gentle mode for guests is worth having; add one on the left.",
+                "No modes: the full tune is active from power-on. A gentle mode for guests is worth having; add one on the left.",
             )
         start = next((mode for mode in draft.modes if mode.starts), None)
         told = (
             f"After power-on <b>{start.name}</b> is on"
             if start
-            else "<b>No mode is set to be on after power-on</b>: the tune itself is"
+            else "<b>No start-up mode is set</b>: after power-on the whole tune is active"
         )
-        return "MODES", f"{told}. A mode never gives more than the tune; of every limit the least counts."
+        return "MODES", f"{told}. A mode never gives more than the tune; the lowest limit always applies."
 
     def shows(self, setting: str) -> QWidget | None:
         if setting.startswith("modes.") and setting.split(".")[1].isdecimal():

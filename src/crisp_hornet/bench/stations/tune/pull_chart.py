@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter
 
 from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.charts.handling import Handled
-from crisp_hornet.bench.charts.paint import chosen_ring, width_of
+from crisp_hornet.bench.charts.lettering import Name
+from crisp_hornet.bench.charts.paint import chosen_ring
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.stations.tune.edges import KEYS, Edge
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
@@ -84,10 +85,7 @@ class PullChart(Handled, ForceChart):
             painter.setOpacity(1.0 if edge.sets else 0.55)
             paint_truth(painter, theme, "drafted", at, HANDLE_PX)
             painter.setOpacity(1.0)
-            wide = width_of(painter, edge.text)
-            left = min(at.x() + 15, self.plot.right() - wide)
-            top = at.y() - 13 if at.y() > self.plot.top() + 24 else at.y() + 28
-            back = theme.color("ground", 0.8)
-            painter.fillRect(QRectF(left - 3, top - 14, wide + 6, 18), back)
-            painter.setPen(theme.color("drafted"))
-            painter.drawText(QPointF(left, top), edge.text)
+            self.lettering.mark(at, HANDLE_PX)
+        painter.setPen(theme.color("drafted"))
+        names = [Name(edge.text, self.point(edge.kmh, edge.force_n), HANDLE_PX) for edge in self.edges]
+        self.lettering.write(painter, names)

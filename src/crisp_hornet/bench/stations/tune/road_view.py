@@ -126,13 +126,13 @@ class RoadView(QWidget):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk = desk
-        self.launches = RoadTable("LAUNCH, FLAT", ("", "drafted", "now"), "As far as front wheel and tyre let it.")
+        self.launches = RoadTable("LAUNCH, FLAT", ("", "drafted", "now"), "Limited by wheel lift and tyre grip.")
         self.stops = RoadTable(
             "STOPPING, DRY",
-            ("", "seen to standing"),
+            ("", "total distance"),
             "One second to react, then good brakes. Grows with the square of speed.",
         )
-        self.energy = RoadTable(say("HELD, UNAIDED, {unit}", unit=Symbol("Wh/km")), ("", "flat", "6 % up", "12 % up"))
+        self.energy = RoadTable(say("NO PEDALLING, {unit}", unit=Symbol("Wh/km")), ("", "flat", "6 % up", "12 % up"))
         self.range = RoadTable("RANGE, FLAT", ("", "this charge"), "95 %; rolling and air drag as entered.")
         self.cells = EfficiencyCells(theme)
         self._work = Background()

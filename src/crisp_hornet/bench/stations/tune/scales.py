@@ -80,13 +80,13 @@ def _stops(path: str, bike: Bike, tune: Tune | None) -> list[Stop]:
     battery, motor = bike.battery, bike.motor
     found: list[Stop] = []
     if path.startswith("battery_guard"):
-        found.append(Stop(battery.bms_trip_v, "pack trips"))
+        found.append(Stop(battery.bms_trip_v, "BMS cutoff"))
     if path.startswith("regen.fade"):
-        found.append(Stop(battery.bms_over_v or full_v(battery), "pack opens" if battery.bms_over_v else "full"))
+        found.append(Stop(battery.bms_over_v or full_v(battery), "BMS overvoltage" if battery.bms_over_v else "full"))
     if path == "regen.battery_current_a":
-        found.append(Stop(battery.bms_charge_a, f"pack takes {battery.bms_charge_a:g}"))
+        found.append(Stop(battery.bms_charge_a, f"BMS charge {battery.bms_charge_a:g}"))
     if path.startswith("heat_guard.motor"):
-        found.append(Stop(motor.max_winding_c, "winding bears"))
+        found.append(Stop(motor.max_winding_c, "max winding"))
     if path == "drive.speed_kmh" and bike.chassis.rated_speed_kmh:
         found.append(Stop(bike.chassis.rated_speed_kmh, "frame, brakes"))
     local = bike.local
@@ -96,7 +96,7 @@ def _stops(path: str, bike: Bike, tune: Tune | None) -> list[Stop]:
         if path in ("assist.speed_kmh", "drive.speed_kmh") and local.assist_ends_kmh:
             found.append(Stop(local.assist_ends_kmh, "local"))
     if path == "assist.speed_kmh" and tune is not None and tune.drive.speed_kmh:
-        found.append(Stop(tune.drive.speed_kmh, "drive ends"))
+        found.append(Stop(tune.drive.speed_kmh, "drive speed limit"))
     return found
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.background import Background
@@ -28,6 +28,7 @@ from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
@@ -39,7 +40,7 @@ from crisp_hornet.core.heat.endurance import continuous_curve
 from crisp_hornet.core.heat.weakening import WeakeningGain, weakening_gain
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.tunes.starting import starting_tune
-from crisp_hornet.documents.saying import Symbol, quantity, say
+from crisp_hornet.documents.saying import Symbol, counted, quantity, say
 
 COLUMN_PX = 252
 REST_MS, OWN_REST_MS = 30, 90  # longer than the steps of a drag are apart, or its own work would slow the drag
@@ -56,7 +57,7 @@ class TunePage(Station):
         super().__init__(desk, link, theme)
         self.rulers: dict[str, Ruler] = {}
         self._left = column_of(spacing=0)
-        self._charge = Ruler(Scale("Rested pack", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.draft.token)
+        self._charge = Ruler(Scale("Pack voltage at rest", "V", 40, 70, 0.5, 0.1, truth=False), theme, desk.draft.token)
         self._charge.changed.connect(self._take_charge)
         self._charge.refused.connect(lambda why: desk.said.emit("warn", why))
         self._charge_words = label("", "quiet", wrap=True)
@@ -110,10 +111,9 @@ class TunePage(Station):
         column = column_of(pull, margins=0, spacing=6)
         head = QHBoxLayout()
         head.addWidget(self._legend, 1)
-        head.addWidget(self._axes, alignment=Qt.AlignmentFlag.AlignBottom)
-        head.addSpacing(10)
-        head.addWidget(self.also)
+        head.addWidget(Captioned("compare with", self.also))
         column.addLayout(head)
+        column.addWidget(self._axes)
         column.addWidget(self.chart, 1)
         column.addWidget(self.heat_strip)
         column.addWidget(self.consequences)
@@ -208,7 +208,7 @@ class TunePage(Station):
                 self.rulers[setting] = ruler
                 self._left.addWidget(ruler)
             self._left.addSpacing(8)
-            self._left.addWidget(label("DRAWN FOR", "caps"))
+            self._left.addWidget(label("CONDITIONS", "caps"))
             self._charge.setFixedWidth(240)
             self._left.addWidget(self._charge)
             self._left.addWidget(self._charge_words)
@@ -217,7 +217,16 @@ class TunePage(Station):
             self.rulers[setting].set_scale(scale)
         low, high = bike.battery.bms_trip_v, full_v(bike.battery)
         self._charge.set_scale(
-            Scale("Rested pack", "V", round(low, 1), round(high, 1), 0.5, 0.1, [Stop(low, "pack trips")], truth=False)
+            Scale(
+                "Pack voltage at rest",
+                "V",
+                round(low, 1),
+                round(high, 1),
+                0.5,
+                0.1,
+                [Stop(low, "BMS cutoff")],
+                truth=False,
+            )
         )
         self._show()
 
@@ -250,9 +259,9 @@ class TunePage(Station):
             mass=quantity(desk.bike.mass_kg, "kg"),
         )
         if desk.bike.motor.saturation is None:
-            words += ". Saturation is not given: at large currents the real pull falls short of this"
+            words += ". No saturation data: at high current the real pull is lower"
         self._charge_words.setText(desk.units.text(words))
-        self._axes.setText(desk.units.text(say("newtons against {unit}; drag a ring", unit=Symbol("km/h"))))
+        self._axes.setText(desk.units.text(say("wheel force, N, over {unit}; drag a ring", unit=Symbol("km/h"))))
         self.chart.show_units(desk.units)
         drafted, now_predicted = desk.draft.prediction, desk.held.prediction
         if self.chart.dragging is None:  # the axis stays put through a drag
@@ -376,7 +385,7 @@ class TunePage(Station):
         if self.desk.draft.tune is None:
             return "Start a gentle draft" if self.desk.bike else ""
         drafted = len(self.desk.draft.differing)
-        return f"Review {drafted} change{'s' if drafted != 1 else ''}" if drafted else "Nothing to review"
+        return f"Review {counted(drafted, 'change')}" if drafted else "Nothing to review"
 
     def act_enabled(self) -> bool:
         return self.desk.draft.tune is None or bool(self.desk.draft.differing)

@@ -15,12 +15,12 @@ NAMES = {
     "phase": "phase current",
     "battery": "battery current",
     "power": "power limit",
-    "voltage": "pack's voltage",
+    "voltage": "pack voltage",
     "weakening": "field weakening limit",
     "rpm": "motor speed limit",
     "speed": "speed limit",
-    "heat": "heat fade",
-    "low_voltage": "low-voltage fade",
+    "heat": "derating",
+    "low_voltage": "low-voltage cutoff",
 }
 
 
@@ -41,7 +41,7 @@ def reading(drafted: Prediction | None, now: Prediction | None, tune: Tune | Non
 def _why(curve: PullCurve, tune: Tune, index: int) -> str:
     limit = str(curve.limit[index])
     if curve.wheel_force_n[index] <= 0:
-        return f"The <b>{NAMES[limit]}</b> leaves no pull here."
+        return f"No pull here: limited by <b>{NAMES[limit]}</b>."
     battery_a, pack_v = float(curve.battery_current_a[index]), float(curve.pack_v[index])
     phase_a, allowed = (
         float(curve.phase_current_a[index]),
@@ -49,9 +49,9 @@ def _why(curve: PullCurve, tune: Tune, index: int) -> str:
     )
     flow = (
         f"{battery_a:.0f} A × {pack_v:.1f} V under load = {battery_a * pack_v / 1000:.1f} kW, "
-        f"of which {float(curve.wheel_w[index]) / 1000:.1f} kW reach the road."
+        f"{float(curve.wheel_w[index]) / 1000:.1f} kW at the wheel."
     )
-    why = f"The <b>{NAMES[limit]}</b> sets it: {flow}"
+    why = f"Limited by <b>{NAMES[limit]}</b>: {flow}"
     if limit != "phase" and phase_a < allowed - 0.5:
         why += f" Phase current here is {phase_a:.0f} A: raising the phase limit changes nothing at this speed."
     if limit == "phase":
@@ -64,4 +64,4 @@ def _grade(curve: PullCurve, index: int) -> str:
     if spare <= 0:
         return "It does not hold this speed on the flat."
     sine = min(spare / (curve.bike.mass_kg * G_MPS2), 0.99)
-    return f"It holds a {100 * sine / (1 - sine**2) ** 0.5:.0f} % grade."
+    return f"It can climb up to {100 * sine / (1 - sine**2) ** 0.5:.0f} % at this speed."

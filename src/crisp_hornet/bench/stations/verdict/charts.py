@@ -13,8 +13,8 @@ from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno, picture_on_paper, pull_on_paper
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
-from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.arrays import Array
@@ -37,6 +37,9 @@ NO_PULLS = say(
 )
 
 
+PULL, ROUTE, DYNO = range(3)
+
+
 class Charts(QWidget):
     """``flywheel``: another flywheel was typed."""
 
@@ -52,24 +55,22 @@ class Charts(QWidget):
             theme,
             {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"},
         )
-        self.choice = PageChoice(("pull", "along the way", "dyno"), "chart of the ride")
-        self.choice.chosen.connect(self._choose)
+        self._at = PULL
         self.kg = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG, width=110)
-        self.kg.setPlaceholderText(say("{unit} of flywheel", unit=Symbol("kg")))
         self.kg.setAccessibleName(say("flywheel at the tyre, {unit}; empty on the road", unit=Symbol("kg")))
         self.kg.setToolTip("what the stand's flywheel weighs at the tyre; leave it empty for pulls on the road")
         self.kg.editingFinished.connect(self.flywheel)
+        self._flywheel = Captioned("flywheel", self.kg)
         self._told = label("", "quiet", wrap=True)
         self._stack = QStackedWidget()
         self._stack.addWidget(self._page(self.pull, self._legend))
-        self._stack.addWidget(self._page(self.plain, self._told, self.kg))
+        self._stack.addWidget(self._page(self.plain, self._told, self._flywheel))
         column = column_of(self, margins=0, spacing=2)
-        column.addWidget(self.choice)
         column.addWidget(self._stack, 1)
         self._way: tuple[Ride, Units] | None = None
         self._runs: tuple[DynoRuns | None, PullCurve] | None = None
         self.against: Against | None = None
-        self._choose(0)
+        self.choose(PULL)
 
     def _page(self, chart: QWidget, *head: QWidget) -> QWidget:
         page, row = QWidget(), QHBoxLayout()
@@ -112,13 +113,13 @@ class Charts(QWidget):
         whole, units = self._way
         shown: list[tuple[str, QPixmap]] = [
             (
-                say("newtons against {unit}: predicted, and measured at full throttle", unit=Symbol("km/h")),
+                say("wheel force, N, over {unit}: predicted, and measured at full throttle", unit=Symbol("km/h")),
                 pull_on_paper(self.pull, units),
             )
         ]
         name, way, other_runs = self._laid_against()
         runs, curve = self._runs if self._runs is not None else (None, None)
-        picture, words = along_the_way(whole, way, name, units), "energy along the way"
+        picture, words = along_the_way(whole, way, name, units), "energy along the route"
         if other_runs is not None and runs is not None:
             picture, words = dyno(runs, other_runs, name, curve, units), "power at the wheel, before and after"
         return [*shown, (words, picture_on_paper(picture))] if picture is not None else shown
@@ -127,18 +128,20 @@ class Charts(QWidget):
         one = self.against
         return ("", None, None) if one is None else (one.name, one.way, one.runs)
 
-    def _choose(self, at: int) -> None:
-        self._stack.setCurrentIndex(min(at, 1))
-        self.kg.setVisible(at == 2)
+    def choose(self, at: int) -> None:
+        """Show the pull, the energy along the route, or the dyno."""
+        self._at = at
+        self._stack.setCurrentIndex(min(at, ROUTE))
+        self._flywheel.setVisible(at == DYNO)
         self._draw()
 
     def _draw(self) -> None:
-        if self._way is None or self.choice.at == 0:
+        if self._way is None or self._at == PULL:
             self.plain.show_picture(None)
             return
         whole, units = self._way
         name, way, other_runs = self._laid_against()
-        if self.choice.at == 1:
+        if self._at == ROUTE:
             picture = along_the_way(whole, way, name, units)
             self._told.setText("" if picture is not None else NO_WAY)
         else:

@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
+from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.evidence.differences import Difference
 from crisp_hornet.documents.units import Units
 
+HOW = (
+    "Here stands what differs, with its 95 % interval, the one that matters first. Choose above what to compare the ride with: its own "
+    "prediction along the route, another ride, or another tune."
+)
 REACH = 0.3  # a difference of so much fills half the bar
 
 
@@ -54,33 +59,44 @@ class DifferencesView(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        self.setAccessibleName("what differs; up and down scroll")
-        self._rows = scrolled_rows(self, 2, keys=True)
+        inside = QWidget()
+        self._grid = QGridLayout(inside)
+        self._grid.setContentsMargins(0, 0, 12, 0)
+        self._grid.setHorizontalSpacing(18)
+        self._grid.setVerticalSpacing(6)
+        scroll = column_scroll(inside)
+        scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        scroll.setAccessibleName("what differs; up and down scroll")
+        column_of(self, margins=0).addWidget(scroll)
 
     def show_found(self, against: Against | None, units: Units) -> None:
         """Show what differs, or how to ask for it."""
-        clear(self._rows)
+        clear(self._grid)
         if against is None:
-            words = "Choose above what the ride is laid against: its prediction along the way, another ride, or another tune."
-            self._rows.addWidget(label(words, "quiet", wrap=True))
+            self._grid.addWidget(label(HOW, wrap=True), 0, 0)
         elif not against.found:
-            self._rows.addWidget(label("Nothing that differs can be told.", "quiet", wrap=True))
+            self._grid.addWidget(label("No difference can be determined.", wrap=True), 0, 0)
         else:
-            for one in against.found:
-                self._add(one, against.curve is not None, units)
-        self._rows.addStretch(1)
+            for at, head in enumerate(("", "difference", "95 %", "this ride against the other", "")):
+                self._grid.addWidget(label(head, "quiet"), 0, at)
+            for row, one in enumerate(against.found, 1):
+                self._add(row, one, against.curve is not None, units)
+        self._grid.setColumnStretch(3, 1)
+        self._grid.setRowStretch(self._grid.rowCount(), 1)
 
-    def _add(self, one: Difference, predicted: bool, units: Units) -> None:
-        self._rows.addWidget(label(units.text(one.what), "quiet", wrap=True))
+    def _add(self, row: int, one: Difference, predicted: bool, units: Units) -> None:
         strong = label(one.in_words, wrap=True)
+        strong.setMinimumWidth(180)
         if one.shown:
             strong.setStyleSheet("font-weight: 600;")
-        self._rows.addWidget(strong)
+        what = label(units.text(one.what), "quiet", wrap=True)
+        what.setMinimumWidth(170)
+        self._grid.addWidget(what, row, 0)
+        self._grid.addWidget(strong, row, 1)
         if one.change.known:
-            self._rows.addWidget(Reach(self.theme, one, predicted))
-        self._rows.addWidget(label(f"{units.text(one.this)} against {units.text(one.other)}", "quiet", wrap=True))
+            self._grid.addWidget(Reach(self.theme, one, predicted), row, 2)
+        words = f"{units.text(one.this)} against {units.text(one.other)}"
+        self._grid.addWidget(label(words, "quiet", wrap=True), row, 3)
         if one.at_s is not None:
-            self._rows.addWidget(
-                button(f"Show {clock(one.at_s)}", partial(self.jump.emit, one.at_s), "link", f"Show {one.what}")
-            )
-        self._rows.addSpacing(8)
+            place = button(f"{clock(one.at_s)} ›", partial(self.jump.emit, one.at_s), "place", f"Show {one.what}")
+            self._grid.addWidget(place, row, 4)

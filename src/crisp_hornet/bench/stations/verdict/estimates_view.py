@@ -8,19 +8,24 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.text import button, clear, label, scrolled_rows
+from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.hill_seen import hill_words
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.saying import joined, quantity, say
+from crisp_hornet.documents.saying import counted, joined, quantity, say
 from crisp_hornet.documents.units import Units
 
 Take = Callable[[Verdict], Estimate]
+NOTHING = (
+    "Here stands what a ride says of the bike: pack, wheel, motor, heat, consumption, each with its 95 % interval beside the figure "
+    "on Build, and a button to learn it. Import a log on Rides first."
+)
 
 
 @dataclass(frozen=True)
@@ -42,15 +47,15 @@ def _weakening(verdict: Verdict, name: str) -> Estimate:
 
 FIGURES = (
     Figure("pack resistance", "battery.resistance_ohm", lambda v: v.resistance_ohm, 3, 1000.0, "mΩ"),
-    Figure("wheel, rolled", "drivetrain.wheel_circumference_m", lambda v: v.circumference_m, 4),
+    Figure("wheel circumference", "drivetrain.wheel_circumference_m", lambda v: v.circumference_m, 4),
     Figure("consumption", "", lambda v: v.energy.wh_per_km),
     Figure("range at this style", "", lambda v: v.range_km, 2),
     Figure("energy, net", "", lambda v: v.energy.wh_net),
     Figure("charge, net", "", lambda v: v.energy.ah_net),
-    Figure("came back", "", lambda v: v.energy.regen_share, 2, 100.0, "%"),
-    Figure("rolling, Crr", "chassis.crr", lambda v: v.road.crr, 2),
-    Figure("air, CdA", "chassis.cda_m2", lambda v: v.road.cda_m2, 2),
-    Figure("motor constant", "motor.flux_linkage_wb", lambda v: v.motor.flux_linkage_wb, 3, 1000.0, "mWb"),
+    Figure("regen share", "", lambda v: v.energy.regen_share, 2, 100.0, "%"),
+    Figure("rolling resistance, Crr", "chassis.crr", lambda v: v.road.crr, 2),
+    Figure("air drag, CdA", "chassis.cda_m2", lambda v: v.road.cda_m2, 2),
+    Figure("flux linkage", "motor.flux_linkage_wb", lambda v: v.motor.flux_linkage_wb, 3, 1000.0, "mWb"),
     Figure(
         say("winding at {at}", at=quantity(25, "°C")),
         "motor.phase_resistance_ohm",
@@ -59,7 +64,7 @@ FIGURES = (
         1000.0,
         "mΩ",
     ),
-    Figure("reaches the road, full throttle", "", lambda v: v.motor.efficiency, 2, 100.0, "%"),
+    Figure("battery-to-road efficiency", "", lambda v: v.motor.efficiency, 2, 100.0, "%"),
     Figure("weakening, more pull", "", lambda v: _weakening(v, "gain_n"), 2),
     Figure("weakening, more speed", "", lambda v: _weakening(v, "gain_kmh"), 2),
     Figure("weakening, more heat", "", lambda v: _weakening(v, "heat_w"), 2),
@@ -113,72 +118,75 @@ class EstimatesView(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        self._rows = scrolled_rows(self, 3)
+        self.setAccessibleName("estimates of the ride; up and down scroll")
+        inside = QWidget()
+        self._grid = QGridLayout(inside)
+        self._grid.setContentsMargins(0, 0, 12, 0)
+        self._grid.setHorizontalSpacing(18)
+        self._grid.setVerticalSpacing(5)
+        column_of(self, margins=0).addWidget(column_scroll(inside))
 
     def show_verdict(self, verdict: Verdict | None, bike: Bike | None, ride: str, units: Units) -> None:
-        """Show a ride's estimates."""
-        clear(self._rows)
+        """Show a ride's estimates: those it can tell first, then what it cannot and why."""
+        clear(self._grid)
         if verdict is None or bike is None:
-            self._rows.addWidget(label("No ride to judge.", "quiet"))
+            self._grid.addWidget(label(NOTHING, wrap=True), 0, 0)
             return
-        for figure in FIGURES:
-            self._add(figure, figure.take(verdict), bike, ride, units)
+        for at, head in enumerate(("", "by this ride, 95 %", "", "set on Build", "")):
+            self._grid.addWidget(label(head, "quiet"), 0, at)
+        told = [(figure, figure.take(verdict)) for figure in FIGURES]
+        for figure, one in told:
+            if one.known:
+                self._add(figure, one, bike, ride, units)
         for timed in verdict.timed:
             self._add_words("by stopwatch", units.text(timed.in_words))
         if verdict.hill is not None:
             self._add_words("how long the hill could last", units.text(hill_words(verdict.hill)))
         for kind, parts in verdict.shares.items():
-            words = joined(
-                "; ",
-                (
-                    say("{what} {wh_per}", what=one.what, wh_per=quantity(one.wh_per_km, "Wh/km", ".0f"))
-                    for one in parts
-                ),
+            shares = (
+                say("{what} {wh_per}", what=one.what, wh_per=quantity(one.wh_per_km, "Wh/km", ".0f")) for one in parts
             )
             if parts:
-                self._add_words(f"consumption by {kind}", units.text(words))
+                self._add_words(f"consumption by {kind}", units.text(joined("; ", shares)))
         for level in verdict.levels:
             self._add_words(f"level {level.level}", units.text(level.in_words))
-        self._rows.addStretch(1)
+        for figure, one in told:
+            if not one.known:
+                self._add_words(units.text(figure.words), f"not determined: {units.text(one.reason)}")
+        self._grid.setRowStretch(self._grid.rowCount(), 1)
+        self._grid.setColumnStretch(2, 1)
 
     def _add(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> None:
-        if not one.known:
-            self._add_words(units.text(figure.words), units.text(one.reason))
-            return
-        told = bike.figure(figure.path) if figure.path else None
+        told, row = bike.figure(figure.path) if figure.path else None, self._grid.rowCount()
         shown = one.times(figure.factor, figure.unit or one.unit)
-        head = QHBoxLayout()
-        head.addWidget(label(units.text(figure.words), "quiet"))
-        head.addStretch(1)
-        if figure.path:
-            head.addWidget(self._act(figure, one, bike, ride))
-        self._rows.addLayout(head)
         value = label(units.text(shown.in_words(figure.digits)))
         value.setStyleSheet("font-weight: 600;")
-        self._rows.addWidget(value)
-        self._rows.addWidget(Interval(self.theme, one, told))
+        for at, widget in enumerate((label(units.text(figure.words), "quiet"), value, Interval(self.theme, one, told))):
+            self._grid.addWidget(widget, row, at)
         if told is not None:
-            words = (
-                f"bike document {told * figure.factor:.{figure.digits + 1}g} {shown.unit}{_learned(bike, figure.path)}"
-            )
-            self._rows.addWidget(label(units.text(words), "quiet"))
-        self._rows.addSpacing(9)
+            stands = quantity(told * figure.factor, shown.unit, f".{figure.digits + 1}g")
+            words = say("{stands}{learned}", stands=stands, learned=_learned(bike, figure.path))
+            self._grid.addWidget(label(units.text(words), "quiet"), row, 3)
+            self._grid.addWidget(self._act(figure, one, bike, ride, units), row, 4)
 
-    def _act(self, figure: Figure, one: Estimate, bike: Bike, ride: str) -> QPushButton:
+    def _act(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> QPushButton:
         source = bike.sources.get(figure.path)
         if source is not None and any(said.ride == ride for said in source.rides):
             forget = partial(self.forget.emit, figure.path)
-            return button("Forget", forget, "link", f"Forget what this ride says of {figure.words}")
+            return button("Forget", forget, "small", f"Forget what this ride says of {figure.words}")
+        value = quantity(one.value * figure.factor, figure.unit or one.unit, f".{figure.digits}g")
+        words = units.text(say("Learn {value}", value=value))
         return button(
-            "Learn", partial(self.learn.emit, figure.path, one), "link", f"Learn {figure.words} from this ride"
+            words, partial(self.learn.emit, figure.path, one), "small", f"Learn {figure.words} from this ride"
         )
 
     def _add_words(self, head: str, words: str) -> None:
-        self._rows.addWidget(label(head, "quiet"))
-        self._rows.addWidget(label(words, "quiet", wrap=True))
+        row = self._grid.rowCount()
+        self._grid.addWidget(label(head, "quiet"), row, 0)
+        self._grid.addWidget(label(words, "quiet", wrap=True), row, 1, 1, 4)
 
 
 def _learned(bike: Bike, path: str) -> str:
     source = bike.sources.get(path)
     count = len(source.rides) if source is not None else 0
-    return f", learned from {count} ride{'s' if count != 1 else ''}" if count else ""
+    return f", learned from {counted(count, 'ride')}" if count else ""

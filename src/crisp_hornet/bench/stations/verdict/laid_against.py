@@ -12,6 +12,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import label, shortened
 from crisp_hornet.core.arrays import Array
@@ -30,6 +31,7 @@ from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.rides import KeptRide
 
@@ -72,16 +74,15 @@ class AgainstRow(QWidget):
         self._desk = desk
         self._open: Judged | None = None
         self._choices: list[tuple[str, Callable[[Judged], Against]]] = []
-        self.choice = Chooser()
-        self.choice.setAccessibleName("what the ride is laid against")
-        self.choice.setFixedWidth(290)
+        self.choice = Chooser("compare the ride with")
+        self.choice.setMaximumWidth(290)
         self.choice.activated.connect(lambda _at: self._start())
         self.told = label("", wrap=True)
         self._work = Background(DocumentError)
         self._work.done.connect(self._take)
         self._work.failed.connect(lambda error: self.told.setText(str(error)))
         row = row_of(self, margins=0, spacing=14)
-        row.addWidget(self.choice)
+        row.addWidget(Captioned("compare with", self.choice))
         row.addWidget(self.told, 1)
 
     def show_judged(self, judged: Judged | None) -> None:
@@ -104,7 +105,7 @@ class AgainstRow(QWidget):
         offered: list[tuple[str, Callable[[Judged], Against]]] = [(PREDICTION, _along_the_way)]
         for kept in desk.ride.kept():
             if kept.id != desk.ride.id:
-                offered.append((f"against the ride {shortened(kept.name, 40)}", self._with_ride(kept)))
+                offered.append((f"the ride {shortened(kept.name, 40)}", self._with_ride(kept)))
         tunes = {"the draft": desk.draft.tune, "what the controller holds": desk.held.tune} | {
             f"the draft {name}": tune for name, tune in desk.draft.named().items()
         }
@@ -112,7 +113,7 @@ class AgainstRow(QWidget):
         own = self._open.tune
         for name, tune in tunes.items():
             if tune is not None and tune.differing(own):
-                offered.append((f"its tune against {shortened(name, 50)}", _with_tune(name, tune)))
+                offered.append((f"its tune: {shortened(name, 50)}", _with_tune(name, tune)))
         return offered
 
     def _with_ride(self, kept: KeptRide) -> Callable[[Judged], Against]:
@@ -188,7 +189,7 @@ def _with_tune(name: str, tune: Tune) -> Callable[[Judged], Against]:
         curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions)
         found = between_tunes(effects_between(one.bike, tune, one.tune, conditions.rested_v, one.curve.speed_kmh))
         changed = len(one.tune.differing(tune))
-        words = f"{changed} setting{'s' if changed != 1 else ''} apart; what is predicted of the tune that was ridden, against {name}."
+        words = f"{counted(changed, 'setting')} apart; what is predicted of the tune that was ridden, against {name}."
         return Against(
             name, words if found else f"{changed} settings apart, and no predicted figure moves.", found, curve=curve
         )

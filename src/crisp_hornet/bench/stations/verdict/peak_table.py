@@ -96,7 +96,7 @@ def _against(peak: Peak) -> str:
     if peak.limit is None:
         return "no limit"
     limit = quantity(peak.limit, peak.unit)
-    return say("fade {limit}", limit=limit) if peak.channel in FADES else say("limit {limit}", limit=limit)
+    return say("starts at {limit}", limit=limit) if peak.channel in FADES else say("limit {limit}", limit=limit)
 
 
 def _word(peak: Peak) -> str:
@@ -104,4 +104,4 @@ def _word(peak: Peak) -> str:
         return ""
     if peak.reached:
         return "reached"
-    return "not proven" if peak.channel in FADES else "not reached"
+    return "not reached"

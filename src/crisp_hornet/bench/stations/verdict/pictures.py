@@ -16,6 +16,7 @@ from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.dyno import DynoRuns
 from crisp_hornet.core.ride.along_way import per_km
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.units import Units
 
 
@@ -54,7 +55,7 @@ def dyno(
     count = len(runs.runs)
     lines = [
         Line(
-            f"measured, {count} pull{'s' if count != 1 else ''}",
+            f"measured, {counted(count, 'pull')}",
             runs.speed_kmh * to_shown,
             runs.power_w,
             truth="measured",

@@ -25,7 +25,7 @@ CAUTION = (
     "Predictions rest on the figures of the bike. What may be ridden where, the local code decides; where wiring, packs or road approval "
     "are in doubt, a licensed workshop does the work."
 )
-WORDS = {"stop": "stops sending", "warn": "look at it", "note": "note"}
+WORDS = {"stop": "blocks sending", "warn": "warning", "note": "note"}
 
 
 @dataclass(frozen=True, eq=False)

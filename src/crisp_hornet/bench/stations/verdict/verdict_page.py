@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import unforeseen
@@ -26,7 +26,7 @@ from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, shortened
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -36,6 +36,7 @@ from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.evidence.day import Day
 from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.verdict import Verdict
@@ -44,7 +45,7 @@ from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.core.ride.measured_pull import MeasuredPull, measured_pull
 from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.saying import joined, quantity, say
+from crisp_hornet.documents.saying import counted, joined, quantity, say
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
 
@@ -65,6 +66,11 @@ class Seen:
     peaks: list[Peak]
     measured: MeasuredPull | None
     runs: DynoRuns | None
+
+
+PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Compared")
+PULL, _ROUTE, DYNO, PEAKS, _ESTIMATES, COMPARED = range(6)
+STRIP_PX = 206
 
 
 class VerdictPage(Station):
@@ -88,13 +94,12 @@ class VerdictPage(Station):
         self.estimates = EstimatesView(theme)
         self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
         self.estimates.forget.connect(lambda path: forget_figure(desk, path))
-        self.tables = PageChoice(("reached", "what it says", "against"), "verdict")
-        self._right = QStackedWidget()
-        self.tables.chosen.connect(self._right.setCurrentIndex)
-        self._right.setFixedWidth(318)
-        self._report = button("Report", self._ask_report, "link", "Save a report of the ride")
+        self.pages = PageChoice(PAGES, "verdict", 16)
+        self._views = QStackedWidget()
+        self.pages.chosen.connect(self._show_page)
+        self._report = button("Save a report", self._ask_report, "small", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
-        self._traces.setFixedHeight(206)
+        self._traces.setFixedHeight(STRIP_PX)
         self.charts.refused.connect(lambda why: desk.said.emit("note", why))
         self._judging = Background()
         self._judging.done.connect(self._take_judged)
@@ -103,7 +108,7 @@ class VerdictPage(Station):
         self.against = AgainstRow(desk)
         self.against.found.connect(self._show_against)
         self.differences = DifferencesView(theme)
-        self.differences.jump.connect(self._traces.point_at)
+        self.differences.jump.connect(self._jump)
         self._seen: Seen | None = None
         self._work: Callable[[], Seen] | None = None
         self._undrawn = False
@@ -123,29 +128,39 @@ class VerdictPage(Station):
         self._judge()
 
     def _lay_out(self) -> None:
-        upper = row_of(spacing=22)
-        upper.addWidget(self.charts, 1)
         peaks_page = QWidget()
         reached = column_of(peaks_page, margins=(0, 0, 8, 0))
         reached.addWidget(self.table)
         reached.addStretch(1)
-        self._right.addWidget(column_scroll(peaks_page))
-        self._right.addWidget(self.estimates)
-        self._right.addWidget(self.differences)
-        choice = QHBoxLayout()
-        choice.addWidget(self.tables)
-        choice.addWidget(self._report)
-        right = QVBoxLayout()
-        right.addLayout(choice)
-        right.addWidget(self._right, 1)
-        upper.addLayout(right)
+        for view in (self.charts, column_scroll(peaks_page), self.estimates, self.differences):
+            self._views.addWidget(view)
+        head = QHBoxLayout()
+        head.addWidget(self._title, 1)
+        head.addWidget(self._report)
         column = column_of(self, margins=(0, 4, 0, 0), spacing=3)
-        column.addWidget(self._title)
+        column.addLayout(head)
         column.addWidget(self._about)
         column.addWidget(self.against)
-        column.addLayout(upper, 1)
+        column.addSpacing(4)
+        column.addWidget(self.pages)
+        column.addSpacing(4)
+        column.addWidget(self._views, 1)
         column.addWidget(self._traces)
         column.addWidget(self._cursor)
+
+    def _show_page(self, at: int) -> None:
+        """Three pictures of the ride, then what is told in rows; those that are long have the traces' room."""
+        if at < PEAKS:
+            self.charts.choose(at)
+        self._views.setCurrentIndex(max(at - DYNO, 0))
+        for widget in (self._traces, self._cursor):
+            widget.setVisible(at <= PEAKS)
+
+    def _jump(self, at_s: float) -> None:
+        """Show a moment of the ride."""
+        if self.pages.at > PEAKS:
+            self.pages.choose(PULL)
+        self._traces.point_at(at_s)
 
     def side(self) -> QWidget | None:
         return self._side
@@ -164,7 +179,7 @@ class VerdictPage(Station):
         self.found, self.peaks, self._prediction, self.verdict, self._seen = [], [], None, None, None
         tune = self.desk.ride.tune or self.desk.held.tune
         if ride is None or bike is None or tune is None or self.desk.speeds is None:
-            self._title.setText("No ride to judge")
+            self._title.setText("No ride to analyse")
             self._about.setText("Import a log on Rides; connect once, so that the tune it was ridden on is known.")
             self.chart.show_curves(None, None)
             self.chart.show_measured(None)
@@ -189,7 +204,7 @@ class VerdictPage(Station):
 
         self._work = work
         if len(ride) > LONG_ROWS:
-            self._about.setText(f"{self._about.text()}; a long ride: it is being judged")
+            self._about.setText(f"{self._about.text()}; a long ride: analysing")
             self._show_judged()
             self._judging.start(work)
         elif self.isVisible():
@@ -233,7 +248,7 @@ class VerdictPage(Station):
         self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
         self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
         state = say(
-            "{rested} rested at the start and a winding at {winding}",
+            "{rested} at rest, winding at {winding}",
             rested=quantity(conditions.rested_v, "V", ".1f"),
             winding=quantity(conditions.winding_c, "°C", ".0f"),
         )
@@ -265,8 +280,7 @@ class VerdictPage(Station):
         self.charts.show_against(against)
         self.differences.show_found(against, self.desk.units)
         if against is not None:
-            self.tables.choose(2)
-            self._right.setCurrentIndex(2)
+            self.pages.choose(COMPARED)
 
     def _show_judged(self) -> None:
         self.chart.show_units(self.desk.units)
@@ -298,27 +312,32 @@ class VerdictPage(Station):
                 )
             )
         if not self.found:
-            self._cards.addWidget(label("None: there is no ride to judge.", "quiet", wrap=True))
+            self._cards.addWidget(label("None: there is no ride to analyse.", "quiet", wrap=True))
         self._cards.addStretch(1)
 
     def _links(self, one: Finding) -> list[QWidget]:
         links: list[QWidget] = []
         if one.at_s is not None:
-            jump: Callable[[], None] = partial(self._traces.point_at, one.at_s)
-            links.append(button(f"Show {clock(one.at_s)}", jump, "link", f"Show the moment of {one.id}"))
+            jump: Callable[[], None] = partial(self._jump, one.at_s)
+            links.append(button(f"{clock(one.at_s)} ›", jump, "place", f"Show the moment of {one.id}"))
         change = one.suggest
         if change is not None and not change.bike and self.desk.draft.tune is not None:
             value = self.desk.units.text(in_words(change.path, change.value))
-            words = f"{label_of(change.path)} {value} into the draft"
-            links.append(
-                button(
-                    words, partial(into_draft, self.desk, one), "link", f"Take the change of {one.id} into the draft"
-                )
-            )
+            words = f"Draft {label_of(change.path)} {value}"
+            links.append(button(words, partial(into_draft, self.desk, one), "small", f"Draft the change of {one.id}"))
         elif change is not None and change.bike:
             take = partial(self._learn, change.path)
-            links.append(button("Learn it", take, "link", f"Learn from {one.id}"))
+            links.append(button(self._learn_words(change), take, "small", f"Learn from {one.id}"))
         return links
+
+    def _learn_words(self, change: Suggestion) -> str:
+        """``Learn 87 mΩ``."""
+        figure = next((one for one in FIGURES if one.path == change.path), None)
+        if figure is None or self.verdict is None:
+            return "Learn the figure"
+        unit = figure.unit or figure.take(self.verdict).unit
+        value = quantity(change.value * figure.factor, unit, f".{figure.digits}g")
+        return self.desk.units.text(say("Learn {value}", value=value))
 
     def _learn(self, path: str) -> None:
         figure = next((one for one in FIGURES if one.path == path), None)
@@ -365,8 +384,8 @@ class VerdictPage(Station):
 
     def caption(self) -> str:
         if self._work is not None and self._seen is None:
-            return "being judged"
-        return f"{len(self.found)} findings" if self.found else "nothing to judge"
+            return "analysing"
+        return counted(len(self.found), "finding") if self.found else "no ride yet"
 
     def meaning(self) -> tuple[str, str]:
         if not self.found:

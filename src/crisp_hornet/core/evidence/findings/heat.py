@@ -18,13 +18,13 @@ HOT_K_PER_MIN, SOON_MIN, OFTEN = 4.0, 6.0, 0.3
 @finding
 def motor_fade(e: Evidence) -> Finding | None:
     """The motor's heat fade: at work, or with room."""
-    return _guard(e, "motor_c", "motor's heat fade")
+    return _guard(e, "motor_c", "Motor derating")
 
 
 @finding
 def controller_fade(e: Evidence) -> Finding | None:
     """The controller's heat fade: at work, or with room."""
-    return _guard(e, "controller_c", "controller's heat fade")
+    return _guard(e, "controller_c", "Controller derating")
 
 
 def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
@@ -32,7 +32,9 @@ def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
     if peak is None:
         return None
     words = say(
-        "highest {value}, fade from {limit}", value=quantity(peak.value, "°C", ".1f"), limit=quantity(peak.limit, "°C")
+        "highest {value}, derating from {limit}",
+        value=quantity(peak.value, "°C", ".1f"),
+        limit=quantity(peak.limit, "°C"),
     )
     span = (peak.at_s, peak.at_s)
     if peak.reached:
@@ -64,8 +66,7 @@ def fade_soon(e: Evidence) -> Finding | None:
     why = (
         "The phase current limit set that current: less of it is cooler, and slower there."
         if cooler
-        else "That hill, or the start, asked for the current, and no limit held it: only pedalling along, a lighter load or a "
-        "cooler start help there."
+        else "The climb needed that current and no limit held it: pedal along, carry less or cooler start help there."
     )
     return tells(
         "fade-soon",
@@ -135,5 +136,5 @@ def _path(seen: Estimate, told: float, id_: str, what: str, path: str) -> Findin
         worse="worse" if worse else "better",
         sooner="sooner" if worse else "later",
         **beside(seen, told, ".2g"),
-        suggest=learn(path, seen.value, "minutes until the fade are predicted as this ride showed them", 3),
+        suggest=learn(path, seen.value, "minutes to derating are predicted as this ride showed", 3),
     )

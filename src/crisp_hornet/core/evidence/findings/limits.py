@@ -141,9 +141,9 @@ def _off_edge(e: Evidence, under: bool) -> Finding | None:
             continue
         less = "less" if under else "more"
         why = (
-            "A tired pack, a longer wheel or a weaker motor than the bike document says would do this."
+            "A tired pack, a longer wheel or a weaker motor than set on Build would do this."
             if under
-            else "A current sensor that reads too little, or a stronger motor than the bike document says, would do this."
+            else "A current sensor that reads too little, or a stronger motor than set on Build, would do this."
         )
         at = _first_full(e)
         return Finding(

@@ -22,7 +22,7 @@ def low_voltage_fade(e: Evidence) -> Finding | None:
     if peak is None:
         return None
     words = say(
-        "lowest {value}, fade from {limit}", value=quantity(peak.value, "V", ".1f"), limit=quantity(peak.limit, "V")
+        "lowest {value}, cutoff from {limit}", value=quantity(peak.value, "V", ".1f"), limit=quantity(peak.limit, "V")
     )
     if peak.reached:
         return tells(
@@ -95,7 +95,7 @@ def trip_near(e: Evidence) -> Finding | None:
         suggest=Suggestion(
             "battery_guard.fade_start_v",
             start,
-            say("the current is eased from {start} on, before the board cuts", start=quantity(start, "V")),
+            say("the current is reduced from {start} on, before the BMS cuts off", start=quantity(start, "V")),
         ),
     )
 
@@ -118,7 +118,7 @@ def sag_when_low(e: Evidence) -> Finding | None:
         bms_trip=quantity(battery.bms_trip_v, "V"),
         value=_milliohm(seen.value),
         suggest=Suggestion(
-            "drive.battery_current_a", max(most, 1.0), "stays a volt above the trip down to a quarter of the charge"
+            "drive.battery_current_a", max(most, 1.0), "stays 1 V above the BMS cutoff down to a quarter charge"
         ),
     )
 
