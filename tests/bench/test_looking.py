@@ -46,7 +46,10 @@ def test_what_held_it_back_is_a_band_with_words(qtbot, demo_window, rides):
     found = [word for begin, end, word in band.stretches(375, 385)]
     assert found == ["battery"]
     choose(rides.beside.pictures.channel, "what held it back, by the model")
-    assert "histogram: throttle" in rides.beside.pictures.bars.accessibleName() and "battery 3:" in rides.beside.pictures.figures.text()
+    assert (
+        "histogram: throttle" in rides.beside.pictures.bars.accessibleName()
+        and "battery 3:" in rides.beside.pictures.figures.text()
+    )
     rides.grab()  # painted in a narrow view and in a wide one
     traces.show_between(375, 385)
     rides.grab()

@@ -226,7 +226,7 @@ def test_the_circumference_by_roll_out_and_against_gps(seed):
     assert against["circumference_m"] == pytest.approx(true_m, rel=0.005)
     assert abs(against["circumference_m"] - true_m) < 3 * against["spread_m"]
     wrong(judge_against_gps(wheel[:5], gps[:5], believed_m), "moments above")
-    wrong(judge_roll_out(9.0, 1, believed_m), "no bicycle's wheel")
+    wrong(judge_roll_out(9.0, 1, believed_m), "not a plausible wheel")
 
 
 def test_gain_sides_span_and_detection():
@@ -243,7 +243,7 @@ def test_gain_sides_span_and_detection():
     sound(judge_detection(found, BIKE))
     wrong(judge_detection(found | {"pole_pairs": motor.pole_pairs + 2.0}, BIKE), "pole pairs, the bike says")
     wrong(judge_detection(found | {"flux_linkage_wb": 2 * motor.flux_linkage_wb}, BIKE), "flux linkage")
-    wrong(judge_detection(dict.fromkeys(found, 0.0), BIKE), "nothing that could be a motor")
+    wrong(judge_detection(dict.fromkeys(found, 0.0), BIKE), "No valid motor found")
 
 
 def test_a_proportional_lever_and_a_throttle_that_works_both_ways():

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QAbstractButton, QLayout, QScrollArea, QStackedWidget, QWidget
 
 SCHEME = (
@@ -35,6 +36,15 @@ ARROWS = {Qt.Key.Key_Up: -1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: 1, Qt.Key.Key
 def rove(group: QWidget) -> None:
     """Make a group one stop: arrows go from one of its controls to the next."""
     group.setProperty("roving", True)
+
+
+class RovingButton(QAbstractButton):
+    """A button of a roving group: Qt would take arrows for Tab."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if not step_in_group(self, event.key()):
+            super().keyPressEvent(event)
 
 
 def group_of(widget: QWidget | None) -> QWidget | None:

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
+from PyQt6.QtWidgets import QSizePolicy
 
 from crisp_hornet.bench.charts.paint import right_text
+from crisp_hornet.bench.keys import RovingButton
 from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.build.conversions import kv_from_flux
@@ -65,7 +66,7 @@ HEIGHT = 28
 SOURCE_WIDTH = 66.0
 
 
-class FigureRow(QAbstractButton):
+class FigureRow(RovingButton):
     """Label, value, source; pressing it opens its entry."""
 
     def __init__(self, figure: Figure, source: str, theme: Theme) -> None:

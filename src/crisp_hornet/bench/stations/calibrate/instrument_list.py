@@ -6,10 +6,10 @@ from datetime import datetime
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.keys import rove
+from crisp_hornet.bench.keys import RovingButton, rove
 from crisp_hornet.bench.marks import paint_check, paint_severity
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
@@ -23,7 +23,7 @@ ROW = 44
 MARKS = {"failed": "stop", "doubtful": "warn"}
 
 
-class InstrumentRow(QAbstractButton):
+class InstrumentRow(RovingButton):
     """One instrument: its verdict's shape, its name, and the date."""
 
     def __init__(self, instrument: Instrument, theme: Theme) -> None:

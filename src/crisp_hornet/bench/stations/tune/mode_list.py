@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import right_text, width_of
-from crisp_hornet.bench.keys import rove
+from crisp_hornet.bench.keys import RovingButton, rove
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import clear, label
@@ -28,7 +28,7 @@ class ModeLine:
     marks: tuple[str, ...] = ()
 
 
-class ModeRow(QAbstractButton):
+class ModeRow(RovingButton):
     """One mode."""
 
     def __init__(self, theme: Theme, line: ModeLine) -> None:
