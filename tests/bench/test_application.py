@@ -93,7 +93,7 @@ def test_consequences_say_what_they_cannot_give():
     assert Consequence("a", float("inf"), "s", 1).text == "never" and Consequence("a", 4.16, "s", 1).text == "4.2"
     weak = predict(a_bike(), a_tune(drive__phase_current_a=10), Conditions(62.0), axis_speeds(a_bike()))
     assert {one.label: one.text for one in weak.consequences}["12 % hill"] == "0"
-    assert {one.label: one.text for one in weak.consequences}["12 % hill, hot in"] == "never"
+    assert {one.label: one.text for one in weak.consequences}["derating, 12 % hill"] == "never"
 
 
 def test_scales_and_defaults_fit_every_chemistry_and_the_axis_every_gear(open_window, tmp_path):

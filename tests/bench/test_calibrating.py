@@ -47,11 +47,14 @@ def record(qtbot, window, kind, act, **answers):
     page.choose(next(one for one in INSTRUMENTS if one.kind == kind))
     for name, value in answers.items():
         page.view.fields[name].setText(str(value))
-    qtbot.waitUntil(lambda: window.act_button.text() == "Record" and window.act_button.isEnabled())
-    click(qtbot, window.act_button)
-    settle(qtbot, page, 4)
-    act()
-    settle(qtbot, page, 8)
+    for _ in range(5):  # on a loaded machine values grow stale meanwhile, and what records stops by itself
+        qtbot.waitUntil(lambda: window.act_button.text() == "Record" and window.act_button.isEnabled())
+        click(qtbot, window.act_button)
+        settle(qtbot, page, 4)
+        act()
+        settle(qtbot, page, 8)
+        if page.view.recording_since is not None:
+            break
     click(qtbot, window.act_button)
     qtbot.waitUntil(lambda: page.view.judgement is not None)
     return page.view.judgement
@@ -77,7 +80,7 @@ def twist(qtbot, window, standin, times=4):
 def write(qtbot, window):
     click(qtbot, find(window, "Write it to the controller"))
     qtbot.waitUntil(lambda: not window.link.busy and bool(window.notice.text))
-    assert "kept over power-off" in window.notice.text
+    assert ", permanent" in window.notice.text
 
 
 def test_nothing_is_recorded_before_the_cautions_and_nothing_turns_before_the_lever(qtbot, demo_window, standin):
@@ -88,10 +91,10 @@ def test_nothing_is_recorded_before_the_cautions_and_nothing_turns_before_the_le
     connect(qtbot, window, standin.port)
     go(qtbot, window, 3)
     page = window.stations["calibrate"]
-    assert not window.act_button.isEnabled() and "stands safe" in page.meaning()[1]
+    assert not window.act_button.isEnabled() and "is secured" in page.meaning()[1]
     click(qtbot, page.confirm)
     page.choose(next(one for one in INSTRUMENTS if one.kind == "motor"))
-    assert not page.view.hold.isEnabled() and "prove the brake lever" in page.meaning()[1]
+    assert not page.view.hold.isEnabled() and "Test the brake lever first" in page.meaning()[1]
 
 
 def test_the_throttle_is_found_written_and_then_reads_the_whole_way(qtbot, bench, standin):
@@ -173,7 +176,7 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
     [
         (("cut torque-signal",), "torque", "broken or shorted to ground"),
         (("cut motor-temp",), "temperature", "broken or unplugged"),
-        (("sensor wheel_magnets 2",), "speed", "has 2 magnets, the controller believes 1"),
+        (("sensor wheel_magnets 2",), "speed", "has 2 magnets, set to 1"),
         (("cut pedal",), "pedals", "No pulse came"),
     ],
 )
@@ -243,7 +246,7 @@ def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written
     qtbot.waitUntil(lambda: page.view.hold.isVisible() and page.view.hold.isEnabled())
     hold, left = page.view.hold, Qt.MouseButton.LeftButton
     hold_to_the_end(qtbot, bench, lambda: qtbot.mousePress(hold, left), lambda: qtbot.mouseRelease(hold, left))
-    qtbot.waitUntil(lambda: page.view.judgement is not None and "backwards" in page.view.judgement.reason)
+    qtbot.waitUntil(lambda: page.view.judgement is not None and "Direction reversed" in page.view.judgement.reason)
     qtbot.mouseRelease(page.view.hold, Qt.MouseButton.LeftButton)
     assert page.view.judgement.verdict.value == "doubtful" and page.view.judgement.figures["direction"] == 1
     standin.do("brake 1")  # it is only written to at standstill

@@ -152,7 +152,7 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     qtbot.waitUntil(lambda: connected.link.contact.unkept)
     click(qtbot, find(connected, "Make it permanent"))
     qtbot.waitUntil(lambda: connected.act_button.text() == "Make it permanent")
-    assert "power-off would undo it" in texts(page)
+    assert "a power cycle would undo it" in texts(page)
     confirm_all(qtbot, page)
     click(qtbot, connected.act_button)
     qtbot.waitUntil(lambda: page.report is not None and not connected.link.busy)

@@ -112,7 +112,7 @@ def test_a_controller_of_another_layout_greys_what_it_lacks_and_asks_for_its_lab
     typed = find(window, "serial number on the label", QLineEdit)
     qtbot.keyClicks(typed, "TW60-00418")
     qtbot.keyClick(typed, Qt.Key.Key_Return)
-    assert not window.link.contact.shown and "not the number that answers" in texts(window)
+    assert not window.link.contact.shown and "Not the connected controller" in texts(window)
     typed.clear()
     qtbot.keyClicks(typed, "TW60-00417")
     qtbot.keyClick(typed, Qt.Key.Key_Return)
@@ -138,7 +138,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     assert "backup" in window.notice.text
     qtbot.waitUntil(lambda: "Restore" in texts(panel))
     click(qtbot, find(window, "Restore the backup of"))
-    qtbot.waitUntil(lambda: window.current == "send" and "to put the backup" in texts(window))
+    qtbot.waitUntil(lambda: window.current == "send" and "to restore the backup" in texts(window))
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
     assert standin.shows(PHASE) == ("90.0", "90.0") and desk.draft.tune.setting(PHASE) == 105
     assert any(entry.title == "Backup restored with proof" for entry in desk.garage.book.of(desk.bike_id))
@@ -173,7 +173,7 @@ def test_a_fault_is_shown_explained_cleared_and_in_the_logbook(qtbot, demo_windo
     qtbot.waitUntil(lambda: "has not shown" in window.notice.text)  # nothing is written before the bike is confirmed
     show_bike(qtbot, window, standin)
     click(qtbot, find(window, "Clear the fault"))
-    qtbot.waitUntil(lambda: "No fault stands" in texts(window))
+    qtbot.waitUntil(lambda: "No active fault" in texts(window))
     titles = [entry.title for entry in desk.garage.book.of(desk.bike_id)]
     assert "Fault 12: throttle signal out of range" in titles and any(
         one.startswith("Fault 12 is gone") for one in titles
@@ -211,7 +211,7 @@ def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     qtbot.waitUntil(lambda: panel.confirm.isVisible())
     assert not panel._go.isEnabled()
     click(qtbot, panel.confirm)
-    click(qtbot, find(window, "Transfer the firmware"))
+    click(qtbot, find(window, "Install firmware"))
     qtbot.waitUntil(lambda: "lies in the second slot" in texts(window))
     standin.do("key-off")
     connect(qtbot, window, standin.port)

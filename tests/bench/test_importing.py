@@ -170,8 +170,9 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     connect(qtbot, window, standin.port)
     go(qtbot, window, 6)
     bar = window.stations["rides"].recording
+    click(qtbot, find(window, "Rides Record"))
     bar.fields["tyres"].setText("3.5 bar")
-    click(qtbot, find(window, "Record the ride"))
+    click(qtbot, window.act_button)
     qtbot.waitUntil(lambda: "waits for the first movement" in texts(bar))
     standin.do("wheel-up 0")
     standin.do("throttle 0.8")
@@ -183,7 +184,7 @@ def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_w
     qtbot.keyClick(bar.note, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: bar.recorder.rows > 60)
     standin.do("throttle 0")
-    click(qtbot, find(window, "End the recording"))
+    click(qtbot, window.act_button)
     qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "))
     assert (
         np.nanmax(desk.ride.cleaned.get("wheel_speed_kmh")) > 2

@@ -24,7 +24,8 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     connect(qtbot, window, standin.port)
     go(qtbot, window, 6)
     bar, page = window.stations["rides"].recording, window.stations["rides"]
-    choose(find(window, "test programme to be led through", QComboBox), "Full pull")
+    click(qtbot, find(window, "Rides Record"))
+    choose(find(window, "test programme to be guided through", QComboBox), "Full pull")
     assert "Local codes decide" in texts(bar) and "pull against the predicted edge" in texts(bar)
     assert not bar.flywheel.isVisible()
     choose(bar.programme, "Dyno run")
@@ -34,11 +35,11 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
         assert bar.flywheel.value() == watts
     choose(bar.programme, "Full pull")
     bar.fields["wind"].setText("none")
-    click(qtbot, find(window, "Record the ride"))
+    click(qtbot, window.act_button)
     standin.do("wheel-up 0")
     standin.do("throttle 1")
     # the simulated throttle is not calibrated: its stop reads too little, and that is told instead of waiting for ever
-    qtbot.waitUntil(lambda: "If that is its stop, calibrate it first" in texts(bar))
+    qtbot.waitUntil(lambda: "If fully open, calibrate it first" in texts(bar))
     standin.do("throttle 0")
     standin.do("brake 1")
     qtbot.waitUntil(lambda: window.link.live.values["wheel_speed_kmh"] < 0.5)
@@ -52,7 +53,7 @@ def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltag
     qtbot.waitUntil(lambda: len(bar.lead.results) == 1)
     told = texts(bar)
     assert "Usable: one way:" in told and "Run 2 of 2, back. Stand on a level" in told
-    click(qtbot, find(window, "End the recording"))
+    click(qtbot, window.act_button)
     qtbot.waitUntil(lambda: desk.ride.cleaned is not None and desk.ride.cleaned.name.startswith("Recorded "))
     assert (
         desk.ride.card.programme == "Full pull" and desk.ride.card.wind == "none" and desk.ride.card.rested_start_v > 55

@@ -54,7 +54,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     ]
 
     report = send_and_wait(qtbot, window, keep=True)
-    assert report.outcome is Outcome.PROVED and "114 of 114 read back as meant" in texts(window)
+    assert report.outcome is Outcome.PROVED and "114 of 114 read back as sent" in texts(window)
     assert standin.shows(BATTERY) == (str(drafted), str(drafted))
 
     # a second send, and the plug is pulled in the middle of it
@@ -68,14 +68,14 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     assert report.outcome is Outcome.NOT_PROVED
     assert list(report.held.values()).count(Held.UNKNOWN) == 2
     said = texts(window)
-    assert "is not known" in said and "Do not ride before it has been read again" in said
+    assert "is not known" in said and "Do not ride until the controller has been read again" in said
     assert (desk.draft.tune == unchanged and window.link.contact is None) or not window.link.busy
     qtbot.waitUntil(lambda: window.link.contact is None)
     assert "Not proved" in texts(window.stations["send"])
 
     # plugged in again: the contact is taken up by itself, what it really holds is read, nothing was kept
     go(qtbot, window, 2)
-    assert "Looking for it again" in texts(window)
+    assert "when the same controller answers" in texts(window)
     standin.do("plug")
     qtbot.waitUntil(lambda: window.link.contact is not None)
     assert window.link.contact.interrupted is not None and not window.link.contact.shown

@@ -49,7 +49,7 @@ def test_ride_finding_draft_send_second_ride_compare_report_export_import(
 
     # compared, and reported
     go(qtbot, window, 7)
-    choose(find(window, "compare the ride with", QComboBox), "against the ride Bakery round")
+    choose(find(window, "compare the ride with", QComboBox), "the ride Bakery round")
     page = window.stations["verdict"]
     qtbot.waitUntil(lambda: "% less per km than the other" in page.against.told.text())
     page.save_report(tmp_path / "report.pdf")

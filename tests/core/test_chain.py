@@ -36,7 +36,7 @@ def test_conflicts_are_explained_and_an_agreed_chain_has_none():
     assert any("is set to a 2.1 m wheel" in one and "its 25 km/h are really" in one for one in told)
     assert any("set to different nominal voltages: 48 V, 60 V" in one for one in told)
     over = conflicts(a_bike(battery__bms_discharge_a=20), a_tune(drive__battery_current_a=30))
-    assert any("pack's board opens at 20 A, the chain lets 30 through" in one for one in over)
+    assert any("BMS cuts off at 20 A, the limits allow 30 A" in one for one in over)
 
 
 def test_the_card_says_what_to_key_in():

@@ -96,7 +96,7 @@ def test_a_ride_on_the_edge_finds_its_limits_and_no_weakness():
     found = {one.id: one for one in findings(ride, tune, curve)}
     assert "under-edge" not in found
     assert "reached" in found["battery_a-reached"].text and "30.0 A, limit 30 A" in found["battery_a-reached"].text
-    assert found["pack_v-room"].severity == "settled" and "not proven" in found["pack_v-room"].reason
+    assert found["pack_v-room"].severity == "settled" and "not tested" in found["pack_v-room"].reason
 
 
 def test_a_weaker_bike_is_found_with_its_figure():

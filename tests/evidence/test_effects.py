@@ -70,7 +70,7 @@ def test_each_part_of_the_tune_has_its_own_figures(path, value, label, up):
 
 
 def test_a_learned_figure_is_told_and_what_moves_nothing_or_is_no_tune_is_not():
-    assert "12 % hill, hot in" in told("motor.thermal.winding_to_housing_w_per_k", 2.0, of_bike=True)
+    assert "derating, 12 % hill" in told("motor.thermal.winding_to_housing_w_per_k", 2.0, of_bike=True)
     assert told("drive.phase_current_a", TUNE.drive.phase_current_a) == {}
     assert told("drive.nothing", 3.0) == {} and told("chassis.crr", -1.0, of_bike=True) == {}
     carried = told("battery_guard.fade_end_v", TUNE.battery_guard.fade_end_v + 8)  # the other end moves along

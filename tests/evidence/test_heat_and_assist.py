@@ -146,7 +146,7 @@ def test_how_often_a_level_gave_all_it_may(share, level):
     assert seen.all_given.low - 0.01 <= share <= seen.all_given.high + 0.01 and seen.all_given.half_width < 0.12
     assert ("never all it may give" if share == 0 else "all it may give in") in seen.in_words
     (unknown,) = levels_seen(ride, BIKE)
-    assert "does not tell its level" in unknown.all_given.reason and "all it may" not in unknown.in_words
+    assert "has no assist level" in unknown.all_given.reason and "all it may" not in unknown.in_words
 
 
 def test_pull_against_the_edge_and_what_it_needs():

@@ -99,7 +99,7 @@ UNABLE = {
     "no load": (lambda rng, truth: _still(a_round(truth, rng, minutes=3)), "pack", "hardly changes"),
     "no gps": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "wheel", "no positions"),
     "one way": (lambda rng, truth: coast_downs(truth, rng, runs=3, both_ways=False), "crr", "one way only"),
-    "no roll-out": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "crr", "0 roll-outs of 6 s"),
+    "no roll-out": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "crr", "0 coast-downs of 6 s"),
     "no volts": (
         lambda rng, truth: _without(a_round(truth, rng, minutes=3), "pack_v"),
         "wh_per_km",
@@ -141,7 +141,7 @@ def test_an_interval_of_student_and_a_refusal_in_words():
     one = around(10.0, 1.0, 9, "Ω")
     assert (one.low, one.high) == (pytest.approx(10 - 2.262, abs=1e-3), pytest.approx(10 + 2.262, abs=1e-3))
     assert one.in_words(2) == "10 Ω (7.7 to 12)" and one.times(1000, "mΩ").half_width == pytest.approx(2262, abs=1)
-    assert refused("no GPS").in_words() == "cannot be told: no GPS" and not refused("no GPS").known
+    assert refused("no GPS").in_words() == "not determined: no GPS" and not refused("no GPS").known
 
 
 def test_the_clustered_fit_is_honest_about_what_neighbours_share():

@@ -37,7 +37,7 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     assert motor["flux_linkage_wb"]["low"] <= 0.0265 * 0.985 <= motor["flux_linkage_wb"]["high"]
     assert motor["phase_resistance_ohm"]["low"] <= 0.058 * 1.03 <= motor["phase_resistance_ohm"]["high"]
     assert motor["efficiency"]["high"] < motor["efficiency_predicted"] and motor["weakening"] is None
-    assert told["road"]["crr"]["value"] is None and "roll-outs" in told["road"]["crr"]["reason"]
+    assert told["road"]["crr"]["value"] is None and "coast-downs" in told["road"]["crr"]["reason"]
     assert told["energy"]["wh_per_km"]["value"] == pytest.approx(
         told["energy"]["wh_net"]["value"] / told["distance_km"]["value"], rel=1e-4
     )

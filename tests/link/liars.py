@@ -232,9 +232,9 @@ def claims(report, one, changes, before, kept_before, spoiler):
             return f"proved, but {wrong}"
         if report.kept is Kept.SEEN and (lost := [name for name in running if kept[name] != running[name]]):
             return f"kept, but {lost} are not"
-        if "kept over power-off" in report.message and report.kept is not Kept.SEEN:
+        if ", permanent" in report.message and report.kept is not Kept.SEEN:
             return "says kept without having seen it"
-    if "Nothing was kept" in report.message and kept != kept_before:
+    if "Nothing was stored" in report.message and kept != kept_before:
         return "nothing was kept, but it was"
     if "Nothing was written" in report.message and not foreign and (running != before or kept != kept_before):
         return "nothing was written, but it was"

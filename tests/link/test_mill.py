@@ -49,7 +49,7 @@ def test_it_is_backed_up_sent_to_and_restored(mill, tmp_path, monkeypatch, capsy
     assert run("send", "--port", mill.port, "--bike", tmp_path / "bike.json", "--tune", tmp_path / "t.json") == 0, (
         capsys.readouterr()
     )
-    assert "kept over power-off" in capsys.readouterr().out
+    assert ", permanent" in capsys.readouterr().out
     mill.memory.power_cycle()
     assert mill.holds()["drive.phase_current_a"] == 80 and mill.holds()["drive.motor_rpm"] == 550
     assert run("restore", "--port", mill.port, "--backup", tmp_path / "b.json") == 0

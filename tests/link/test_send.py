@@ -44,9 +44,9 @@ def test_a_trial_is_gone_after_power_off(standin, contact):
 @pytest.mark.parametrize(
     ("change", "why"),
     [
-        ({"drive__phase_current_a": 70}, "bring the stronger 90 A of phase current back"),
-        ({"drive__field_weakening_a": 10}, "field weakening that falls away"),
-        ({"regen__phase_current_a": 30}, "braking that changes"),
+        ({"drive__phase_current_a": 70}, "restore the higher phase current, 90 A"),
+        ({"drive__field_weakening_a": 10}, "losing field weakening"),
+        ({"regen__phase_current_a": 30}, "braking must not change"),
         ({"battery_guard__fade_start_v": 52}, "higher low-voltage cutoff start, 50 V"),
     ],
 )
@@ -177,7 +177,7 @@ def test_feel_and_modes_are_sent_proved_and_read_back_as_drafted(standin, contac
     ]  # once their items are right
     assert trial_refusal(changes) and needs_inhibit(changes)
     style = [one for one in changes if one.register.name == "assist.style"]
-    assert "not to change while you ride" in trial_refusal(style) and not needs_inhibit(style)
+    assert "must not change while riding" in trial_refusal(style) and not needs_inhibit(style)
     told = [one.in_words() for one in changes]
     assert "throttle works when standstill to pedalling" in told and "current at 50 % throttle 50 % to 30 %" in told
     report = send_all(contact, changes)
@@ -194,9 +194,9 @@ def test_nothing_is_written_while_the_wheel_turns_the_throttle_is_open_or_the_ch
     before = standin.holds()
     for act, back, words in (
         ("throttle 0.4", "throttle 0", "throttle is open"),
-        ("turn-back 1", "turn-back 0", "wheel turns"),
+        ("turn-back 1", "turn-back 0", "wheel is turning"),
         ("charger 1", "charger 0", "charger is on"),
-        ("freeze 1", "freeze 0", "stale"),
+        ("freeze 1", "freeze 0", "frozen"),
     ):
         standin.do(act)
         if act.startswith("throttle"):
@@ -213,7 +213,7 @@ def test_a_gate_that_closes_in_the_middle_takes_everything_back(standin, contact
     before = standin.holds()
     standin.do("after 0 turn-back 1")
     report = send_all(contact, draft(contact, drive__phase_current_a=100, drive__battery_current_a=34))
-    assert report.outcome is Outcome.STOPPED and "wheel turns" in report.message
+    assert report.outcome is Outcome.STOPPED and "wheel is turning" in report.message
     assert "holds what it held before" in report.message and standin.holds() == before
 
 
@@ -294,7 +294,7 @@ def test_sensors_change_only_while_the_motor_is_held_off(standin, contact):
     report = send_all(contact, changes_to(contact.map, contact.raws, {"calibration.torque_rest_v": 1.2}))
     assert report.outcome is Outcome.STOPPED and "torque sensor does not read rest" in report.message
     assert standin.holds()["calibration.torque_rest_v"] == 0.75 and not standin.standin.controller.inhibited
-    assert trial_refusal(changes).startswith("throttle at rest belongs")
+    assert trial_refusal(changes).startswith("throttle at rest is a sensor setting")
 
 
 def test_without_an_inhibit_the_wheel_is_lifted_and_confirmed(bench):
@@ -302,7 +302,7 @@ def test_without_an_inhibit_the_wheel_is_lifted_and_confirmed(bench):
     contact = bench.contact(standin)
     changes = changes_to(contact.map, contact.raws, {"calibration.throttle_rest_v": 1.0})
     report = send_all(contact, changes)
-    assert report.outcome is Outcome.REFUSED and "cannot hold the motor off" in report.message
+    assert report.outcome is Outcome.REFUSED and "cannot disable its motor" in report.message
     assert send_all(contact, changes, wheel_up=True).outcome is Outcome.PROVED
 
 

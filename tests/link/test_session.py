@@ -158,7 +158,7 @@ def test_kept_is_only_said_where_it_was_seen_to_change(opened, one, says, keeps,
     session = opened()
     one.it.says_unkept, one.it.keeps = says, keeps
     report = session.perform(sending(session, drive__phase_current_a=80.0))
-    assert report.outcome is outcome and report.kept is not Kept.SEEN and "kept over power-off" not in report.message
+    assert report.outcome is outcome and report.kept is not Kept.SEEN and ", permanent" not in report.message
     if outcome is Outcome.PROVED:
         assert report.kept is Kept.SAID and "prove it by a power cycle" in report.message
 
@@ -241,7 +241,7 @@ def test_after_the_word_to_keep_nothing_is_said_of_what_was_kept_where_another_a
     wire.before = swapped_after_keeping
     report = session.perform(sending(session, drive__phase_current_a=80.0), HOLD)
     assert report.outcome is Outcome.NOT_PROVED and one.holds(kept=True)[PHASE] == 80
-    assert "Nothing was kept" not in report.message and "Whether it was kept is not known" in report.message
+    assert "Nothing was stored" not in report.message and "Whether it was stored is not known" in report.message
 
 
 def at(device):

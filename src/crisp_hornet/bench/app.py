@@ -20,6 +20,7 @@ from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.boundary import Boundary, faults_into, guard, log_into
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import of_desktop, set_scale
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
@@ -57,6 +58,8 @@ def make_application() -> QApplication:
         app = QApplication(sys.argv[:1])
     app.setApplicationName("Crisp Hornet")
     app.setStyle("Fusion")
+    if not app.property("scale"):
+        set_scale(app, of_desktop(app.font()))
     themes.load_fonts()
     themes.apply(app, themes.LIGHT)
     return app
@@ -108,6 +111,10 @@ def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path, ve
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
         desk, link = Desk(garage), link_of(garage)
+        kept = desk.scale
+        if kept is not None:
+            set_scale(app, kept)
+            themes.apply(app, themes.LIGHT)
         window = Window(desk, link, simulated=simulated)
         window.log_file = log_file
         boundary.caught.connect(window.tell_unforeseen)

@@ -9,7 +9,8 @@ from PyQt6.QtGui import QFocusEvent, QFontMetricsF, QKeyEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QLineEdit, QToolTip, QWidget
 
 from crisp_hornet.bench.figures import Misread, figure
-from crisp_hornet.bench.theme import QUIET_PX, font
+from crisp_hornet.bench.scale import fix, px
+from crisp_hornet.bench.theme import QUIET_PX, font, real_font
 
 UNIT_GAP_PX = 8
 
@@ -30,13 +31,13 @@ class NumberField(QLineEdit):
         self.unit, self.least, self.most, self.thousandths = unit, least, most, thousandths
         self.setAccessibleName(name)
         if width:
-            self.setFixedWidth(width)
+            fix(self, wide=width)
         self.show_unit(unit)
 
     def show_unit(self, unit: str) -> None:
         """Show a unit inside, at the right; figures are read with it or without."""
         self.unit = unit
-        room = round(QFontMetricsF(font(QUIET_PX)).horizontalAdvance(unit)) + UNIT_GAP_PX if unit else 0
+        room = px(QFontMetricsF(font(QUIET_PX)).horizontalAdvance(unit)) + UNIT_GAP_PX if unit else 0
         self.setTextMargins(0, 0, room, 0)
         self.update()
 
@@ -44,7 +45,7 @@ class NumberField(QLineEdit):
         super().paintEvent(event)
         if self.unit:
             painter = QPainter(self)
-            painter.setFont(font(QUIET_PX))
+            painter.setFont(real_font(QUIET_PX))
             painter.setPen(self.palette().color(QPalette.ColorRole.Text))
             painter.drawText(
                 self.rect().adjusted(0, 0, -UNIT_GAP_PX, 0),
@@ -91,7 +92,7 @@ class LaidField(NumberField):
         self._over, self._done = over, False
         self.setParent(over)
         self.setText(start)
-        self.setGeometry(place)
+        self.setGeometry(px(place.left()), px(place.top()), px(place.width()), px(place.height()))
 
     def open(self) -> None:
         """Show it, with the keys."""

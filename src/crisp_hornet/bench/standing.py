@@ -41,7 +41,7 @@ def hookup(desk: Desk, link: Link) -> Standing:
     if contact is not None:
         unsettled = contact.interrupted is not None and not contact.interrupted.settled
         look = contact.blocked or unsettled or contact.held_off
-        caption = f"{contact.identity.product} · backup saved"
+        caption = f"{contact.identity.product} · backed up"
         if contact.is_another:
             caption = "another bike's controller"
         elif contact.held_off:

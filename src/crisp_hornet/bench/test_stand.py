@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -73,7 +74,7 @@ class TestStand(QDialog):
         for act, scale, start, factor in RULERS:
             ruler = Ruler(scale, self.theme, lambda: next(self._tokens))
             ruler.show_value(start)
-            ruler.setFixedWidth(300)
+            fix(ruler, wide=300)
             ruler.changed.connect(partial(self._move, act, ruler, factor))
             self.rulers[act] = ruler
             column.addWidget(ruler)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
@@ -9,8 +10,11 @@ from importlib import resources
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
+from crisp_hornet.bench.scale import px
+
 FAMILY = "Barlow Semi Condensed"
 QUIET_PX, TEXT_PX, BUTTON_PX, VALUE_PX, CONSEQUENCE_PX = 13, 15, 17, 20, 26
+FINE_PX = 5
 
 
 @dataclass(frozen=True)
@@ -138,14 +142,25 @@ def font(pixels: int = TEXT_PX, weight: QFont.Weight = QFont.Weight.Normal) -> Q
     return made
 
 
+def real_font(pixels: int = TEXT_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The same where nothing scales the painter."""
+    return font(px(pixels), weight)
+
+
 def apply(app: QApplication, theme: Theme) -> None:
     """Dress the whole application."""
-    app.setFont(font())
+    app.setFont(real_font())
     app.setStyleSheet(style_sheet(theme))
 
 
 def style_sheet(t: Theme) -> str:
-    """Qt style sheet of a theme. Focus is always a 2 px ink frame."""
+    """Qt style sheet of a theme at the scale of now; what is finer than 5 px (frames, corners) stays. Focus is a 2 px ink frame."""
+    return re.sub(
+        r"\b(\d+)px", lambda found: f"{px(int(found[1])) if int(found[1]) >= FINE_PX else found[1]}px", _plain_sheet(t)
+    )
+
+
+def _plain_sheet(t: Theme) -> str:
     return f"""
     * {{ font-family: "{FAMILY}"; font-size: {TEXT_PX}px; color: {t.text}; }}
     QWidget#ground, QMainWindow, QDialog {{ background: {t.ground}; }}

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -16,14 +16,16 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMessageBox,
     QPushButton,
-    QStackedWidget,
+    QScrollArea,
     QWidget,
 )
 
 from crisp_hornet.bench import keys
+from crisp_hornet.bench import scale as scaling
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import STEP, fix, px, scale_now
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.stations import Stations, title
@@ -31,8 +33,9 @@ from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.job_line import JobLine
 from crisp_hornet.bench.widgets.keys_card import KeysCard
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.notice import Notice
+from crisp_hornet.bench.widgets.page_scroll import PageScroll
 from crisp_hornet.bench.widgets.sentence import Sentence
 from crisp_hornet.bench.widgets.text import button, label, rule
 from crisp_hornet.bench.widgets.watch_list import WatchLine, WatchList, summary
@@ -42,6 +45,7 @@ from crisp_hornet.documents.units import Units
 SIDE_WIDTH = 292
 WATCHING = ("tune", "send")  # where the watch list, which is about the draft, stands open
 MARGIN = 22
+NARROW_PX = 1020.0  # a window narrower than this has no room for a column beside the page
 SETTLE_S = 0.5  # a press so soon after another page came up was meant for the page before
 LONGEST_END_S = 20.0
 SENDING = "something is being written to the controller"
@@ -62,11 +66,12 @@ class Window(QMainWindow):
         self.test_stand: TestStand | None = None
         self.setWindowTitle("Crisp Hornet")
         self.resize(1280, 800)
-        self.setMinimumSize(1100, 700)
+        self.setMinimumSize(900, 560)
         self.stations = Stations(desk, link, lambda: self.theme, self._take_station)
         self.current = "build"
         self._link_said = ""
         self._pinned = False
+        self._beside = False  # in a narrow window: what stands beside the page is shown instead of it
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._refresh)
@@ -93,14 +98,14 @@ class Window(QMainWindow):
         self.setCentralWidget(ground)
 
     def _body(self) -> QHBoxLayout:
-        self._pages = QStackedWidget()
+        self._pages = Pages()
         self._side = column_of(spacing=14)
         self.watch_list = WatchList(self.theme)
         self.watch_list.mend.connect(self._mend)
         self.watch_list.show_me.connect(self._show_me)
         self.watch_list.closed.connect(lambda: self._open_watch_list(False))
         right = QWidget()
-        right.setFixedWidth(SIDE_WIDTH)
+        fix(right, wide=SIDE_WIDTH)
         inner = column_of(right, margins=0, spacing=14)
         inner.addLayout(self._side, 5)
         inner.addWidget(self.watch_list, 2)
@@ -111,10 +116,28 @@ class Window(QMainWindow):
         return row
 
     def _open_watch_list(self, opened: bool) -> None:
-        """The whole list in the right column, or one line in the footer; a column with nothing in it leaves its room to the page."""
+        """The whole list in the right column, or one line in the footer."""
         self.watch_list.setVisible(opened)
         self._watch_line.setVisible(not opened)
-        self._right.setVisible(opened or self.stations[self.current].side() is not None)
+        self._beside = opened
+        self._share_width()
+
+    def _share_width(self) -> None:
+        """A right column with nothing in it leaves its room to the page; in a narrow window page and column take turns."""
+        wanted = not self.watch_list.isHidden() or self.stations[self.current].side() is not None
+        narrow = self.width() < px(NARROW_PX)
+        self._turn.setVisible(narrow and wanted)
+        self._turn.setText("Show the page" if self._beside else "Show the side")
+        self._right.setVisible(wanted and (not narrow or self._beside))
+        self._pages.setVisible(not narrow or not wanted or not self._beside)
+
+    def _take_turns(self) -> None:
+        self._beside = not self._beside
+        self._share_width()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._share_width()
 
     def _take_station(self, station: Station) -> None:
         """A station was looked at for the first time."""
@@ -122,7 +145,7 @@ class Window(QMainWindow):
         station.go.connect(self.show_station)
         station.hand_over.connect(self._hand_over)
         station.offer(self.simulated)
-        self._pages.addWidget(station)
+        self._pages.addWidget(PageScroll(station))
         if (side := station.side()) is not None:
             side.hide()
             self._side.addWidget(side)
@@ -130,7 +153,7 @@ class Window(QMainWindow):
     def _footer(self) -> QWidget:
         self._head = label("", "caps")
         self._words = Sentence(self.theme)
-        self._words.setFixedHeight(66)
+        fix(self._words, high=66)
         self._watch_line = WatchLine()
         self._watch_line.opened.connect(lambda: self._open_watch_list(True))
         stand = button("Controls of the simulated bike", self.show_test_stand, "small", "Show the test stand")
@@ -138,13 +161,15 @@ class Window(QMainWindow):
         head = row_of(spacing=14)
         head.addWidget(self._head)
         head.addStretch(1)
+        self._turn = button("", self._take_turns, "small", "Show the page or what stands beside it")
+        head.addWidget(self._turn)
         head.addWidget(self._watch_line)
         head.addWidget(stand)
         words = column_of(spacing=4)
         words.addLayout(head)
         words.addWidget(self._words)
         self.act_button: QPushButton = button("", self._act, "act", "main act")
-        self.act_button.setFixedWidth(SIDE_WIDTH)
+        fix(self.act_button, wide=SIDE_WIDTH)
         policy = self.act_button.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.act_button.setSizePolicy(policy)
@@ -178,6 +203,10 @@ class Window(QMainWindow):
             ("Ctrl+Enter", self._act, False),
             ("Ctrl+D", self.switch_theme, False),
             ("F1", self.show_keys, False),
+            ("Ctrl++", lambda: self.set_scale(scale_now() + STEP), True),
+            ("Ctrl+=", lambda: self.set_scale(scale_now() + STEP), True),
+            ("Ctrl+-", lambda: self.set_scale(scale_now() - STEP), True),
+            ("Ctrl+0", lambda: self.set_scale(1.0), False),
             ("F6", lambda: self._go_round(1), True),
             ("Shift+F6", lambda: self._go_round(-1), True),
         ):
@@ -212,12 +241,15 @@ class Window(QMainWindow):
             self.stations[self.current].left()
             self._shown_at_s = time.monotonic()
         self.current = key
-        self._pages.setCurrentWidget(station)
+        self._pages.setCurrentIndex([one.widget() for one in self._scrolls].index(station))
         self.job_line.choose(key)
         for other in self.stations.there:
             if (side := other.side()) is not None:
                 side.setVisible(other is station)
-        self._open_watch_list(key in WATCHING)
+        self._beside = False
+        self.watch_list.setVisible(key in WATCHING)
+        self._watch_line.setVisible(key not in WATCHING)
+        self._share_width()
         station.shown()
         self._refresh()
         if self.isVisible():
@@ -288,6 +320,12 @@ class Window(QMainWindow):
         self.stations[key].take(thing)
         self.show_station(key)
 
+    @property
+    def _scrolls(self) -> list[QScrollArea]:
+        """The stations that have been looked at, each in what it scrolls in."""
+        pages = (self._pages.widget(at) for at in range(self._pages.count()))
+        return [one for one in pages if isinstance(one, QScrollArea)]
+
     def show_test_stand(self) -> None:
         """Hands on the simulated bike, in a window of their own beside."""
         if self.test_stand is None:
@@ -298,16 +336,30 @@ class Window(QMainWindow):
     def switch_theme(self) -> None:
         """Light to dark and back; the work in hand stays."""
         self.theme = themes.DARK if self.theme is themes.LIGHT else themes.LIGHT
+        self._dress()
+        self._theme_link.setText(self._other_theme())
+
+    def set_scale(self, scale: float) -> None:
+        """Everything larger or smaller; kept for the next time."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            held = scaling.set_scale(app, scale)
+            self.desk.active.remember("scale", f"{held:g}")
+            self._dress()
+            self.notice.say("note", f"Text at {100 * held:.0f} %.")
+
+    def _dress(self) -> None:
+        """Theme and scale over all that is there."""
         app = QApplication.instance()
         if isinstance(app, QApplication):
             themes.apply(app, self.theme)
         for widget in self.findChildren(QWidget):
+            scaling.refit(widget)
             if hasattr(widget, "set_theme"):
                 widget.set_theme(self.theme)
             elif hasattr(widget, "theme"):
                 widget.theme = self.theme
                 widget.update()
-        self._theme_link.setText(self._other_theme())
 
     def _other_theme(self) -> str:
         return "Dark theme" if self.theme is themes.LIGHT else "Light theme"

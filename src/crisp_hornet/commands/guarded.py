@@ -135,7 +135,8 @@ def _keep_backup(folder: Path, backup: Backup) -> Path:
 
 
 def _tell(report: Report, changes: list[Change], keep: bool) -> int:
-    tell(f"{report.outcome.value}: {report.message}")
+    word = f"{report.outcome.value}: "
+    tell(word + report.message.removeprefix(word.capitalize()))
     if report.outcome is Outcome.PROVED:
         return PROVED if not keep or report.kept in (Kept.SEEN, Kept.POWER_CYCLED) else NOT_PROVED
     if report.outcome is Outcome.REFUSED:

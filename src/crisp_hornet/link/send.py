@@ -243,7 +243,7 @@ class _Send:
     # --- keeping --------------------------------------------------------------------------------------------
 
     def _keep(self, compared: int) -> Report:
-        self._say("keeping it over power-off")
+        self._say("making it permanent")
         keep = self._contact.map.keep
         self._gate.check()
         self._same_controller()

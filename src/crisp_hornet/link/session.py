@@ -202,7 +202,7 @@ def open_session(
 
     Raises :class:`~crisp_hornet.link.errors.LinkError` and :class:`~crisp_hornet.documents.errors.DocumentError`.
     """
-    said("asking who is there")
+    said("identifying the controller")
     line = open_line(port, maps, answer_s)
     try:
         contact, backup = make_contact(line, maps, said)

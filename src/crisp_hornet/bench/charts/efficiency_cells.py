@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from crisp_hornet.bench.charts.frame import ticks
 from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, TICK_PX, centred_text, right_text
 from crisp_hornet.bench.marks import truth_pen
+from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.drive.efficiency import EfficiencyMap
 from crisp_hornet.core.drive.pull import PullCurve
@@ -32,7 +33,10 @@ class EfficiencyCells(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
-        return QSize(660, 220)
+        return real(660, 220)
+
+    def minimumSizeHint(self) -> QSize:
+        return real(300, 120)
 
     def show_units(self, units: Units) -> None:
         """The same map in other units."""
@@ -58,7 +62,7 @@ class EfficiencyCells(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         found, curve = self.map, self._curve
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
         if found is None or curve is None:
@@ -66,7 +70,7 @@ class EfficiencyCells(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         unit = self._units.unit("km/h")
         painter.drawText(QPointF(LEFT, 14), f"battery-to-road efficiency, %; wheel force, N, over {unit}")
-        box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+        box = QRectF(LEFT, TOP, across(self) - LEFT - RIGHT, down(self) - TOP - BOTTOM)
         wide, high = box.width() / found.speed_kmh.size, box.height() / found.force_n.size
         most_kmh, most_n = found.speed_kmh[-1] + found.speed_kmh[0], found.force_n[-1] + found.force_n[0]
         reached = np.interp(found.speed_kmh, curve.speed_kmh, curve.wheel_force_n)
@@ -107,4 +111,4 @@ class EfficiencyCells(QWidget):
         for shown in ticks(0, self._units.value(float(most_kmh), "km/h")):
             x = box.left() + self._units.back(shown, "km/h") / most_kmh * box.width()
             painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + TICK_PX))
-            centred_text(painter, x, self.height() - 5, f"{shown:g}", (0.0, float(self.width())))
+            centred_text(painter, x, down(self) - 5, f"{shown:g}", (0.0, float(across(self))))

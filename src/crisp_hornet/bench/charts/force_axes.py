@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from crisp_hornet.bench.charts.frame import ticks
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, width_of
+from crisp_hornet.bench.scale import across, down, scale_now
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
@@ -51,7 +52,7 @@ class ForceAxes(QWidget):
     @property
     def plot(self) -> QRectF:
         """The area inside the axes."""
-        return QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+        return QRectF(LEFT, TOP, across(self) - LEFT - RIGHT, down(self) - TOP - BOTTOM)
 
     @property
     def last_kmh(self) -> float:
@@ -86,12 +87,13 @@ class ForceAxes(QWidget):
             self._low_n,
             self.last_kmh,
             self.theme.name,
+            scale_now(),
             self.units,
             id(self._lines_of),
         )
         if self._backdrop is None or self._backdrop[0] != key:
             pixmap = QPixmap(self.size() * self.devicePixelRatioF())
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+            pixmap.setDevicePixelRatio(self.devicePixelRatioF() * scale_now())
             pixmap.fill(self.theme.color("ground"))
             painter = QPainter(pixmap)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)

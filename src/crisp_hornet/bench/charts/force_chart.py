@@ -27,6 +27,7 @@ from crisp_hornet.bench.charts.frame import nice_top
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import centred_text, width_of
 from crisp_hornet.bench.marks import paint_truth, truth_pen
+from crisp_hornet.bench.scale import across, area, down, painter_of, real, spot
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
@@ -81,10 +82,10 @@ class ForceChart(ForceAxes):
         self.setAccessibleName("Wheel force against speed; left and right move the reading")
 
     def sizeHint(self) -> QSize:
-        return QSize(660, 380)
+        return real(660, 380)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(320, 200)
+        return real(300, 170)
 
     # --- what to show ---------------------------------------------------------------------------------------
 
@@ -147,8 +148,8 @@ class ForceChart(ForceAxes):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.plot.contains(event.position()):
-            self.point_at(self.value(event.position())[0])
+        if self.plot.contains(spot(event)):
+            self.point_at(self.value(spot(event))[0])
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -161,8 +162,8 @@ class ForceChart(ForceAxes):
     # --- painting -------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("ground"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawPixmap(0, 0, self._painted_backdrop())
         self.lettering = self.new_lettering()
@@ -189,7 +190,7 @@ class ForceChart(ForceAxes):
         if self.hasFocus():
             painter.setPen(QPen(self.theme.color("text"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, self.height() - 2), 3, 3)
+            painter.drawRoundedRect(QRectF(1, 1, across(self) - 2, down(self) - 2), 3, 3)
 
     def paint_over(self, painter: QPainter) -> None:
         """What a kind of chart adds on top."""

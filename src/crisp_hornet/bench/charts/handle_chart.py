@@ -19,6 +19,7 @@ from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.number_field import LaidField
+from crisp_hornet.bench.scale import across, down
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 
 REACH_PX, HANDLE_PX = 16.0, 7.5
@@ -100,8 +101,8 @@ class HandleChart(Handled, PlainChart):
         if self._editor is not None or not self.chosen:
             return
         at = self.place(self.chosen)
-        left, top = min(max(int(at.x()) - 40, 0), self.width() - 80), min(max(int(at.y()) - 44, 0), self.height() - 32)
-        editor = LaidField(self, f"figure of {self.chosen}", start, QRect(left, top, 80, 32))
+        left, top = min(max(int(at.x()) - 40, 0), across(self) - 80), min(max(int(at.y()) - 44, 0), down(self) - 32)
+        editor = LaidField(self, f"figure of {self.chosen}", start, QRect(int(left), int(top), 80, 32))
         editor.taken.connect(self._take_typed)
         editor.left.connect(self._closed)
         self._editor = editor

@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
 
+from crisp_hornet.bench.scale import spot
+
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget as Base
 else:
@@ -47,7 +49,7 @@ class Handled(Base):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        setting = self.setting_at(event.position())
+        setting = self.setting_at(spot(event))
         if event.button() == Qt.MouseButton.LeftButton and setting:
             self.chosen = setting
             self.dragging = (setting, self._new_token())
@@ -57,9 +59,9 @@ class Handled(Base):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self.dragging is not None:
-            self.dragged_to(self.dragging[0], event.position(), self.dragging[1])
+            self.dragged_to(self.dragging[0], spot(event), self.dragging[1])
             return
-        self.setCursor(self.over if self.setting_at(event.position()) else self.away)
+        self.setCursor(self.over if self.setting_at(spot(event)) else self.away)
         super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -69,7 +71,7 @@ class Handled(Base):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        setting = self.setting_at(event.position())
+        setting = self.setting_at(spot(event))
         if setting:
             self.dragging = None
             self.returned.emit(setting)

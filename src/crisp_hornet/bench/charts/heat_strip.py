@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.force_axes import LEFT, RIGHT
 from crisp_hornet.bench.charts.paint import centred_text
+from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 
@@ -29,7 +30,7 @@ class HeatStrip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(660, HEIGHT)
+        return real(660, HEIGHT)
 
     def show_seconds(self, seconds: Array, pulls: NDArray[np.bool_]) -> None:
         """Show times (s, (n,)) over the chart's speeds; NaN minutes where there is no pull."""
@@ -48,11 +49,11 @@ class HeatStrip(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         theme = self.theme
-        painter.fillRect(self.rect(), theme.color("ground"))
+        painter.fillRect(area(self), theme.color("ground"))
         painter.setFont(font(QUIET_PX))
-        wide = (self.width() - LEFT - RIGHT) / CELLS
+        wide = (across(self) - LEFT - RIGHT) / CELLS
         for index, minutes in enumerate(self._minutes):
             if np.isnan(minutes):
                 continue

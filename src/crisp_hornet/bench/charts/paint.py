@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.scale import across, down
 from crisp_hornet.bench.theme import Theme
 
 LEFT_GAP_PX, FOOT_GAP_PX, TICK_PX = 6.0, 17.0, 4.0  # from an axis to its figures, and how long a tick is
@@ -58,4 +59,4 @@ def focus_frame(painter: QPainter, theme: Theme, widget: QWidget) -> None:
     """Around a chart that has the keys."""
     painter.setPen(QPen(theme.color("text"), 2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawRoundedRect(QRectF(1, 1, widget.width() - 2, widget.height() - 2), 3, 3)
+    painter.drawRoundedRect(QRectF(1, 1, across(widget) - 2, down(widget) - 2), 3, 3)

@@ -14,6 +14,7 @@ from crisp_hornet.bench.charts.frame import Frame, ticks
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text, width_of
 from crisp_hornet.bench.marks import truth_pen
+from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 
@@ -82,7 +83,10 @@ class PlainChart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
-        return QSize(560, 220)
+        return real(560, 220)
+
+    def minimumSizeHint(self) -> QSize:
+        return real(180, 96)
 
     def show_picture(self, picture: Picture | None) -> None:
         """Draw something else."""
@@ -97,7 +101,7 @@ class PlainChart(QWidget):
         picture = self.picture
         if picture is None or not picture.lines:
             return
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         frame = self.frame()
         assert frame is not None
@@ -149,7 +153,7 @@ class PlainChart(QWidget):
         x_high = float(np.nanmax(x_all)) if picture.x_to is None else picture.x_to
         y_low = float(np.nanmin(y_all)) if picture.y_from is None else picture.y_from
         y_high = max(float(np.nanmax(y_all)) * 1.04, y_low) + 1e-9 if picture.y_to is None else picture.y_to
-        box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+        box = QRectF(LEFT, TOP, across(self) - LEFT - RIGHT, down(self) - TOP - BOTTOM)
         return Frame(box, (x_low, max(x_high, x_low + 1e-9)), (y_low, y_high))
 
     def _pen(self, line: Line) -> QPen:
@@ -168,7 +172,7 @@ class PlainChart(QWidget):
             low = places[at] + NAME_PX
         for y, (end, line) in zip(places, lowest_first, strict=True):
             painter.setPen(self.theme.color(line.truth or "quiet"))
-            left = min(end.x() + 3, self.width() - width_of(painter, line.name) - 1)
+            left = min(end.x() + 3, across(self) - width_of(painter, line.name) - 1)
             painter.drawText(QPointF(left, y), line.name)
             self.lettering.wrote(line.name, QRectF(left, y - NAME_PX + 3, width_of(painter, line.name), NAME_PX))
 
@@ -180,7 +184,7 @@ class PlainChart(QWidget):
         assert self.picture is not None
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(4, 14), self.picture.y_name)
-        right_text(painter, box.right(), self.height() - 3, self.picture.x_name)
+        right_text(painter, box.right(), down(self) - 3, self.picture.x_name)
         for value in ticks(*y):
             level_tick(painter, theme, box, at(x[0], value).y(), f"{value:g}")
         for value in ticks(*x):

@@ -113,6 +113,15 @@ class Desk(QObject):
             words = f"Unreadable in the garage: {gone}. All else is as it was. What is sound can be saved with: crisp-hornet rescue"
             QTimer.singleShot(0, lambda: self.said.emit("warn", f"{words} --garage {self.garage.folder} --out FOLDER."))
 
+    @property
+    def scale(self) -> float | None:
+        """How large the user had everything shown; None where it was never set."""
+        kept = self.garage.settings.get("scale")
+        try:
+            return float(kept) if isinstance(kept, str) else None
+        except ValueError:
+            return None
+
     def switch_units(self) -> None:
         """Show miles, Fahrenheit and pounds, or kilometres, Celsius and kilograms; remembered with the garage."""
         self.units = Units(metric=not self.units.metric)

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QCheckBox, QRadioButton
 
 from crisp_hornet.bench.marks import paint_check
+from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
 
 BOX = 24.0
@@ -23,15 +24,15 @@ class Confirm(QCheckBox):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return QSize(HEIGHT, HEIGHT)
+        return real(HEIGHT, HEIGHT)
 
     def hitButton(self, pos: object) -> bool:
         return True
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle = self.height() / 2
+        middle = down(self) / 2
         _focus(painter, self, self.theme)
         painter.setPen(QPen(self.theme.color("text" if self.isChecked() else "quiet"), 2))
         painter.setBrush(self.theme.color("sheet"))
@@ -50,15 +51,15 @@ class Choice(QRadioButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return QSize(int(QFontMetricsF(font(TEXT_PX)).horizontalAdvance(self.text())) + 56, HEIGHT)
+        return real(int(QFontMetricsF(font(TEXT_PX)).horizontalAdvance(self.text())) + 56, HEIGHT)
 
     def hitButton(self, pos: object) -> bool:
         return True
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        at = QPointF(8 + BOX / 2, self.height() / 2)
+        at = QPointF(8 + BOX / 2, down(self) / 2)
         _focus(painter, self, self.theme)
         painter.setPen(QPen(self.theme.color("text" if self.isChecked() else "quiet"), 2))
         painter.setBrush(self.theme.color("sheet"))
@@ -76,4 +77,4 @@ def _focus(painter: QPainter, widget: QAbstractButton, theme: Theme) -> None:
     if widget.hasFocus():
         painter.setPen(QPen(theme.color("text"), 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRoundedRect(QRectF(1, 1, widget.width() - 2, widget.height() - 2), 3, 3)
+        painter.drawRoundedRect(QRectF(1, 1, across(widget) - 2, down(widget) - 2), 3, 3)

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.desk.prediction import in_units
+from crisp_hornet.bench.scale import across, area, painter_of, px, real, scale_now
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.documents.units import Units
 
-HEIGHT = 78
+HEIGHT = 80
 GAP = 7.0
+LEAST_WIDE = 101.0
 
 
 class Consequences(QWidget):
@@ -25,14 +29,32 @@ class Consequences(QWidget):
         self.drafted: list[Consequence] = []
         self.now: list[Consequence] = []
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
 
     def sizeHint(self) -> QSize:
-        return QSize(660, HEIGHT)
+        return real(660, HEIGHT)
+
+    def minimumSizeHint(self) -> QSize:
+        return real(3 * LEAST_WIDE, HEIGHT)
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return px(HEIGHT * self._rows(width / scale_now()))
+
+    def _rows(self, wide: float) -> int:
+        """Two rows where six cards beside each other would be too narrow for their words."""
+        count = len(self.drafted)
+        return 2 if count > 3 and (wide - GAP * (count - 1)) / count < LEAST_WIDE else 1
 
     def show_figures(self, drafted: list[Consequence], now: list[Consequence], units: Units) -> None:
         """Show the figures of draft and controller; either may be empty."""
         drafted, now = [in_units(one, units) for one in drafted], [in_units(one, units) for one in now]
+        if len(drafted) != len(self.drafted):
+            self.updateGeometry()
         self.drafted, self.now = drafted, now
         self.setAccessibleName(
             "; ".join(
@@ -43,27 +65,29 @@ class Consequences(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("ground"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("ground"))
         if not self.drafted:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        wide = (self.width() - GAP * (len(self.drafted) - 1)) / len(self.drafted)
+        columns = math.ceil(len(self.drafted) / self._rows(across(self)))
+        wide = (across(self) - GAP * (columns - 1)) / columns
         for index, one in enumerate(self.drafted):
             now = self.now[index] if index < len(self.now) else None
-            self._paint_card(painter, QRectF(index * (wide + GAP), 0, wide, HEIGHT - 1), one, now)
+            row, column = divmod(index, columns)
+            self._paint_card(painter, QRectF(column * (wide + GAP), row * HEIGHT, wide, HEIGHT - 4), one, now)
 
     def _paint_card(self, painter: QPainter, box: QRectF, one: Consequence, now: Consequence | None) -> None:
         theme = self.theme
         painter.setPen(QPen(theme.color("rule"), 1))
         painter.setBrush(theme.color("sheet"))
         painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
-        x = box.left() + 9
+        x = box.left() + 6
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         painter.drawText(
             QPointF(x, 19),
-            QFontMetricsF(painter.font()).elidedText(one.label, Qt.TextElideMode.ElideRight, box.width() - 14),
+            QFontMetricsF(painter.font()).elidedText(one.label, Qt.TextElideMode.ElideRight, box.width() - 9),
         )
         painter.setFont(font(CONSEQUENCE_PX if one.text[0].isdigit() else 17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))

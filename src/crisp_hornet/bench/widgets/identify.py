@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
@@ -40,7 +41,7 @@ class IdentifyPanel(QWidget):
         self._so_far = label("", "quiet", wrap=True)
         self._typed = QLineEdit()
         self._typed.setAccessibleName("serial number on the label")
-        self._typed.setFixedHeight(44)
+        fix(self._typed, high=44)
         self._typed.returnPressed.connect(self._take_typed)
         self._hands = QWidget()
         hands = QHBoxLayout(self._hands)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.marks import BoltState, paint_bolt
+from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import row_of
 
@@ -40,12 +41,12 @@ class StationButton(QAbstractButton):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(150, HEIGHT)
+        return real(150, HEIGHT)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        theme, width = self.theme, float(self.width())
+        theme, width = self.theme, float(across(self))
         if self.isChecked() or self.hasFocus():
             painter.setPen(
                 QPen(
@@ -83,7 +84,7 @@ class JobLine(QWidget):
 
     def __init__(self, stations: list[tuple[str, str]], theme: Theme) -> None:
         super().__init__()
-        self.setFixedHeight(HEIGHT)
+        fix(self, high=HEIGHT)
         row = row_of(self, margins=(12, 0, 12, 0), spacing=0)
         self.buttons: dict[str, StationButton] = {}
         for number, (key, name) in enumerate(stations, 1):

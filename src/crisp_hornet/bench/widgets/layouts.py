@@ -2,9 +2,28 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSize
+from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 Margins = int | tuple[int, int, int, int]  # left, top, right, bottom
+
+
+class Pages(QStackedWidget):
+    """Pages of which only the one in view asks for room: a narrow page need not scroll for a wide one beside it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.currentChanged.connect(lambda _at: self.updateGeometry())
+
+    def sizeHint(self) -> QSize:
+        current = self.currentWidget()
+        return current.sizeHint() if current is not None else super().sizeHint()
+
+    def minimumSizeHint(self) -> QSize:
+        current = self.currentWidget()
+        if current is None:
+            return super().minimumSizeHint()
+        return current.minimumSizeHint().expandedTo(current.minimumSize())
 
 
 def column_of(owner: QWidget | None = None, margins: Margins | None = None, spacing: int | None = None) -> QVBoxLayout:

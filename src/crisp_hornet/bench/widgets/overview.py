@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.scale import across, down, fix, painter_of, real, spot
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.pyramid import Pyramid
@@ -25,12 +26,12 @@ class Overview(QWidget):
         self._line: tuple[Ride, Pyramid] | None = None
         self._view = (0.0, 0.0)
         self._held: tuple[float, tuple[float, float], str] | None = None
-        self.setFixedHeight(HIGH)
+        fix(self, high=HIGH)
         self.setMouseTracking(True)
         self.setAccessibleName("the whole ride; the frame is what the traces show")
 
     def sizeHint(self) -> QSize:
-        return QSize(600, HIGH)
+        return real(600, HIGH)
 
     def show_ride(self, ride: Ride | None, channel: str = "wheel_speed_kmh") -> None:
         """Show another ride."""
@@ -51,17 +52,17 @@ class Overview(QWidget):
         return float(self._line[0].time_s[-1]) if self._line is not None else 1.0
 
     def _x(self, at_s: float) -> float:
-        return INDENT_PX + at_s / max(self._last_s, 1e-9) * (self.width() - INDENT_PX)
+        return INDENT_PX + at_s / max(self._last_s, 1e-9) * (across(self) - INDENT_PX)
 
     def _time(self, x: float) -> float:
-        return (x - INDENT_PX) / max(self.width() - INDENT_PX, 1) * self._last_s
+        return (x - INDENT_PX) / max(across(self) - INDENT_PX, 1) * self._last_s
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         if self._line is None:
             return
         ride, pyramid = self._line
-        whole = QRectF(INDENT_PX, 0, self.width() - INDENT_PX, self.height() - 1)
+        whole = QRectF(INDENT_PX, 0, across(self) - INDENT_PX, down(self) - 1)
         painter.fillRect(whole, self.theme.color("sheet"))
         x, y = pyramid.between(ride.time_s, 0.0, self._last_s, int(whole.width()) // 2)
         low, high = pyramid.extremes
@@ -73,7 +74,7 @@ class Overview(QWidget):
         left, right = self._x(self._view[0]), self._x(self._view[1])
         for shade in (
             QRectF(INDENT_PX, 0, left - INDENT_PX, whole.height()),
-            QRectF(right, 0, self.width() - right, whole.height()),
+            QRectF(right, 0, across(self) - right, whole.height()),
         ):
             painter.fillRect(shade, self.theme.color("ground", 0.7))
         painter.setPen(QPen(self.theme.color("text"), 1.5))
@@ -89,7 +90,7 @@ class Overview(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        x = event.position().x()
+        x = spot(event).x()
         if self._line is None or event.button() != Qt.MouseButton.LeftButton:
             return
         part = self._part_at(x)
@@ -102,7 +103,7 @@ class Overview(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        x = event.position().x()
+        x = spot(event).x()
         if self._held is None:
             wide = self._part_at(x) in ("left", "right")
             self.setCursor(Qt.CursorShape.SizeHorCursor if wide else Qt.CursorShape.PointingHandCursor)

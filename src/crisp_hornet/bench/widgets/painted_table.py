@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.documents.units import Units
 
@@ -26,7 +27,7 @@ class PaintedTable(QWidget):
 
     def sizeHint(self) -> QSize:
         lines = len(self._rows) + 1 + bool(self._title)
-        return QSize(320, int(lines * ROW_PX + 2 * SIDE_PX))
+        return real(320, int(lines * ROW_PX + 2 * SIDE_PX))
 
     def name_column(self, at: int, head: str) -> None:
         """Another head for a column; seen with the next rows."""
@@ -51,10 +52,10 @@ class PaintedTable(QWidget):
         return [cell for row in self._rows for cell in row]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("sheet"))
         painter.setPen(self.theme.color("rule"))
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.drawRect(area(self).adjusted(0, 0, -1, -1))
         y = SIDE_PX + 14
         if self._title:
             painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold))
@@ -68,7 +69,7 @@ class PaintedTable(QWidget):
             if len(row) == 1:
                 painter.setFont(font(QUIET_PX))
                 painter.setPen(self.theme.color("quiet"))
-                room = self.width() - 2 * SIDE_PX
+                room = across(self) - 2 * SIDE_PX
                 words = QFontMetricsF(painter.font()).elidedText(row[0], Qt.TextElideMode.ElideRight, room)
                 painter.drawText(QPointF(SIDE_PX, y - 2), words)
             else:
@@ -92,7 +93,7 @@ class PaintedTable(QWidget):
             max([quiet.horizontalAdvance(head), *(metrics.horizontalAdvance(row[at]) for row in full if at < len(row))])
             for at, head in enumerate(self._shown_heads)
         ]
-        spare = max(0.0, self.width() - 2 * SIDE_PX - sum(wide) - GAP_PX * (len(wide) - 1)) / max(len(wide) - 1, 1)
+        spare = max(0.0, across(self) - 2 * SIDE_PX - sum(wide) - GAP_PX * (len(wide) - 1)) / max(len(wide) - 1, 1)
         rights, x = [], SIDE_PX
         for one in wide:
             x += one

@@ -27,6 +27,7 @@ from crisp_hornet.bench.charts.paint import right_text, width_of
 from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.number_field import LaidField
+from crisp_hornet.bench.scale import across, area, painter_of, real, spot
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 
 HEIGHT = 68
@@ -134,7 +135,7 @@ class Ruler(QWidget):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(236, HEIGHT)
+        return real(236, HEIGHT)
 
     # --- setting it -----------------------------------------------------------------------------------------
 
@@ -177,10 +178,10 @@ class Ruler(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
-            if event.position().y() < 26 and event.position().x() > self.width() - 100:
+            if spot(event).y() < 26 and spot(event).x() > across(self) - 100:
                 self.edit("")
                 return
-            at = event.position().x()
+            at = spot(event).x()
             self._pressed = (
                 at if abs(at - self._mark_x()) <= GRASP_PX else None
             )  # elsewhere a press only takes the focus
@@ -188,15 +189,15 @@ class Ruler(QWidget):
     def _mark_x(self) -> float:
         """Where the drafted value's mark stands."""
         span = max(self.scale.high - self.scale.low, 1e-12)
-        return SIDE + (self._from() - self.scale.low) / span * (self.width() - 2 * SIDE)
+        return SIDE + (self._from() - self.scale.low) / span * (across(self) - 2 * SIDE)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        at = event.position().x()
+        at = spot(event).x()
         if self._pressed is not None and abs(at - self._pressed) >= MOVED_PX:
             self._pressed, self._drag = None, (self._new_token(), self.value)
         if self._drag is not None:
-            share = (at - SIDE) / (self.width() - 2 * SIDE)
+            share = (at - SIDE) / (across(self) - 2 * SIDE)
             self._set(self.scale.low + share * (self.scale.high - self.scale.low), self._drag[0], self.scale.fine)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -211,7 +212,7 @@ class Ruler(QWidget):
         """Open a field for typing a figure; Enter takes it, Esc leaves it."""
         if self._editor is not None:
             return
-        place = QRect(self.width() - 104, 0, 104, 32)
+        place = QRect(int(across(self)) - 104, 0, 104, 32)
         editor = LaidField(self, f"{self.scale.label} in {self.scale.unit}", start, place)
         editor.setAlignment(Qt.AlignmentFlag.AlignRight)
         if not start:
@@ -307,16 +308,16 @@ class Ruler(QWidget):
 
     def _x(self, value: float) -> float:
         share = (value - self.scale.low) / (self.scale.high - self.scale.low)
-        return SIDE + min(max(share, 0.0), 1.0) * (self.width() - 2 * SIDE)
+        return SIDE + min(max(share, 0.0), 1.0) * (across(self) - 2 * SIDE)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("ground"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.theme
         if self.hasFocus():
             painter.setPen(QPen(theme.color("text"), 2))
-            painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, HEIGHT - 2), 3, 3)
+            painter.drawRoundedRect(QRectF(1, 1, across(self) - 2, HEIGHT - 2), 3, 3)
         if self.lack:
             self._paint_lack(painter)
             return
@@ -337,11 +338,11 @@ class Ruler(QWidget):
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.drawText(QPointF(SIDE - 4, 21), self.scale.label)
         painter.setFont(font(QUIET_PX))
-        place = QRectF(SIDE - 4, 26, self.width() - SIDE, HEIGHT - 28)
+        place = QRectF(SIDE - 4, 26, across(self) - SIDE, HEIGHT - 28)
         painter.drawText(place, int(Qt.TextFlag.TextWordWrap), self.lack)
 
     def _paint_figures(self, painter: QPainter) -> None:
-        theme, right = self.theme, self.width() - SIDE + 4
+        theme, right = self.theme, across(self) - SIDE + 4
         painter.setPen(theme.color("text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.drawText(QPointF(SIDE - 4, 21), self.scale.label)
@@ -356,7 +357,7 @@ class Ruler(QWidget):
     def _paint_line(self, painter: QPainter) -> None:
         theme, scale = self.theme, self.scale
         painter.setPen(QPen(theme.color("text"), 1.2))
-        painter.drawLine(QPointF(SIDE, LINE_Y), QPointF(self.width() - SIDE, LINE_Y))
+        painter.drawLine(QPointF(SIDE, LINE_Y), QPointF(across(self) - SIDE, LINE_Y))
         painter.setPen(QPen(theme.color("quiet"), 1))
         low, high = scale.shown(scale.low), scale.shown(scale.high)
         for tick in ticks(low, high, 1.0 if scale.words else None):
@@ -378,7 +379,7 @@ class Ruler(QWidget):
             painter.setPen(QPen(theme.color("stop"), 2))
             painter.drawLine(QPointF(x, LINE_Y - 9), QPointF(x, LINE_Y + 9))
             wide = width_of(painter, stop.name)
-            left = min(max(x - wide / 2, SIDE - 4), self.width() - wide - 2)
+            left = min(max(x - wide / 2, SIDE - 4), across(self) - wide - 2)
             if all(left + wide < start or left > end for start, end in taken):
                 painter.setPen(theme.color("stop"))
                 painter.drawText(QPointF(left, 62), stop.name)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 
 from PyQt6.QtCore import QPointF, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
+from PyQt6.QtGui import QFont, QFontMetricsF, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
 
 LINE_PX = 19.0
@@ -24,7 +25,7 @@ class Sentence(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, int(3.5 * LINE_PX))
+        return real(600, int(3.5 * LINE_PX))
 
     def text(self) -> str:
         """The words without their marks."""
@@ -46,14 +47,14 @@ class Sentence(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("ground"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("ground"))
         painter.setPen(self.theme.color("text"))
         fonts = {True: font(TEXT_PX, QFont.Weight.DemiBold), False: font(TEXT_PX)}
         metrics = {strong: QFontMetricsF(one) for strong, one in fonts.items()}
         x, y, current = 0.0, 15.0, None
         for word, strong in self._words:
-            if x + metrics[strong].horizontalAdvance(word.rstrip()) > self.width() and x > 0:
+            if x + metrics[strong].horizontalAdvance(word.rstrip()) > across(self) and x > 0:
                 x, y = 0.0, y + LINE_PX
             if strong is not current:
                 painter.setFont(fonts[strong])

@@ -11,7 +11,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
-from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.scale import px
+from crisp_hornet.bench.theme import QUIET_PX, Theme, real_font
 from crisp_hornet.core.arrays import Array
 
 TIME_STEPS_S = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1200.0, 1800.0, 3600.0)
@@ -54,7 +55,7 @@ class SizeAxis(pg.AxisItem):  # type: ignore[misc]
     """As many round ticks as have room below each other."""
 
     def tickSpacing(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, float]]:
-        return [(round_step((maxVal - minVal) / max(size / (1.05 * QUIET_PX), 1)), 0.0)]
+        return [(round_step((maxVal - minVal) / max(size / (1.05 * px(QUIET_PX)), 1)), 0.0)]
 
 
 def clock(seconds: float) -> str:
@@ -133,7 +134,7 @@ class Ribbon(pg.GraphicsObject):  # type: ignore[misc]
         pixel = (high - low) / max(view.width(), 1)
         transform = painter.transform()
         painter.resetTransform()
-        painter.setFont(font(QUIET_PX))
+        painter.setFont(real_font(QUIET_PX))
         metrics = QFontMetricsF(painter.font())
         drawn_to = -np.inf
         for begin, end, word in self.stretches(low, high):

@@ -13,7 +13,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
-from crisp_hornet.bench.theme import QUIET_PX, Theme, font
+from crisp_hornet.bench.scale import px
+from crisp_hornet.bench.theme import QUIET_PX, Theme, real_font
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.trace_parts import Ribbon, SizeAxis, TimeAxis, TraceBox, WayAxis, clock
 from crisp_hornet.bench.widgets.trace_rows import WHOLE, Rows, limit_word, told, turned, unit_of
@@ -256,7 +257,7 @@ class Traces(QWidget):
 
     def _add_plot(self, row: int, names: tuple[str, ...], behind: bool, last: bool) -> None:
         plot = self._empty_plot(row, names, last)
-        self._view.ci.layout.setRowMaximumHeight(row, RIBBON_PX + (22 if last else 4) if names == KINDS else 1e6)
+        self._view.ci.layout.setRowMaximumHeight(row, px(RIBBON_PX + (22 if last else 4)) if names == KINDS else 1e6)
         if names == KINDS:
             plot.setYRange(0, 1, padding=0)
             plot.getAxis("left").setStyle(showValues=False)
@@ -279,8 +280,8 @@ class Traces(QWidget):
         theme = self.theme
         told = f"{short_name(names[0])} {unit_of(names[0], self.units)}"
         told += f"<br>- - {short_name(names[1])}" if len(names) > 1 else ""
-        words = pg.LabelItem(told, justify="left", color=theme.quiet, size=f"{QUIET_PX}px")
-        words.setFixedWidth(80)
+        words = pg.LabelItem(told, justify="left", color=theme.quiet, size=f"{px(QUIET_PX)}px")
+        words.setFixedWidth(px(80))
         self._view.addItem(words, row=row, col=0)
         axes = {"bottom": self._bottom_axis(), "left": SizeAxis("left")}
         plot = self._view.addPlot(row=row, col=1, axisItems=axes, enableMenu=False, viewBox=TraceBox(theme))
@@ -288,14 +289,14 @@ class Traces(QWidget):
         plot.setMouseEnabled(x=True, y=False)
         plot.getViewBox().setBackgroundColor(theme.color("sheet"))
         left, bottom = plot.getAxis("left"), plot.getAxis("bottom")
-        left.setWidth(34)
+        left.setWidth(px(34))
         for axis in (left, bottom):
-            axis.setTickFont(font(QUIET_PX))
+            axis.setTickFont(real_font(QUIET_PX))
             axis.setPen(pg.mkPen(theme.color("rule")))
             axis.setTextPen(pg.mkPen(theme.color("quiet")))
         left.setStyle(autoReduceTextSpace=False)
         if last:
-            bottom.setHeight(22)
+            bottom.setHeight(px(22))
         else:
             plot.hideAxis("bottom")
         return plot

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.marks import paint_truth, truth_pen
+from crisp_hornet.bench.scale import fix, painter_of
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 
 
@@ -16,10 +17,10 @@ class TruthLegend(QWidget):
     def __init__(self, theme: Theme, words: dict[str, str]) -> None:
         super().__init__()
         self.theme, self.words = theme, words
-        self.setFixedHeight(20)
+        fix(self, high=20)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
         metrics = QFontMetricsF(painter.font())

@@ -13,18 +13,17 @@ LINES = 2
 
 
 class TwoLines(QWidget):
-    """``text`` in a label; where it has more than two lines the rest waits behind *More*."""
+    """``text`` in a label; where it has more than two lines the rest waits behind ``more``, a button that its owner lays out."""
 
     def __init__(self, text: str) -> None:
         super().__init__()
         self.text = text
         self._open = False
         self._words = label(text, "quiet", wrap=True)
-        self._more = button("More", self._switch, "place", f"More: {text}")
-        self._more.hide()
+        self.more = button("More", self._switch, "place", f"More: {text}")
+        self.more.hide()
         column = column_of(self, margins=0, spacing=0)
         column.addWidget(self._words)
-        column.addWidget(self._more, alignment=Qt.AlignmentFlag.AlignLeft)
 
     def _switch(self) -> None:
         self._open = not self._open
@@ -39,8 +38,8 @@ class TwoLines(QWidget):
         cut = first_lines(self.text, metrics, max(self.width(), 40), LINES)
         long = cut != self.text
         self._words.setText(self.text if self._open or not long else cut)
-        self._more.setVisible(long)
-        self._more.setText("Less" if self._open else "More")
+        self.more.setVisible(long)
+        self.more.setText("Less" if self._open else "More")
 
 
 def first_lines(text: str, metrics: QFontMetrics, width_px: int, lines: int) -> str:

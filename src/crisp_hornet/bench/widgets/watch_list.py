@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.marks import paint_severity
+from crisp_hornet.bench.scale import fix, painter_of, real
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
@@ -23,14 +24,14 @@ class SeverityMark(QWidget):
     def __init__(self, severity: str, theme: Theme) -> None:
         super().__init__()
         self._severity, self.theme = severity, theme
-        self.setFixedSize(22, 22)
+        fix(self, 22, 22)
         self.setAccessibleName(severity)
 
     def sizeHint(self) -> QSize:
-        return QSize(22, 22)
+        return real(22, 22)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_severity(painter, self.theme, self._severity, QPointF(11, 11), 8)
 
@@ -41,9 +42,11 @@ def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget) -
     strong.setStyleSheet("font-weight: 600;")
     column = column_of(spacing=3)
     column.addWidget(strong)
-    if reason:
-        column.addWidget(TwoLines(reason))
     acts = row_of(spacing=6)
+    if reason:
+        words = TwoLines(reason)
+        column.addWidget(words)
+        acts.addWidget(words.more)
     for one in below:
         if isinstance(one, QPushButton):
             acts.addWidget(one)

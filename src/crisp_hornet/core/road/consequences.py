@@ -54,7 +54,7 @@ def on_the_road(curve: PullCurve, conditions: Conditions, full_pull_s: Array, ev
         Consequence(say("{hill} hill", hill=quantity(100 * HILL, "%", ".0f")), uphill, "km/h", 0),
         Consequence("top speed, flat", steady_speed_kmh(curve, 0.0), "km/h", 0),
         Consequence(
-            say("{low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")),
+            say("{low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h", ".0f")),
             launch_time_s(curve, 25.0),
             "s",
             1,
@@ -67,5 +67,5 @@ def on_the_road(curve: PullCurve, conditions: Conditions, full_pull_s: Array, ev
             0 if hot_min >= 10 else 1,
             "never",
         ),
-        Consequence(say("{at}, flat", at=quantity(30, "km/h")), cruise.wh_per_km, "Wh/km", 1, "too weak"),
+        Consequence(say("{at}, flat", at=quantity(30, "km/h", ".0f")), cruise.wh_per_km, "Wh/km", 1, "too weak"),
     ]

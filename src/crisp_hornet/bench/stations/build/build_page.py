@@ -6,12 +6,13 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.keys import rove
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
 from crisp_hornet.bench.stations.build.entry import EntryPanel
 from crisp_hornet.bench.stations.build.figures import FigureRow, figures, name_of, source_word
@@ -21,7 +22,7 @@ from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_pict
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fold import Fold, Several
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import clear, column_scroll, label
 from crisp_hornet.documents import store
@@ -47,7 +48,7 @@ class BuildPage(Station):
         self._entry = EntryPanel(desk)
         self._entry.closed.connect(self.show_garage)
         self._garage = GaragePanel(desk)
-        self._panels = QStackedWidget()
+        self._panels = Pages()
         for panel in (self._garage, self._entry):
             self._panels.addWidget(column_scroll(panel))
         self._drawing = BikeDrawing(theme)
@@ -55,7 +56,7 @@ class BuildPage(Station):
         self._pack_chart = PlainChart(theme)
         self._torque_chart, self._loss_chart = PlainChart(theme), PlainChart(theme)
         self._pack_words, self._motor_words = label("", wrap=True), label("", wrap=True)
-        self._views = QStackedWidget()
+        self._views = Pages()
         self.pages = PageChoice(PAGES, "picture of the bike", 16)
         self.pages.chosen.connect(self._show_view)
         self._lay_out()
@@ -69,7 +70,7 @@ class BuildPage(Station):
         inside.setLayout(self._rows)
         rove(inside)
         scroll = column_scroll(inside)
-        scroll.setFixedWidth(310)
+        fix(scroll, wide=310)
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFont, QPainter, QPainterPath, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import centred_text, width_of
+from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.drive.motor import wheel_radius_m
 from crisp_hornet.core.road.vehicle import centre_of_gravity, lift_force_n
@@ -33,7 +34,7 @@ class BikeDrawing(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
-        return QSize(640, 300)
+        return real(640, 300)
 
     def show_bike(self, bike: Bike, units: Units) -> None:
         """Draw another bike, or the same with other figures."""
@@ -56,15 +57,15 @@ class BikeDrawing(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.bike is None:
             return
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         bike, chassis = self.bike, self.bike.chassis
         radius = wheel_radius_m(bike)
         wide_m = chassis.wheelbase_m + 2 * radius
         high_m = max(1.35, *(mass.z_m + 0.2 for mass in chassis.masses or []), centre_of_gravity(bike)[1] + 0.3)
-        scale = min((self.width() - 60) / wide_m, (self.height() - GROUND_PX - 16) / high_m)
-        left = (self.width() - wide_m * scale) / 2 + radius * scale
-        ground_y = self.height() - GROUND_PX
+        scale = min((across(self) - 60) / wide_m, (down(self) - GROUND_PX - 16) / high_m)
+        left = (across(self) - wide_m * scale) / 2 + radius * scale
+        ground_y = down(self) - GROUND_PX
 
         def at(x_m: float, z_m: float) -> QPointF:
             return QPointF(left + x_m * scale, ground_y - z_m * scale)
@@ -81,7 +82,7 @@ class BikeDrawing(QWidget):
     def _paint_ground(self, painter: QPainter, at: Place, scale: float) -> None:
         theme, chassis = self.theme, self.bike.chassis  # type: ignore[union-attr]
         painter.setPen(QPen(theme.color("text"), 1.4))
-        painter.drawLine(QPointF(20, at(0, 0).y()), QPointF(self.width() - 20, at(0, 0).y()))
+        painter.drawLine(QPointF(20, at(0, 0).y()), QPointF(across(self) - 20, at(0, 0).y()))
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         rear, front = at(0, 0), at(chassis.wheelbase_m, 0)
@@ -173,7 +174,7 @@ class BikeDrawing(QWidget):
                 "{mass}, centre {height} high", mass=quantity(bike.mass_kg, "kg"), height=quantity(height_m, "m", ".2f")
             )
         )
-        note = QPointF(self.width() - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
+        note = QPointF(across(self) - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
         painter.drawText(note, words)
         painter.setPen(QPen(theme.color("quiet"), 1))
         painter.drawPolyline(

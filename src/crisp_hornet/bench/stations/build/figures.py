@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.keys import RovingButton
+from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.build.conversions import kv_from_flux
@@ -79,20 +80,20 @@ class FigureRow(RovingButton):
         self.setAccessibleName(f"{figure.label} {figure.text}" + (f", {source}" if source else ""))
 
     def sizeHint(self) -> QSize:
-        return QSize(290, HEIGHT)
+        return real(290, HEIGHT)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, base = self.theme, HEIGHT / 2 + 5
         if self.isChecked() or self.hasFocus() or self.underMouse():
             painter.setPen(QPen(theme.color("text" if self.hasFocus() else "rule"), 2 if self.hasFocus() else 1))
             painter.setBrush(theme.color("sheet"))
-            painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, HEIGHT - 2), 3, 3)
+            painter.drawRoundedRect(QRectF(1, 1, across(self) - 2, HEIGHT - 2), 3, 3)
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(6, base), self.figure.label)
-        painter.drawText(QPointF(self.width() - SOURCE_WIDTH, base), self.source)
+        painter.drawText(QPointF(across(self) - SOURCE_WIDTH, base), self.source)
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
-        right_text(painter, self.width() - SOURCE_WIDTH - 10, base, self.figure.text)
+        right_text(painter, across(self) - SOURCE_WIDTH - 10, base, self.figure.text)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import ticks
 from crisp_hornet.bench.charts.paint import centred_text
+from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.documents.bike import Bike
@@ -27,7 +28,7 @@ class PackWindow(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 92)
+        return real(600, 92)
 
     def show_pack(self, bike: Bike, tune: Tune | None) -> None:
         """Draw a bike's pack, with a tune's low-voltage fade."""
@@ -37,14 +38,14 @@ class PackWindow(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.bike is None:
             return
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, pack = self.theme, self.bike.battery
         full = full_v(pack)
         low, high = pack.bms_trip_v - 0.15 * pack.series, full + 0.05 * pack.series
 
         def x(volts: float) -> float:
-            return SIDE + (volts - low) / (high - low) * (self.width() - 2 * SIDE)
+            return SIDE + (volts - low) / (high - low) * (across(self) - 2 * SIDE)
 
         bar = QRectF(x(pack.bms_trip_v), 34, x(full) - x(pack.bms_trip_v), 16)
         painter.setPen(QPen(theme.color("quiet"), 1))
@@ -75,4 +76,4 @@ class PackWindow(QWidget):
         self._text(painter, bar.right() - 70, 86, f"full {full:.1f} V, {full / pack.series:.2f} V a cell")
 
     def _text(self, painter: QPainter, centre: float, y: float, text: str) -> None:
-        centred_text(painter, centre, y, text, (0.0, float(self.width())))
+        centred_text(painter, centre, y, text, (0.0, float(across(self))))

@@ -14,6 +14,7 @@ from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.number_field import NumberField
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import Scope
@@ -88,7 +89,7 @@ class InstrumentView(QWidget):
             field.setText(f"{question.guess:g}")
             field.setAccessibleName(question.label)
             field.show_unit(question.unit)
-            field.setFixedWidth(110)
+            fix(field, wide=110)
             self.fields[question.name] = field
             self._questions.addWidget(Captioned(question.label, field), row // 2, row % 2)
         self._questions.setColumnStretch(4, 1)

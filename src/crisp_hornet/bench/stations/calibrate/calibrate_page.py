@@ -6,10 +6,11 @@ import time
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.calibrate.bench_view import InstrumentView
 from crisp_hornet.bench.stations.calibrate.instrument_list import InstrumentList
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
@@ -18,7 +19,7 @@ from crisp_hornet.bench.stations.calibrate.scope_view import ScopeView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import column_scroll, label, sheet
 from crisp_hornet.link.contact import Live
@@ -56,7 +57,7 @@ class CalibratePage(Station):
         self.view.judged.connect(self._take_judged)
         self.view.news.connect(self.news)
         self.scope_view = ScopeView(desk, theme, self.ring)
-        self._views = QStackedWidget()
+        self._views = Pages()
         self.pages = PageChoice(("Instruments", "Live scope"), "Calibrate", 14)
         self.pages.chosen.connect(self._show_view)
         self._watch = QTimer(self)
@@ -72,7 +73,7 @@ class CalibratePage(Station):
 
     def _lay_out(self) -> None:
         left = column_scroll(self.list)
-        left.setFixedWidth(268)
+        fix(left, wide=268)
         bench = QWidget()
         row = row_of(bench, margins=0, spacing=22)
         row.addWidget(left)

@@ -12,6 +12,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.keys import RovingButton, rove
 from crisp_hornet.bench.marks import paint_check, paint_severity
 from crisp_hornet.bench.moments import time_words
+from crisp_hornet.bench.scale import area, fix, painter_of, real
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -32,10 +33,10 @@ class InstrumentRow(RovingButton):
         self.newest: Calibration | None = None
         self.setCheckable(True)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFixedHeight(ROW)
+        fix(self, high=ROW)
 
     def sizeHint(self) -> QSize:
-        return QSize(240, ROW)
+        return real(240, ROW)
 
     def show_newest(self, newest: Calibration | None) -> None:
         """How it did last."""
@@ -45,13 +46,13 @@ class InstrumentRow(RovingButton):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, theme = QPainter(self), self.theme
+        painter, theme = painter_of(self), self.theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.isChecked() or self.hasFocus():
             style = Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine
             painter.setPen(QPen(theme.color("text"), 2, style))
             painter.setBrush(theme.color("sheet"))
-            painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 3, 3)
+            painter.drawRoundedRect(area(self).adjusted(1, 1, -2, -2), 3, 3)
         at = QPointF(18, ROW / 2)
         verdict = self.newest.verdict if self.newest is not None else ""
         if verdict == "passed":

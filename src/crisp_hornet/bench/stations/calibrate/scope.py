@@ -14,6 +14,7 @@ from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QP
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, centred_text, right_text
+from crisp_hornet.bench.scale import across, area, down, painter_of, real, spot
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.arrays import Array
@@ -58,7 +59,7 @@ class Scope(QWidget):
         self._clock.start()
 
     def sizeHint(self) -> QSize:
-        return QSize(620, 320)
+        return real(620, 320)
 
     def show_channels(self, channels: list[str]) -> None:
         """Choose the lanes."""
@@ -138,7 +139,7 @@ class Scope(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         which = 1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0
-        share = (self.width() - RIGHT - event.position().x()) / max(1.0, self.width() - LEFT - RIGHT)
+        share = (across(self) - RIGHT - spot(event).x()) / max(1.0, across(self) - LEFT - RIGHT)
         self.cursors[which] = min(max(share, 0.0), 1.0) * self.window_s
         self.update()
 
@@ -160,18 +161,18 @@ class Scope(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         begin = time.perf_counter()
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("sheet"))
         times, channels = self.shown()
-        lane_h = (self.height() - BOTTOM) / max(1, len(channels))
+        lane_h = (down(self) - BOTTOM) / max(1, len(channels))
         at_cursors = self.readings() if any(cursor is not None for cursor in self.cursors) else {}
         for index, (name, values) in enumerate(channels.items()):
-            box = QRectF(LEFT, index * lane_h + 4, self.width() - LEFT - RIGHT, lane_h - 8)
+            box = QRectF(LEFT, index * lane_h + 4, across(self) - LEFT - RIGHT, lane_h - 8)
             self._paint_lane(painter, box, name, times, values, at_cursors.get(name))
         self._paint_time(painter)
         if self.hasFocus():
             painter.setPen(QPen(self.theme.color("text"), 2))
-            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
+            painter.drawRect(area(self).adjusted(1, 1, -2, -2))
         self.frame_ms = 1000 * (time.perf_counter() - begin)
 
     def _turned(self, name: str, values: Array) -> Array:
@@ -185,7 +186,7 @@ class Scope(QWidget):
     ) -> None:
         theme = self.theme
         painter.setPen(QPen(theme.color("rule"), 1))
-        painter.drawLine(QPointF(0, box.bottom() + 4), QPointF(self.width(), box.bottom() + 4))
+        painter.drawLine(QPointF(0, box.bottom() + 4), QPointF(across(self), box.bottom() + 4))
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(8, box.top() + 12), self.units.text(in_words(name)))
@@ -209,24 +210,24 @@ class Scope(QWidget):
             difference = f"Δ {second - first:.4g}" if all(map(math.isfinite, pair)) else f"at {first:.4g}"
             painter.drawText(QPointF(8, box.top() + 46), difference)
         times, values = thinned(times, values, max(2, int(box.width() / 2)))
-        across: Array = box.right() + times / self.window_s * box.width()
+        xs: Array = box.right() + times / self.window_s * box.width()
         up: Array = box.bottom() - (values - low) / (high - low) * box.height()
         painter.setPen(QPen(theme.color("text"), 1))
-        painter.drawPolyline(polygon(across, up))
+        painter.drawPolyline(polygon(xs, up))
 
     def _paint_time(self, painter: QPainter) -> None:
-        theme, width = self.theme, self.width() - LEFT - RIGHT
+        theme, width = self.theme, across(self) - LEFT - RIGHT
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         for share in (0.0, 0.5, 1.0):
             text = f"−{share * self.window_s:g} s" if share else "frozen" if self.frozen_at is not None else "now"
             x = LEFT + (1 - share) * width
-            centred_text(painter, x, self.height() - 6, text, (LEFT, LEFT + width))
+            centred_text(painter, x, down(self) - 6, text, (LEFT, LEFT + width))
         for index, cursor in enumerate(self.cursors):
             if cursor is not None:
                 x = LEFT + width - cursor / self.window_s * width
                 painter.setPen(QPen(theme.color("text"), 1, Qt.PenStyle.DashLine if index else Qt.PenStyle.SolidLine))
-                painter.drawLine(QPointF(x, 0), QPointF(x, self.height() - BOTTOM))
+                painter.drawLine(QPointF(x, 0), QPointF(x, down(self) - BOTTOM))
 
 
 def polygon(x: Array, y: Array) -> QPolygonF:

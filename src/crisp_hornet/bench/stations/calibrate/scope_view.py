@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import WINDOWS_S, Scope, Trigger
 from crisp_hornet.bench.theme import Theme
@@ -48,7 +49,7 @@ class ScopeView(QWidget):
             column.addLayout(row)
         column.addStretch(1)
         scroll = column_scroll(channels)
-        scroll.setFixedWidth(230)
+        fix(scroll, wide=230)
         self.window_box, self.trigger_box = Chooser("window"), Chooser("trigger on")
         self.level = NumberField("trigger level", thousandths=True, width=90)
         self._freeze = button("Freeze", self._switch_freeze, "large", "Freeze the scope")

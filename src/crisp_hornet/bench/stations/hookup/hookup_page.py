@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QGridLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -23,7 +23,7 @@ from crisp_hornet.bench.stations.hookup.ports_panel import PortsPanel
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.identify import IdentifyPanel
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, sheet
 from crisp_hornet.bench.widgets.watch_list import card
@@ -77,7 +77,7 @@ class HookUpPage(Station):
         self.firmware = FirmwarePanel(desk, link, theme)
         self.logs = LogsPanel(desk, link, theme)
         self.jobs = JobsPanel(desk, theme)
-        self._views = QStackedWidget()
+        self._views = Pages()
         self.pages = PageChoice(VIEWS, "Hook-up", 14)
         self.pages.chosen.connect(self._views.setCurrentIndex)
         self._lay_out()
@@ -298,7 +298,7 @@ class HookUpPage(Station):
             return "CONNECTING", f"{self._progress[:1].upper()}{self._progress[1:]} …"
         return (
             "WHAT HAPPENS",
-            "Connecting only reads: who is there, which firmware, every register. Nothing is written on this page without asking.",
+            "Connecting only reads: identity, firmware, every register. Nothing is written on this page without asking.",
         )
 
     def act_text(self) -> str:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -39,7 +40,7 @@ class PortsPanel(QWidget):
         self._typed = QLineEdit()
         self._typed.setToolTip("/dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port")
         self._typed.setAccessibleName("port")
-        self._typed.setFixedHeight(44)
+        fix(self._typed, high=44)
         self._typed.returnPressed.connect(self._take_typed)
         self._radio_link = button("Look by Bluetooth", self.listen, "small", "Look for controllers by Bluetooth")
         self._scan = Background(LinkError)

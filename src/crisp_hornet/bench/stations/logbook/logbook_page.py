@@ -9,16 +9,17 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QPixmap
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fields import Captioned
-from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, rule
 from crisp_hornet.bench.written import turned_over
@@ -67,11 +68,11 @@ class LogbookPage(Station):
         head.addWidget(button("Import a bike", self._ask_import, "small", "Import a bike with its story"))
         head.addSpacing(8)
         head.addWidget(Captioned("search", self.search))
-        self.search.setFixedWidth(280)
+        fix(self.search, wide=280)
         self.kinds = PageChoice((*SHOWN, FAMILY), "logbook")
         self.kinds.chosen.connect(lambda _at: self._show())
         self.family = FamilyView(desk, self._draft_again)
-        self._pages = QStackedWidget()
+        self._pages = Pages()
         write = QHBoxLayout()
         write.addWidget(Captioned("note", self.note), 1)
         write.addWidget(button("Save the note", self._keep_note))
@@ -227,9 +228,9 @@ class LogbookPage(Station):
 
     def _line(self, entry: Entry) -> QHBoxLayout:
         time = label(f"{entry.at:%H:%M}", "quiet")
-        time.setFixedWidth(44)
+        fix(time, wide=44)
         kind = label(KINDS.get(entry.kind, entry.kind), "quiet")
-        kind.setFixedWidth(58)
+        fix(kind, wide=58)
         title = label(turned_over(entry.title, self.desk.units), wrap=True)
         title.setStyleSheet("font-weight: 600;")
         words = column_of(spacing=1)

@@ -7,10 +7,11 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
+from crisp_hornet.bench.scale import across, area, down, fix, painter_of
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
@@ -35,19 +36,19 @@ class MiniTrace(QWidget):
         self.theme = theme
         good = values[np.isfinite(values)]
         self._shown = good[:: max(1, len(good) // 160)]
-        self.setFixedSize(QSize(150, 30))
+        fix(self, 150, 30)
         told = f"{good.min():.4g} to {good.max():.4g}" if good.size else "no figures"
         self.setAccessibleName(told)
         self.setToolTip(told)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("sheet"))
         if self._shown.size < 2:
             return
         low, span = float(self._shown.min()), float(np.ptp(self._shown)) or 1.0
-        x = np.linspace(2, self.width() - 2, len(self._shown))
-        y = self.height() - 4 - (self._shown - low) / span * (self.height() - 8)
+        x = np.linspace(2, across(self) - 2, len(self._shown))
+        y = down(self) - 4 - (self._shown - low) / span * (down(self) - 8)
         painter.setPen(QPen(self.theme.color("measured"), 1.2))
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
 

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 
+from crisp_hornet.bench.scale import area, painter_of
 from crisp_hornet.bench.stations.rides.small_picture import SmallPicture
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.arrays import Array
@@ -46,8 +47,8 @@ class Profile(SmallPicture):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("sheet"))
         if self._way.size < 2:
             self.words(painter, "no heights", "", "")
             return

@@ -69,8 +69,6 @@ class RecordBar(QWidget):
             "On a stand: what the flywheel weighs at the tyre. Left empty, bike and rider on the road count."
         )
         self._waits_label = label("from first movement", "quiet")
-        self._start = button("Record", self.start, "large", "Record the ride")
-        self._stop = button("End the recording", self.stop, "large")
         self._lap = button("Lap  F2", self.lap, "large", "Mark a lap")
         self.note = QLineEdit()
         self.note.setAccessibleName("note while recording")
@@ -90,10 +88,9 @@ class RecordBar(QWidget):
         self._note_row = Captioned("note of this moment, F3, then Enter", self.note)
         self._nothing = label(NOT_CONNECTED, wrap=True)
         before, riding = row_of(spacing=14), row_of(spacing=10)
-        for widget in (self._start, self._programme_row, self._flywheel_row, self.waits, self._waits_label):
+        for widget in (self._programme_row, self._flywheel_row, self.waits, self._waits_label):
             before.addWidget(widget)
         before.addStretch(1)
-        riding.addWidget(self._stop)
         riding.addWidget(self._lap)
         riding.addWidget(self._note_row, 1)
         column = column_of(self, margins=(0, 8, 0, 0), spacing=12)
@@ -251,8 +248,8 @@ class RecordBar(QWidget):
             self.programme.clear()
             self.programme.addItems(titles)
         can = self._link.contact is not None
-        before = (self._start, self._programme_row, self.waits, self._waits_label, self.card)
-        while_riding = (self._stop, self._lap, self._note_row, self._told)
+        before = (self._programme_row, self.waits, self._waits_label, self.card)
+        while_riding = (self._lap, self._note_row, self._told)
         for widget, shown in [(one, can and not recording) for one in before] + [
             (one, recording) for one in while_riding
         ]:

@@ -92,7 +92,6 @@ class RideView(QWidget):
         choices.addWidget(self.groups)
         choices.addWidget(self.axis)
         choices.addStretch(1)
-        choices.addWidget(self.other_row)
         column = column_of(self, margins=0, spacing=4)
         column.addLayout(choices)
         column.addWidget(self.traces, 1)
@@ -133,7 +132,7 @@ class RideView(QWidget):
         if self._stale:
             return
         ride = self._desk.ride.cleaned
-        for widget in (self.groups, self.axis, self.other_row, self.overview):
+        for widget in (self.groups, self.axis, self.overview):
             widget.setVisible(ride is not None)
         self._offer_others()
         if self._beside_of is not None and self._beside_of[0] is not ride:

@@ -6,13 +6,14 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.moments import time_words
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.rides.log_files import EXPORTS, FILES, Opened, export, joined, opened
 from crisp_hornet.bench.stations.rides.mapping_panel import MappingPanel
 from crisp_hornet.bench.stations.rides.record_bar import RecordBar
@@ -21,7 +22,7 @@ from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.rides.rides_side import RidesSide
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, label, shortened
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -55,7 +56,7 @@ class RidesPage(Station):
         self._export_link = button(
             "Export the ride", self._ask_export, "small", "Export the ride, what is in view of it, or the picture"
         )
-        self._views = QStackedWidget()
+        self._views = Pages()
         self.recording = RecordBar(desk, link, theme)
         self.recording.recorded.connect(self._take_recorded)
         self.recording.told.connect(self.news)
@@ -71,7 +72,7 @@ class RidesPage(Station):
         self._kept: list[KeptRide] = []
         self._list = QListWidget()
         self._list.setAccessibleName("rides")
-        self._list.setFixedWidth(210)
+        fix(self._list, wide=210)
         self._list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self._list.itemActivated.connect(self._open_item)
@@ -114,7 +115,11 @@ class RidesPage(Station):
             self._views.addWidget(page)
         outer = column_of(spacing=4)
         outer.addLayout(head)
-        outer.addWidget(self.pages)
+        looked = row_of(spacing=14)
+        looked.addWidget(self.pages)
+        looked.addStretch(1)
+        looked.addWidget(self.view.other_row)
+        outer.addLayout(looked)
         outer.addWidget(self._views, 1)
         row = row_of(self, margins=(0, 4, 0, 0), spacing=20)
         row.addLayout(left)
@@ -217,6 +222,7 @@ class RidesPage(Station):
         self.pages.setVisible(not self.mapping)
         for link in (self._join_link, self._export_link):
             link.setVisible(ride is not None and looking)
+        self.view.other_row.setVisible(ride is not None and looking)
         self._about.setText(
             self._summary()
             if ride
@@ -279,24 +285,54 @@ class RidesPage(Station):
             return "COLUMNS OF THE LOG", f"{told}What is set here is remembered for the next log of this source."
         if self.desk.ride.cleaned is None:
             return "A RIDE IS EVIDENCE", "With a log, what the tune really did can be laid over what was predicted."
+        if self._recording_page:
+            return (
+                "RECORDING",
+                "Local codes decide what may be ridden where. F2 marks a lap, F3 takes a note of the moment.",
+            )
         return (
             "LOOKING",
             "Drag to pan, Shift-drag or wheel to zoom, arrow keys move the cursor, Home shows all.",
         )
 
     def act_text(self) -> str:
+        if self._recording_page:
+            return (
+                "End the recording"
+                if self.recording.recorder
+                else "Record"
+                if self.link.contact
+                else "Hook up the controller"
+            )
         return "Import this ride" if self.mapping else "Import a log"
 
     def act_enabled(self) -> bool:
+        if self._recording_page:
+            return self.desk.bike is not None
         return self.desk.bike is not None and not self._import.running
 
+    @property
+    def _recording_page(self) -> bool:
+        return self._views.currentIndex() == RECORD
+
     def act(self) -> None:
+        if self._recording_page:
+            self._act_on_recording()
+            return
         if self.mapping:
             self.take_mapped()
             return
         name, _ = QFileDialog.getOpenFileName(self, "Import a log", "", FILES)
         if name:
             self.import_file(Path(name))
+
+    def _act_on_recording(self) -> None:
+        if self.recording.recorder is not None:
+            self.recording.stop()
+        elif self.link.contact is not None:
+            self.recording.start()
+        else:
+            self.go.emit("hookup")
 
     # --- recording ------------------------------------------------------------------------------------------
 
@@ -310,6 +346,8 @@ class RidesPage(Station):
         self._take_import(Loaded(ride, loaded.notes), card)
         if self.desk.ride.recorded is not None and self.desk.ride.recorded.name == ride.name:
             path.unlink(missing_ok=True)
+            if self._recording_page:
+                self.pages.choose(0)
             if card is not None:
                 self.rest.watch()
         self._show()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QStackedWidget, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
@@ -12,7 +12,7 @@ from crisp_hornet.bench.stations.rides.ride_view import RideView
 from crisp_hornet.bench.stations.rides.rows_panel import RowsPanel
 from crisp_hornet.bench.stations.rides.runs_panel import RunsPanel
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.documents.saying import counted
 
@@ -38,7 +38,7 @@ class RidesSide(QWidget):
         self.flaws.shown_at.connect(view.traces.point_at)
         self.pages = PageChoice(PAGES, "beside the traces", 8)
         self.pages.chosen.connect(self._show_page)
-        self._stack = QStackedWidget()
+        self._stack = Pages()
         for page in (self.pictures, self.rows, self.card, self.runs, self.flaws):
             self._stack.addWidget(page)
         self._inside = QWidget()  # the window shows and hides the whole of it

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.paint import right_text
+from crisp_hornet.bench.scale import across, down, fix, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 
@@ -20,15 +21,15 @@ class SmallPicture(QWidget):
     def __init__(self, theme: Theme, height: int) -> None:
         super().__init__()
         self.theme = theme
-        self.setFixedHeight(height)
+        fix(self, high=height)
 
     def sizeHint(self) -> QSize:
-        return QSize(280, self.maximumHeight())
+        return real(280, self.maximumHeight())
 
     @property
     def frame(self) -> QRectF:
         """Inside the rims."""
-        return QRectF(RIM, HEAD, self.width() - 2 * RIM, self.height() - HEAD - FOOT)
+        return QRectF(RIM, HEAD, across(self) - 2 * RIM, down(self) - HEAD - FOOT)
 
     def place(self, x: Array, y: Array, x_range: tuple[float, float], y_range: tuple[float, float]) -> QPolygonF:
         """Points (n,) in pixels."""
@@ -44,5 +45,5 @@ class SmallPicture(QWidget):
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
         painter.drawText(QPointF(RIM, HEAD - 4), head)
-        painter.drawText(QPointF(RIM, self.height() - 5), left)
-        right_text(painter, self.width() - RIM, self.height() - 5, right)
+        painter.drawText(QPointF(RIM, down(self) - 5), left)
+        right_text(painter, across(self) - RIM, down(self) - 5, right)

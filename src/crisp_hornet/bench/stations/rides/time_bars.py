@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.paint import right_text
+from crisp_hornet.bench.scale import across, area, down, fix, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.core.arrays import Array
@@ -24,10 +25,10 @@ class TimeAt(QWidget):
         self._edges = self._seconds = np.zeros(0)
         self._unit = ""
         self._kinds: list[tuple[str, float]] = []
-        self.setFixedHeight(100)
+        fix(self, high=100)
 
     def sizeHint(self) -> QSize:
-        return QSize(280, 100)
+        return real(280, 100)
 
     def show_bars(self, edges: Array, seconds: Array, unit: str) -> None:
         """Show other bars."""
@@ -46,24 +47,24 @@ class TimeAt(QWidget):
         self.update()
 
     def _paint_kinds(self, painter: QPainter) -> None:
-        high, most = self.height() / MOST_KINDS, max(seconds for _, seconds in self._kinds) or 1.0
+        high, most = down(self) / MOST_KINDS, max(seconds for _, seconds in self._kinds) or 1.0
         painter.setFont(font(QUIET_PX))
         for at, (word, seconds) in enumerate(self._kinds):
-            bar = QRectF(WORD_PX, at * high + 3, (self.width() - WORD_PX - TIME_PX) * seconds / most, high - 6)
+            bar = QRectF(WORD_PX, at * high + 3, (across(self) - WORD_PX - TIME_PX) * seconds / most, high - 6)
             painter.fillRect(bar, self.theme.color("measured"))
             painter.setPen(self.theme.color("quiet"))
             painter.drawText(QPointF(2, (at + 1) * high - 5), word)
             painter.drawText(QPointF(bar.right() + 4, (at + 1) * high - 5), clock(seconds))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        painter = painter_of(self)
+        painter.fillRect(area(self), self.theme.color("sheet"))
         if self._kinds:
             self._paint_kinds(painter)
             return
         if not self._seconds.size:
             return
-        wide, high = self.width() / len(self._seconds), self.height() - 34.0
+        wide, high = across(self) / len(self._seconds), down(self) - 34.0
         most = float(self._seconds.max()) or 1.0
         for at, seconds in enumerate(self._seconds.tolist()):
             bar = high * seconds / most
@@ -72,5 +73,5 @@ class TimeAt(QWidget):
         painter.setPen(self.theme.color("quiet"))
         painter.drawText(QPointF(2, 12), f"at most {clock(most)}")
         texts = (f"{self._edges[0]:.3g}", f"{self._edges[-1]:.4g} {self._unit}")
-        painter.drawText(QPointF(2, self.height() - 5), texts[0])
-        right_text(painter, self.width() - 2, self.height() - 5, texts[1])
+        painter.drawText(QPointF(2, down(self) - 5), texts[0])
+        right_text(painter, across(self) - 2, down(self) - 5, texts[1])

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QLineF, QPointF, QSize
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.scale import across, area, down, fix, painter_of, real
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.channels import long_name
@@ -23,10 +24,10 @@ class TrackMap(QWidget):
         self._x = self._y = self._tint = np.zeros(0)
         self._times = np.zeros(0)
         self._at_s = 0.0
-        self.setFixedHeight(150)
+        fix(self, high=150)
 
     def sizeHint(self) -> QSize:
-        return QSize(280, 150)
+        return real(280, 150)
 
     def show_track(self, ride: Ride | None, channel: str) -> None:
         """Show a ride's track; nothing where it has no positions."""
@@ -51,15 +52,15 @@ class TrackMap(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.color("sheet"))
+        painter.fillRect(area(self), self.theme.color("sheet"))
         if self._x.size < 2:
             return
-        span = max(float(np.ptp(self._x)) / (self.width() - 20), float(np.ptp(self._y)) / (self.height() - 20), 1e-12)
+        span = max(float(np.ptp(self._x)) / (across(self) - 20), float(np.ptp(self._y)) / (down(self) - 20), 1e-12)
         middle_x, middle_y = (float(one.min() + one.max()) / 2 for one in (self._x, self._y))
-        x = self.width() / 2 + (self._x - middle_x) / span
-        y = self.height() / 2 - (self._y - middle_y) / span
+        x = across(self) / 2 + (self._x - middle_x) / span
+        y = down(self) / 2 - (self._y - middle_y) / span
         for tint in range(TINTS):
             lines = [QLineF(x[k], y[k], x[k + 1], y[k + 1]) for k in np.flatnonzero(self._tint[:-1] == tint).tolist()]
             painter.setPen(QPen(self.theme.color("stop", 0.2 + 0.8 * tint / (TINTS - 1)), 2))

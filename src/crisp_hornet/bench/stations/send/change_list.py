@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.marks import paint_check, paint_severity, paint_truth
+from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, VALUE_PX, Theme, font
 from crisp_hornet.link.report import Held
 
@@ -39,7 +40,7 @@ class ChangeList(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(560, max(1, len(self.lines)) * ROW + len(self._headings()) * HEADING)
+        return real(560, max(1, len(self.lines)) * ROW + len(self._headings()) * HEADING)
 
     def _headings(self) -> dict[int, str]:
         """Where a new group begins, if there is more than one."""
@@ -56,7 +57,7 @@ class ChangeList(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         headings, top = self._headings(), 0.0
         for index, line in enumerate(self.lines):
@@ -75,7 +76,7 @@ class ChangeList(QWidget):
         painter.setFont(font(BUTTON_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
         painter.drawText(QPointF(0, middle + 6), line.label[:1].upper() + line.label[1:])
-        from_x, to_x = self.width() * 0.40, self.width() * 0.64
+        from_x, to_x = across(self) * 0.40, across(self) * 0.64
         paint_truth(painter, theme, "controller", QPointF(from_x, middle), 7)
         self._figure(painter, from_x + 16, middle, line.before)
         painter.setPen(QPen(theme.color("quiet"), 1.4))
@@ -92,7 +93,7 @@ class ChangeList(QWidget):
         if line.held is not None:
             self._paint_held(painter, line.held, middle)
         painter.setPen(QPen(theme.color("rule"), 1))
-        painter.drawLine(QPointF(0, top + ROW - 1), QPointF(self.width(), top + ROW - 1))
+        painter.drawLine(QPointF(0, top + ROW - 1), QPointF(across(self), top + ROW - 1))
 
     def _figure(self, painter: QPainter, x: float, middle: float, text: str) -> None:
         painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
@@ -100,7 +101,7 @@ class ChangeList(QWidget):
         painter.drawText(QPointF(x, middle + 7), text)
 
     def _paint_held(self, painter: QPainter, held: Held, middle: float) -> None:
-        theme, x = self.theme, self.width() - 108.0
+        theme, x = self.theme, across(self) - 108.0
         if held is Held.NEW:
             paint_check(painter, theme.color("settled"), QPointF(x, middle), 8)
         else:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.ruler_column import WIDE, RulerColumn
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
@@ -79,7 +80,7 @@ class AssistColumn(RulerColumn):
             self.column.insertWidget(at, widget)
             at += 1
         for key, ruler in self._rider_rulers.items():
-            ruler.setFixedWidth(WIDE)
+            fix(ruler, wide=WIDE)
             ruler.changed.connect(lambda value, _token, key=key: self.draw_for(key, value))
             ruler.refused.connect(lambda why: desk.said.emit("warn", why))
             ruler.show_value(getattr(self.rider, key))

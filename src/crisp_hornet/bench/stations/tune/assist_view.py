@@ -6,12 +6,13 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
@@ -61,8 +62,7 @@ class AssistView(TuneView):
         self.listen(self._shares, {"_share": (0.05, 0.01)}, back=lambda percent: percent / 100)
         self.watts, self.start, self.stroke = PlainChart(theme), PlainChart(theme), PlainChart(theme)
         self.table = PaintedTable(theme, "A RIDER ON THE ROAD", HEADS)
-        self.words = label("", "quiet")
-        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.words = label("", "quiet", wrap=True)
         head = QHBoxLayout()
         head.addWidget(label("levels by", "quiet"))
         head.addWidget(self.quantity)
@@ -84,7 +84,7 @@ class AssistView(TuneView):
         column.addLayout(grid, 1)
         column.addWidget(self.words)
         scroll = column_scroll(self.table)
-        scroll.setFixedHeight(TABLE_PX)
+        fix(scroll, high=TABLE_PX)
         column.addWidget(scroll)
         self._rides: tuple[list[LevelRide], list[LevelRide]] | None = None
 
@@ -170,7 +170,9 @@ class AssistView(TuneView):
         ]
         units = self.desk.units
         self.watts.show_picture(
-            Picture("rider, W", units.text(say("motor, W, at {at}", at=quantity(AT_KMH, "km/h"))), lines, y_from=0.0)
+            Picture(
+                "rider, W", units.text(say("motor, W, at {at}", at=quantity(AT_KMH, "km/h", ".0f"))), lines, y_from=0.0
+            )
         )
 
     def _show_start(self, flat: list[LevelRide]) -> None:
@@ -242,11 +244,11 @@ class AssistView(TuneView):
         reach = (
             say(
                 "Full power on the top level at {at} needs <b>{needs}</b> from the rider",
-                at=quantity(AT_KMH, "km/h"),
+                at=quantity(AT_KMH, "km/h", ".0f"),
                 needs=quantity(rounded(needs), "W", ".0f"),
             )
             if math.isfinite(needs)
-            else say("At {at} no rider reaches all of the top level", at=quantity(AT_KMH, "km/h"))
+            else say("At {at} no rider reaches all of the top level", at=quantity(AT_KMH, "km/h", ".0f"))
         )
         verdict = "" if needs <= STRONG_RIDER_W else ": more than a strong rider gives"
         first = rides[0][0]

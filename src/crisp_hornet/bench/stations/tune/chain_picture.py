@@ -8,10 +8,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.charts.paint import right_text, width_of
+from crisp_hornet.bench.charts.paint import centred_text, right_text
+from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, TEXT_PX, Theme, font
 
-ROW_PX, LINK_PX, NAME_PX, END_PX, GAP_PX = 46.0, 34.0, 112.0, 84.0, 14.0
+ROW_PX, LINK_PX, NAME_PX, END_PX, GAP_PX = 56.0, 28.0, 108.0, 84.0, 12.0
+NAME_ABOVE_PX = 18.0
 
 
 @dataclass(frozen=True)
@@ -34,7 +36,7 @@ class ChainPicture(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, int(ROW_PX * max(len(self.rows), 1)))
+        return real(600, int(ROW_PX * max(len(self.rows), 1)))
 
     def show_rows(self, rows: list[ChainRow]) -> None:
         """Draw these."""
@@ -48,13 +50,13 @@ class ChainPicture(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for at, row in enumerate(self.rows):
-            self._paint_row(painter, row, at * ROW_PX + ROW_PX / 2)
+            self._paint_row(painter, row, at * ROW_PX + NAME_ABOVE_PX + LINK_PX / 2)
 
     def _paint_row(self, painter: QPainter, row: ChainRow, middle: float) -> None:
-        theme, end = self.theme, self.width() - END_PX
+        theme, end = self.theme, across(self) - END_PX
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
         painter.drawText(QPointF(0, middle + 5), row.name)
@@ -67,7 +69,7 @@ class ChainPicture(QWidget):
             self._paint_link(painter, box, link, at == row.in_charge)
         painter.setFont(font(BUTTON_PX, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        right_text(painter, self.width(), middle + 6, row.effective)
+        right_text(painter, across(self), middle + 6, row.effective)
 
     def _paint_link(self, painter: QPainter, box: QRectF, link: tuple[str, str], in_charge: bool) -> None:
         theme, (name, value) = self.theme, link
@@ -76,11 +78,8 @@ class ChainPicture(QWidget):
         painter.drawRoundedRect(box, LINK_PX / 2, LINK_PX / 2)
         painter.setPen(theme.color("on_ink" if in_charge else "text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
-        room = box.width() - 20 - width_of(painter, value) - 6
-        right = right_text(painter, box.right() - 12, box.center().y() + 5, value)
-        painter.setFont(font(QUIET_PX))
-        painter.setPen(theme.color("on_ink" if in_charge else "quiet"))
-        words = painter.fontMetrics().elidedText(
-            name, Qt.TextElideMode.ElideRight, int(min(room, right - box.left() - 16))
-        )
-        painter.drawText(QPointF(box.left() + 12, box.center().y() + 5), words)
+        centred_text(painter, box.center().x(), box.center().y() + 5, value)
+        painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold if in_charge else QFont.Weight.Normal))
+        painter.setPen(theme.color("text" if in_charge else "quiet"))
+        words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(box.width()) + 8)
+        centred_text(painter, box.center().x(), box.top() - 5, words)

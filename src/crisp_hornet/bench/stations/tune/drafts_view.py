@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLineEdit, QTextEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -29,7 +30,7 @@ class DraftsView(TuneView):
         self.notes.setAccessibleName("why the draft is as it is")
         self.notes.setAcceptRichText(False)
         self.notes.setTabChangesFocus(True)
-        self.notes.setFixedHeight(90)
+        fix(self.notes, high=90)
         self._kept, self._plan = QVBoxLayout(), QVBoxLayout()
         left, right = QVBoxLayout(), QVBoxLayout()
         for one in (left, right, self._kept, self._plan):

@@ -66,18 +66,23 @@ class FeelView(TuneView):
         self._made: tuple[PullCurve, Throttle, Pair, float] | None = None
         self._other_curve: tuple[object, PullCurve] | None = None
         self.beside = Chooser("what the draft is laid beside")
+        self.beside.setMinimumContentsLength(11)
+        self.beside.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
-        families = row_of(spacing=14)
+        families = row_of(spacing=6)
         families.addWidget(label("drag a point, or set", "quiet"))
         for name in FAMILIES:
             families.addWidget(button(name, partial(self.take_family, name), "small", f"Throttle curve: {name}"))
         families.addStretch(1)
-        families.addWidget(Captioned("compare with", self.beside))
+        beside = row_of()
+        beside.addWidget(Captioned("compare with", self.beside))
+        beside.addStretch(1)
         charts = row_of(spacing=10)
         charts.addWidget(self.launch, 1)
         charts.addWidget(self.speed, 1)
         column = column_of(self, margins=0, spacing=6)
         column.addLayout(families)
+        column.addLayout(beside)
         column.addWidget(self.curve, 5)
         column.addLayout(charts, 4)
         column.addWidget(self.figures)
@@ -220,14 +225,14 @@ def _figures(pair: Pair, back_m: float) -> list[Consequence]:
     full, half = pair
     return [
         Consequence(
-            say("{low} to {high}, full", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")),
+            say("{low} to {high}, full", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h", ".0f")),
             full.seconds_to(25.0),
             "s",
             1,
             "not in 6 s",
         ),
         Consequence(
-            say("{low} to {high}, half", low=quantity(0, "km/h", bare=True), high=quantity(10, "km/h")),
+            say("{low} to {high}, half", low=quantity(0, "km/h", bare=True), high=quantity(10, "km/h", ".0f")),
             half.seconds_to(10.0),
             "s",
             1,

@@ -14,6 +14,7 @@ from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
@@ -137,7 +138,7 @@ class GuardsView(TuneView):
                 "{wh_given_up}, {km} at {at}",
                 wh_given_up=quantity(found.wh_given_up, "Wh", ".0f"),
                 km=km,
-                at=quantity(25, "km/h"),
+                at=quantity(25, "km/h", ".0f"),
             )
             if found.wh_given_up >= 1
             else "almost no energy"
@@ -260,7 +261,7 @@ class GuardsView(TuneView):
         ]
         lines = [
             Line(
-                say("regen battery current at {at}, A", at=quantity(30, "km/h")),
+                say("regen battery current at {at}, A", at=quantity(30, "km/h", ".0f")),
                 100 * found.charge,
                 found.current_a,
                 truth="drafted",
@@ -286,7 +287,7 @@ class GuardsView(TuneView):
                     "Regen brakes with up to {most} from {at}, {full} with a full pack: do not rely on it. "
                     "Below freezing, charge at most about {allowed_cold}.",
                     most=quantity(most, "m/s²", ".1f"),
-                    at=quantity(30, "km/h"),
+                    at=quantity(30, "km/h", ".0f"),
                     full=quantity(full, "m/s²", ".1f"),
                     allowed_cold=quantity(found.allowed_cold_a, "A", ".1f"),
                 )
@@ -357,6 +358,6 @@ def _two_lines() -> QLabel:
     """Words that may take two lines; their height stays, so that nothing is laid out anew through a drag."""
     made = label("", "quiet", wrap=True)
     made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-    made.setFixedHeight(34)
+    fix(made, high=34)
     made.setAlignment(Qt.AlignmentFlag.AlignTop)
     return made

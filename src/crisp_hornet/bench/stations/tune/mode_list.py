@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import right_text, width_of
 from crisp_hornet.bench.keys import RovingButton, rove
+from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import clear, label
@@ -42,12 +43,12 @@ class ModeRow(RovingButton):
         self.setAccessibleName(f"mode {line.name}{marks}: {line.top}, {line.launch}; {line.limits}")
 
     def sizeHint(self) -> QSize:
-        return QSize(280, ROW_PX)
+        return real(280, ROW_PX)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, theme, line = QPainter(self), self.theme, self.line
+        painter, theme, line = painter_of(self), self.theme, self.line
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        wide = float(self.width())
+        wide = float(across(self))
         if self.isChecked() or self.hasFocus():
             style = Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine
             painter.setPen(QPen(theme.color("text"), 2 if self.isChecked() else 1.2, style))

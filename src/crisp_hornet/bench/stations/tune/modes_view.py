@@ -6,11 +6,12 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.local_panel import LocalPanel
 from crisp_hornet.bench.stations.tune.mode_list import ModeLine, ModeList
 from crisp_hornet.bench.stations.tune.modes_column import ModesColumn
@@ -106,7 +107,7 @@ class ModesView(TuneView):
         self._curves: dict[str, tuple[object, PullCurve]] = {}
         self.local = LocalPanel(desk)
         beside = QWidget()
-        beside.setFixedWidth(300)
+        fix(beside, wide=268)
         right = column_of(beside, margins=0, spacing=10)
         right.addWidget(self._nothing)
         right.addWidget(self._begin)
@@ -119,15 +120,19 @@ class ModesView(TuneView):
         column.addWidget(self._words)
         column.addWidget(sheet(self.local, margin=8))
 
-    def _word_row(self) -> QHBoxLayout:
-        row = row_of(margins=0, spacing=6)
-        row.addWidget(Captioned("name", self.name), 2)
-        row.addWidget(Captioned("selected by", self.lever), 3)
+    def _word_row(self) -> QVBoxLayout:
+        words, flags = row_of(spacing=10), row_of(spacing=6)
+        words.addWidget(Captioned("name", self.name), 2)
+        words.addWidget(Captioned("selected by", self.lever), 3)
         for key, box in self.flags.items():
             box.toggled.connect(partial(self._take_flag, key))
-            row.addWidget(box)
-            row.addWidget(label(box.accessibleName(), "quiet"))
-        return row
+            flags.addWidget(box)
+            flags.addWidget(label(box.accessibleName(), "quiet"))
+        flags.addStretch(1)
+        rows = column_of(margins=0, spacing=2)
+        rows.addLayout(words)
+        rows.addLayout(flags)
+        return rows
 
     # --- changing it ----------------------------------------------------------------------------------------
 
@@ -218,7 +223,9 @@ class ModesView(TuneView):
             found.append((mode, curve))
         self.chart.show_picture(Picture(units.unit("km/h"), "wheel force, N", lines, y_from=0.0))
         head = say(
-            "top speed on the flat, and {low} to {high}", low=quantity(0, "km/h", bare=True), high=quantity(25, "km/h")
+            "top speed on the flat, and {low} to {high}",
+            low=quantity(0, "km/h", bare=True),
+            high=quantity(25, "km/h", ".0f"),
         )
         self.table.show_modes(
             self._line("whole tune", None, whole),

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.scales import scale_of
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -36,7 +37,7 @@ class RulerColumn(QWidget):
                 self.column.addWidget(label(heading, "caps"))
             for path in paths:
                 ruler = Ruler(Scale(path, "", 0, 1, 1, 1), theme, desk.draft.token)
-                ruler.setFixedWidth(WIDE)
+                fix(ruler, wide=WIDE)
                 ruler.changed.connect(lambda value, token, path=path: self.take(path, value, token))
                 ruler.refused.connect(lambda why: desk.said.emit("warn", why))
                 self.rulers[path] = ruler
@@ -45,7 +46,7 @@ class RulerColumn(QWidget):
         scroll = column_scroll(inside)
         outer = column_of(self, margins=0)
         outer.addWidget(scroll)
-        self.setFixedWidth(WIDE + 12)
+        fix(self, wide=WIDE + 12)
 
     def scale(self, path: str, bike: Bike, draft: Tune) -> Scale:
         """What a ruler measures; a page may know better."""

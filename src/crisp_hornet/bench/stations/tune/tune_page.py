@@ -5,13 +5,14 @@ from __future__ import annotations
 import dataclasses
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.charts.heat_strip import HeatStrip
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import HEAT_EVERY, band_of
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.tune.also_shown import AlsoShown
 from crisp_hornet.bench.stations.tune.assist_view import AssistView
@@ -29,10 +30,10 @@ from crisp_hornet.bench.stations.tune.words import reading
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.fields import Captioned
-from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale, Stop
-from crisp_hornet.bench.widgets.text import label
+from crisp_hornet.bench.widgets.text import column_scroll, label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.drive.inverse import SPEED, WEAKENING
 from crisp_hornet.core.drive.uncertainty import Band
@@ -61,7 +62,7 @@ class TunePage(Station):
         self._charge.changed.connect(self._take_charge)
         self._charge.refused.connect(lambda why: desk.said.emit("warn", why))
         self._charge_words = label("", "quiet", wrap=True)
-        self.switch = PageChoice(PAGES, "page", 16)
+        self.switch = PageChoice(PAGES, "page", 10)
         self.switch.chosen.connect(self.show_page)
         self._axes = label("", "quiet")
         self.chart = PullChart(theme, desk.draft.token)
@@ -75,7 +76,7 @@ class TunePage(Station):
         self.gain: WeakeningGain | None = None
         self._legend = TruthLegend(theme, {"drafted": "drafted", "controller": "on the controller"})
         self.heat_strip = HeatStrip(theme)
-        self._views = QStackedWidget()
+        self._views = Pages()
         self.consequences = Consequences(theme)
         self.road = RoadView(desk, theme)
         self.chain = ChainView(desk, link, theme)
@@ -86,7 +87,7 @@ class TunePage(Station):
             DraftsView(desk, link, theme),
         )
         self.own: dict[int, TuneView] = {1: self.feel, 2: self.assist, 3: self.guards, 4: self.modes, 7: self.drafts}
-        self._columns = QStackedWidget()
+        self._columns = Pages()
         self.page = PULL
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -122,11 +123,11 @@ class TunePage(Station):
         left = QWidget()
         self._left.setContentsMargins(0, 0, 0, 0)
         left.setLayout(self._left)
-        self._columns.addWidget(left)
+        self._columns.addWidget(column_scroll(left))
         for one in self.own.values():
             if one.column is not None:
                 self._columns.addWidget(one.column)
-        self._columns.setFixedWidth(COLUMN_PX)
+        fix(self._columns, wide=COLUMN_PX)
         middle = column_of(spacing=6)
         middle.addWidget(self.switch)
         middle.addWidget(self._views, 1)
@@ -200,7 +201,7 @@ class TunePage(Station):
         if not self.rulers:
             for setting, scale in wanted.items():
                 ruler = Ruler(scale, self.theme, self.desk.draft.token)
-                ruler.setFixedWidth(240)
+                fix(ruler, wide=240)
                 ruler.changed.connect(
                     lambda value, token, setting=setting: self.desk.draft.try_change(setting, value, token)
                 )
@@ -209,7 +210,7 @@ class TunePage(Station):
                 self._left.addWidget(ruler)
             self._left.addSpacing(8)
             self._left.addWidget(label("CONDITIONS", "caps"))
-            self._charge.setFixedWidth(240)
+            fix(self._charge, wide=240)
             self._left.addWidget(self._charge)
             self._left.addWidget(self._charge_words)
             self._left.addStretch(1)

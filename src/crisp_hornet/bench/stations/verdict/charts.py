@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.charts.plain_chart import PlainChart
@@ -14,7 +14,7 @@ from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno, picture_on_paper, pull_on_paper
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fields import Captioned
-from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.arrays import Array
@@ -62,7 +62,7 @@ class Charts(QWidget):
         self.kg.editingFinished.connect(self.flywheel)
         self._flywheel = Captioned("flywheel", self.kg)
         self._told = label("", "quiet", wrap=True)
-        self._stack = QStackedWidget()
+        self._stack = Pages()
         self._stack.addWidget(self._page(self.pull, self._legend))
         self._stack.addWidget(self._page(self.plain, self._told, self._flywheel))
         column = column_of(self, margins=0, spacing=2)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
+from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -29,16 +30,16 @@ class Reach(QWidget):
     def __init__(self, theme: Theme, one: Difference, predicted: bool) -> None:
         super().__init__()
         self._theme, self._one, self._truth = theme, one, "controller" if predicted else "measured"
-        self.setFixedHeight(12)
+        fix(self, high=12)
 
     def sizeHint(self) -> QSize:
-        return QSize(160, 12)
+        return real(160, 12)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, theme, change = QPainter(self), self._theme, self._one.change
-        middle, half = self.width() / 2, self.width() / 2 - 4
+        painter, theme, change = painter_of(self), self._theme, self._one.change
+        middle, half = across(self) / 2, across(self) / 2 - 4
         painter.setPen(QPen(theme.color("rule"), 1))
-        painter.drawLine(QPointF(0, 6), QPointF(self.width(), 6))
+        painter.drawLine(QPointF(0, 6), QPointF(across(self), 6))
 
         def x(share: float) -> float:
             return middle + half * min(max(share / REACH, -1.0), 1.0)

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from crisp_hornet.bench.marks import paint_truth
+from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
@@ -80,15 +81,15 @@ class Interval(QWidget):
     def __init__(self, theme: Theme, one: Estimate, told: float | None) -> None:
         super().__init__()
         self._theme, self._one, self._told = theme, one, told
-        self.setFixedHeight(14)
+        fix(self, high=14)
         self.setMinimumWidth(120)
 
     def sizeHint(self) -> QSize:
-        return QSize(160, 14)
+        return real(160, 14)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         one, told = self._one, self._told
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         places = [one.low, one.high] + ([told] if told is not None else [])
         low, high = min(places), max(places)
@@ -96,10 +97,10 @@ class Interval(QWidget):
         low, high = low - 0.15 * room, high + 0.15 * room
 
         def x(value: float) -> float:
-            return 6 + (value - low) / (high - low) * (self.width() - 12)
+            return 6 + (value - low) / (high - low) * (across(self) - 12)
 
         painter.setPen(QPen(self._theme.color("rule"), 1))
-        painter.drawLine(QPointF(0, 7), QPointF(self.width(), 7))
+        painter.drawLine(QPointF(0, 7), QPointF(across(self), 7))
         painter.fillRect(
             QRectF(x(one.low), 4, max(x(one.high) - x(one.low), 1.5), 6), self._theme.color("measured", 0.45)
         )

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
@@ -35,7 +35,7 @@ from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.rides import KeptRide
 
-ALONE, PREDICTION = "by itself", "against its prediction, along the way"
+ALONE, PREDICTION = "none", "its prediction, along the route"
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,20 +75,25 @@ class AgainstRow(QWidget):
         self._open: Judged | None = None
         self._choices: list[tuple[str, Callable[[Judged], Against]]] = []
         self.choice = Chooser("compare the ride with")
-        self.choice.setMaximumWidth(290)
+        self.choice.setMinimumContentsLength(12)
+        self.choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.choice.activated.connect(lambda _at: self._start())
         self.told = label("", wrap=True)
         self._work = Background(DocumentError)
         self._work.done.connect(self._take)
-        self._work.failed.connect(lambda error: self.told.setText(str(error)))
-        row = row_of(self, margins=0, spacing=14)
-        row.addWidget(Captioned("compare with", self.choice))
-        row.addWidget(self.told, 1)
+        self._work.failed.connect(lambda error: self._tell(str(error)))
+        self.row = Captioned("compare with", self.choice)  # the page lays it beside its title
+        row_of(self, margins=0).addWidget(self.told)
+        self.hide()
+
+    def _tell(self, words: str) -> None:
+        self.told.setText(words)
+        self.setVisible(bool(words))
 
     def show_judged(self, judged: Judged | None) -> None:
         """The open ride was judged, or there is none."""
         self._open = judged
-        self.setVisible(judged is not None)
+        self.row.setVisible(judged is not None)
         names = [name for name, _ in self._choices]
         self._choices = self._offered()
         if [name for name, _ in self._choices] != names:
@@ -128,18 +133,18 @@ class AgainstRow(QWidget):
     def _start(self) -> None:
         at, one = self.choice.currentIndex() - 1, self._open
         self._work.cancel()
-        self.told.setText("")
+        self._tell("")
         self.found.emit(None)
         if one is None or not 0 <= at < len(self._choices):
             return
         job = self._choices[at][1]
-        self.told.setText("being compared")
+        self._tell("being compared")
         self._work.start(lambda: (one, job(one)))
 
     def _take(self, found: tuple[Judged, Against]) -> None:
         one, against = found
         if one is self._open:
-            self.told.setText(self._desk.units.text(against.sentence))
+            self._tell(self._desk.units.text(against.sentence))
             self.found.emit(against)
 
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.marks import paint_truth
+from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
 from crisp_hornet.core.evidence.peaks import Peak, energy
 from crisp_hornet.core.ride.channels import Ride
@@ -40,7 +41,7 @@ class PeakTable(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(330, max(1, len(self.lines)) * ROW)
+        return real(330, max(1, len(self.lines)) * ROW)
 
     def show_lines(self, lines: list[PeakLine]) -> None:
         """Show the rows."""
@@ -50,7 +51,7 @@ class PeakTable(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        painter = painter_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.theme
         for index, line in enumerate(self.lines):
@@ -64,12 +65,12 @@ class PeakTable(QWidget):
             painter.drawText(QPointF(18, top + 33), line.value)
             painter.setFont(font(TEXT_PX))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(self.width() * 0.45, top + 33), line.against)
+            painter.drawText(QPointF(across(self) * 0.45, top + 33), line.against)
             painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
             painter.setPen(theme.color("text"))
-            right_text(painter, self.width(), top + 33, line.word)
+            right_text(painter, across(self), top + 33, line.word)
             painter.setPen(QPen(theme.color("rule"), 1))
-            painter.drawLine(QPointF(0, top + ROW - 2), QPointF(self.width(), top + ROW - 2))
+            painter.drawLine(QPointF(0, top + ROW - 2), QPointF(across(self), top + ROW - 2))
 
 
 def peak_lines(peaks: Sequence[Peak], ride: Ride | None) -> list[PeakLine]:

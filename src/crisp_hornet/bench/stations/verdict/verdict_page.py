@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import unforeseen
@@ -17,6 +17,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import Prediction, predict
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.verdict.charts import Charts
 from crisp_hornet.bench.stations.verdict.differences_view import DifferencesView
@@ -26,7 +27,7 @@ from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
-from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.layouts import Pages, column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, shortened
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -45,7 +46,7 @@ from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.core.ride.measured_pull import MeasuredPull, measured_pull
 from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.saying import counted, joined, quantity, say
+from crisp_hornet.documents.saying import counted, quantity, say
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
 
@@ -70,7 +71,7 @@ class Seen:
 
 PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Compared")
 PULL, _ROUTE, DYNO, PEAKS, _ESTIMATES, COMPARED = range(6)
-STRIP_PX = 206
+STRIP_PX, LEAST_STRIP_PX = 206, 168
 
 
 class VerdictPage(Station):
@@ -95,11 +96,12 @@ class VerdictPage(Station):
         self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
         self.estimates.forget.connect(lambda path: forget_figure(desk, path))
         self.pages = PageChoice(PAGES, "verdict", 16)
-        self._views = QStackedWidget()
+        self._views = Pages()
         self.pages.chosen.connect(self._show_page)
         self._report = button("Save a report", self._ask_report, "small", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
-        self._traces.setFixedHeight(STRIP_PX)
+        self._traces.setMinimumHeight(px(LEAST_STRIP_PX))
+        self._traces.setMaximumHeight(px(STRIP_PX))
         self.charts.refused.connect(lambda why: desk.said.emit("note", why))
         self._judging = Background()
         self._judging.done.connect(self._take_judged)
@@ -136,6 +138,7 @@ class VerdictPage(Station):
             self._views.addWidget(view)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
+        head.addWidget(self.against.row)
         head.addWidget(self._report)
         column = column_of(self, margins=(0, 4, 0, 0), spacing=3)
         column.addLayout(head)
@@ -144,8 +147,8 @@ class VerdictPage(Station):
         column.addSpacing(4)
         column.addWidget(self.pages)
         column.addSpacing(4)
-        column.addWidget(self._views, 1)
-        column.addWidget(self._traces)
+        column.addWidget(self._views, 3)
+        column.addWidget(self._traces, 1)
         column.addWidget(self._cursor)
 
     def _show_page(self, at: int) -> None:
@@ -390,8 +393,10 @@ class VerdictPage(Station):
     def meaning(self) -> tuple[str, str]:
         if not self.found:
             return "PROOF", "A ride laid over its prediction shows which limit was reached, and which never was."
-        return "WHAT THE RIDE SAYS", joined(
-            " ", (say("<b>{text}.</b> {reason}", text=one.text, reason=one.reason) for one in self.found[:2])
+        first, more = self.found[0], len(self.found) - 1
+        rest = f" {more} more on the right." if more else ""
+        return "WHAT THE RIDE SAYS", say(
+            "<b>{text}.</b> {reason}{rest}", text=first.text, reason=first.reason, rest=rest
         )
 
     def act_text(self) -> str:
