@@ -88,6 +88,7 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     qtbot.waitUntil(lambda: desk.ride.cleaned is not None and not window.stations["rides"]._import.running)
     go(qtbot, window, 7)
     assert "Battery current peak 30.2 A" in texts(window)
+    click(qtbot, find(window, "verdict Peaks"))
     assert "battery peak 30.2 A" in texts(window)
 
     # restart on the same garage: it is all in the logbook

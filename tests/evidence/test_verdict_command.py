@@ -53,7 +53,7 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     assert step["value"] == 33 and {"12 % hill", "0 to 25 km/h"} <= {one["what"] for one in step["predicted"]}
     lines = capsys.readouterr().out
     holds(SAID, "demo ride", lines.splitlines())
-    assert "wheel: 1.63" in lines and "crr: cannot be told" in lines and "wheel-off" in lines
+    assert "wheel: 1.63" in lines and "crr: not determined" in lines and "wheel-off" in lines
 
 
 def test_a_stopwatch_goes_through_the_same_chain(tmp_path, capsys):

@@ -16,6 +16,7 @@ SCHEME = (
     ("Ctrl+1 to Ctrl+8", "go to a station"),
     ("F6, Shift+F6", "next or previous part: job line, page, side, watch list, footer, message"),
     ("Tab, Shift+Tab", "next or previous control of a part, as it is read"),
+    ("Ctrl+Up, Ctrl+Down", "five controls back or on"),
     ("Left, Right", "choose a page, a word, a handle on a chart; move the reading or the cursor"),
     ("Up, Down", "next row of a list; change a ruler or a handle, fine with Shift"),
     ("digits, Enter", "type a figure on a ruler or a handle; Esc leaves it as it was"),
@@ -30,6 +31,7 @@ SCHEME = (
     ("F2, F3", "while recording: a lap, a note of this moment"),
     ("F1", "this list"),
 )
+LEAP = 5
 ARROWS = {Qt.Key.Key_Up: -1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_Right: 1}
 
 
@@ -111,6 +113,15 @@ def next_part(parts: Sequence[QWidget], focused: QWidget | None, step: int) -> Q
         if found:
             return found[0]
     return None
+
+
+def leap(parts: Sequence[QWidget], focused: QWidget | None, step: int) -> None:
+    """Several stops on (1) or back (-1) inside a part."""
+    at = part_of(focused, parts)
+    mine = stops(parts[at]) if at is not None else []
+    if focused in mine:
+        to = min(max(mine.index(focused) + step * LEAP, 0), len(mine) - 1)
+        mine[to].setFocus(Qt.FocusReason.TabFocusReason)
 
 
 def _takes_focus(widget: QWidget) -> bool:

@@ -209,6 +209,8 @@ class Window(QMainWindow):
             ("Ctrl+0", lambda: self.set_scale(1.0), False),
             ("F6", lambda: self._go_round(1), True),
             ("Shift+F6", lambda: self._go_round(-1), True),
+            ("Ctrl+Down", lambda: keys.leap(self.parts, QApplication.focusWidget(), 1), True),
+            ("Ctrl+Up", lambda: keys.leap(self.parts, QApplication.focusWidget(), -1), True),
         ):
             made = QShortcut(QKeySequence(pressed), self)
             made.setAutoRepeat(repeats)  # a key that is held must not send
@@ -260,15 +262,9 @@ class Window(QMainWindow):
     @property
     def parts(self) -> list[QWidget]:
         """The parts that F6 goes round, as they are read."""
-        side = self.stations[self.current].side()
-        return [
-            self.job_line,
-            self.notice,
-            self._pages,
-            *([side] if side is not None else []),
-            self.watch_list,
-            self._foot,
-        ]
+        station = self.stations[self.current]
+        side = [one] if (one := station.side()) is not None else []
+        return [self.job_line, self.notice, *station.parts(), *side, self.watch_list, self._foot]
 
     def focus_page(self) -> None:
         """Put the focus into the page that is shown."""
@@ -297,7 +293,7 @@ class Window(QMainWindow):
             found = order[(order.index(now) + (1 if forward else -1)) % len(order)]
         else:
             at = keys.part_of(focused, parts)
-            mine = every[at] if at is not None and every[at] else every[parts.index(self._pages)] or order
+            mine = every[at] if at is not None and every[at] else keys.stops(self._pages) or order
             found = mine[0]
         found.setFocus(Qt.FocusReason.TabFocusReason if forward else Qt.FocusReason.BacktabFocusReason)
         return True
@@ -422,7 +418,7 @@ class Window(QMainWindow):
     def _refresh(self) -> None:
         self._soon.stop()
         units = self.desk.units
-        self._units_link.setText("Imperial units" if units.metric else "Metric units")
+        self._units_link.setText("Imperial" if units.metric else "Metric")
         for key in self.stations:
             standing = self.stations.standing(key)
             self.job_line.buttons[key].show_state(standing.state, units.text(standing.caption))

@@ -94,7 +94,7 @@ class EfficiencyCells(QWidget):
         self._paint_axes(painter, box, found)
 
     def _paint_cell(self, painter: QPainter, cell: QRectF, share: float, named: bool) -> None:
-        background = self.theme.tint("ink", min(max((share - POOR) / (GOOD - POOR), 0.0), 1.0) ** 2)
+        background = self.theme.tint("ink", 0.49 * min(max((share - POOR) / (GOOD - POOR), 0.0), 1.0) ** 2)
         painter.fillRect(cell, background)
         painter.setPen(self.theme.readable_on(background))
         text = f"{100 * share:.0f}"

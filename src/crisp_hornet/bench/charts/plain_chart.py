@@ -208,7 +208,7 @@ class PlainChart(QWidget):
             y = at(float(picture.lines[0].x[0]), level.y).y()
             if level.to is not None:
                 top = at(float(picture.lines[0].x[0]), level.to).y()
-                painter.fillRect(QRectF(box.left(), top, box.width(), y - top), self.theme.color("stop", 0.16))
+                painter.fillRect(QRectF(box.left(), top, box.width(), y - top), self.theme.color("stop", 0.13))
             painter.setPen(QPen(self.theme.color(color), 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
             self.lettering.line([QPointF(box.left(), y), QPointF(box.right(), y)])

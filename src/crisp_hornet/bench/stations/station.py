@@ -49,6 +49,10 @@ class Station(QWidget):
     def act(self) -> None:
         """Do what the main button says."""
 
+    def parts(self) -> list[QWidget]:
+        """What F6 goes round on the page."""
+        return [self]
+
     def escape(self) -> bool:
         """Esc was pressed and no control took it: close what is open; whether something was."""
         return False

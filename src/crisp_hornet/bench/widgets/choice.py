@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QCheckBox, QRadioButton
 
+from crisp_hornet.bench.keys import step_in_group
 from crisp_hornet.bench.marks import paint_check
 from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
@@ -28,6 +29,11 @@ class Confirm(QCheckBox):
 
     def hitButton(self, pos: object) -> bool:
         return True
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if not step_in_group(self, event.key()):
+            super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = painter_of(self)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
+from crisp_hornet.bench.keys import RovingButton, rove
 from crisp_hornet.bench.marks import BoltState, paint_bolt
 from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -17,7 +18,7 @@ BOLT_X = 24.0
 LINE_Y = 42.0
 
 
-class StationButton(QAbstractButton):
+class StationButton(RovingButton):
     """One station on the job line."""
 
     def __init__(self, number: int, name: str, theme: Theme) -> None:
@@ -85,6 +86,7 @@ class JobLine(QWidget):
     def __init__(self, stations: list[tuple[str, str]], theme: Theme) -> None:
         super().__init__()
         fix(self, high=HEIGHT)
+        rove(self)
         row = row_of(self, margins=(12, 0, 12, 0), spacing=0)
         self.buttons: dict[str, StationButton] = {}
         for number, (key, name) in enumerate(stations, 1):

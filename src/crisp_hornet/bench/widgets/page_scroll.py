@@ -31,17 +31,7 @@ class PageScroll(QScrollArea):
         page, room = self.widget(), self.maximumViewportSize()
         if page is None:
             return
-        need = least_size(page, room.width())
-        bar = self.verticalScrollBar()
+        need, bar = page.minimumSizeHint(), self.verticalScrollBar()
         if need.height() > room.height() and bar is not None:
             room = QSize(room.width() - bar.sizeHint().width(), room.height())
-            need = least_size(page, room.width())
         page.resize(room.expandedTo(need))
-
-
-def least_size(page: QWidget, wide: int) -> QSize:
-    """The least that a page needs when it is so wide."""
-    least, layout = page.minimumSizeHint(), page.layout()
-    if layout is not None and layout.hasHeightForWidth():
-        least.setHeight(layout.minimumHeightForWidth(max(wide, least.width())))
-    return least

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPaintEvent
@@ -46,18 +47,29 @@ class Sentence(QWidget):
         self.setAccessibleName(self.text())
         self.update()
 
+    def lines(self) -> int:
+        """How many lines the words take."""
+        return sum(1 for _ in self._laid())
+
+    def _laid(self) -> Iterator[list[tuple[str, bool, float]]]:
+        """The words line by line, each with where it begins."""
+        line: list[tuple[str, bool, float]] = []
+        x = 0.0
+        for word, strong in self._words:
+            metrics = QFontMetricsF(font(TEXT_PX, QFont.Weight.DemiBold) if strong else font(TEXT_PX))
+            if x + metrics.horizontalAdvance(word.rstrip()) > across(self) and line:
+                yield line
+                line, x = [], 0.0
+            line.append((word, strong, x))
+            x += metrics.horizontalAdvance(word)
+        if line:
+            yield line
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = painter_of(self)
         painter.fillRect(area(self), self.theme.color("ground"))
         painter.setPen(self.theme.color("text"))
-        fonts = {True: font(TEXT_PX, QFont.Weight.DemiBold), False: font(TEXT_PX)}
-        metrics = {strong: QFontMetricsF(one) for strong, one in fonts.items()}
-        x, y, current = 0.0, 15.0, None
-        for word, strong in self._words:
-            if x + metrics[strong].horizontalAdvance(word.rstrip()) > across(self) and x > 0:
-                x, y = 0.0, y + LINE_PX
-            if strong is not current:
-                painter.setFont(fonts[strong])
-                current = strong
-            painter.drawText(QPointF(x, y), word)
-            x += metrics[strong].horizontalAdvance(word)
+        for number, line in enumerate(self._laid()):
+            for word, strong, x in line:
+                painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold) if strong else font(TEXT_PX))
+                painter.drawText(QPointF(x, 15.0 + number * LINE_PX), word)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
 
-LINES = 2
+LINES, LEAST_PX = 2, 150
 
 
 class TwoLines(QWidget):
@@ -31,11 +31,12 @@ class TwoLines(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._fit()
+        if self.width() >= LEAST_PX:  # narrower it only is until it is laid out
+            self._fit()
 
     def _fit(self) -> None:
         metrics = self._words.fontMetrics()
-        cut = first_lines(self.text, metrics, max(self.width(), 40), LINES)
+        cut = first_lines(self.text, metrics, self.width(), LINES)
         long = cut != self.text
         self._words.setText(self.text if self._open or not long else cut)
         self.more.setVisible(long)

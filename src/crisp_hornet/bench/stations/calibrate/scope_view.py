@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.keys import rove
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
@@ -36,6 +37,7 @@ class ScopeView(QWidget):
         self.boxes: dict[str, Confirm] = {}
         self._names: dict[str, QLabel] = {}
         channels = QWidget()
+        rove(channels)
         column = column_of(channels, margins=(0, 0, 4, 0), spacing=0)
         for name in ring.names:
             box = Confirm(theme, f"show {name}")

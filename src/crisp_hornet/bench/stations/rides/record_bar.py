@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -87,6 +87,15 @@ class RecordBar(QWidget):
         self._flywheel_row = Captioned("flywheel", self.flywheel)
         self._note_row = Captioned("note of this moment, F3, then Enter", self.note)
         self._nothing = label(NOT_CONNECTED, wrap=True)
+        self._guides = QWidget()
+        guides = QGridLayout(self._guides)
+        guides.setHorizontalSpacing(24)
+        guides.setVerticalSpacing(4)
+        guides.addWidget(label("TEST PROGRAMMES", "caps"), 0, 0)
+        for row, one in enumerate(self._programmes, 1):
+            guides.addWidget(label(one.title), row, 0)
+            guides.addWidget(label(one.purpose, "quiet"), row, 1)
+        guides.setColumnStretch(1, 1)
         before, riding = row_of(spacing=14), row_of(spacing=10)
         for widget in (self._programme_row, self._flywheel_row, self.waits, self._waits_label):
             before.addWidget(widget)
@@ -99,7 +108,7 @@ class RecordBar(QWidget):
         column.addLayout(before)
         column.addLayout(riding)
         column.addWidget(self.card)
-        for below in (self._led, self._last_run):
+        for below in (self._led, self._last_run, self._guides):
             column.addWidget(below)
         column.addStretch(1)
 
@@ -255,6 +264,7 @@ class RecordBar(QWidget):
         ]:
             widget.setVisible(shown)
         self._nothing.setVisible(not can and not recording)
+        self._guides.setVisible(not recording and chosen is None)
         if not recording and chosen is not None:
             self._led.setText(f"{chosen.title}: {chosen.purpose}. {chosen.caution}")
         self._flywheel_row.setVisible(can and not recording and chosen is not None and chosen.id == "dyno")

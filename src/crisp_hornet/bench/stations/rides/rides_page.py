@@ -97,7 +97,8 @@ class RidesPage(Station):
         self._show()
 
     def _lay_out(self) -> None:
-        left = column_of(spacing=6)
+        self._rides_column = QWidget()
+        left = column_of(self._rides_column, margins=0, spacing=6)
         left.addWidget(label("RIDES", "caps"))
         left.addWidget(self._list, 1)
         head = QHBoxLayout()
@@ -122,7 +123,7 @@ class RidesPage(Station):
         outer.addLayout(looked)
         outer.addWidget(self._views, 1)
         row = row_of(self, margins=(0, 4, 0, 0), spacing=20)
-        row.addLayout(left)
+        row.addWidget(self._rides_column)
         row.addLayout(outer, 1)
 
     # --- importing ------------------------------------------------------------------------------------------
@@ -213,6 +214,8 @@ class RidesPage(Station):
         title = (
             f"What the columns of {self.panel.path.name} are" if self.mapping else ride.name if ride else "No ride yet"
         )
+        if self._recording_page:
+            title = "Record a ride"
         self._title.setText("Importing" if self._import.running else shortened(title, 40))
         self._title.setToolTip(title)
         left = len(self.recording.left()) if self.desk.bike is not None else 0
@@ -220,6 +223,7 @@ class RidesPage(Station):
         self._left_link.setVisible(left > 0)
         looking = self._views.currentIndex() == LOOK
         self.pages.setVisible(not self.mapping)
+        self._rides_column.setVisible(not self._recording_page)
         for link in (self._join_link, self._export_link):
             link.setVisible(ride is not None and looking)
         self.view.other_row.setVisible(ride is not None and looking)

@@ -31,7 +31,7 @@ class ChangeLine:
 
 
 class ChangeList(QWidget):
-    """A row per change, from the controller's mark to the draft's."""
+    """A row per change, from the controller's mark to the draft's; once proved the controller's mark stands at the new value."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -66,27 +66,30 @@ class ChangeList(QWidget):
                 painter.setPen(self.theme.color("quiet"))
                 painter.drawText(QPointF(0, top + 19), headings[index].upper())
                 top += HEADING
-            painter.setOpacity(0.55 if line.grey else 1.0)
             self._paint_line(painter, line, top)
-            painter.setOpacity(1.0)
             top += ROW
 
     def _paint_line(self, painter: QPainter, line: ChangeLine, top: float) -> None:
         theme, middle = self.theme, top + 24
         painter.setFont(font(BUTTON_PX, QFont.Weight.Medium))
-        painter.setPen(theme.color("text"))
+        painter.setPen(theme.color("quiet" if line.grey else "text"))
         painter.drawText(QPointF(0, middle + 6), line.label[:1].upper() + line.label[1:])
         from_x, to_x = across(self) * 0.40, across(self) * 0.64
-        paint_truth(painter, theme, "controller", QPointF(from_x, middle), 7)
-        self._figure(painter, from_x + 16, middle, line.before)
+        if line.held is None or line.held is Held.OLD:
+            paint_truth(painter, theme, "controller", QPointF(from_x, middle), 7)
+        self._figure(painter, from_x + 16, middle, line.before, line.grey or line.held is Held.NEW)
         painter.setPen(QPen(theme.color("quiet"), 1.4))
         end = to_x - 16
         start = min(from_x + 24 + width_of(painter, line.before), end - 10)
         painter.drawLine(QPointF(start, middle), QPointF(end, middle))
         painter.drawLine(QPointF(end - 5, middle - 4), QPointF(end, middle))
         painter.drawLine(QPointF(end - 5, middle + 4), QPointF(end, middle))
-        paint_truth(painter, theme, "drafted", QPointF(to_x, middle), 7.5)
-        self._figure(painter, to_x + 16, middle, line.after)
+        if line.held is not Held.UNKNOWN:  # what is proved to be there carries the controller's mark from then on
+            proved = line.held is Held.NEW
+            paint_truth(
+                painter, theme, "controller" if proved else "drafted", QPointF(to_x, middle), 7 if proved else 7.5
+            )
+        self._figure(painter, to_x + 16, middle, line.after, line.grey)
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(0, middle + 25), line.note)
@@ -95,9 +98,9 @@ class ChangeList(QWidget):
         painter.setPen(QPen(theme.color("rule"), 1))
         painter.drawLine(QPointF(0, top + ROW - 1), QPointF(across(self), top + ROW - 1))
 
-    def _figure(self, painter: QPainter, x: float, middle: float, text: str) -> None:
-        painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
-        painter.setPen(self.theme.color("text"))
+    def _figure(self, painter: QPainter, x: float, middle: float, text: str, quiet: bool) -> None:
+        painter.setFont(font(VALUE_PX, QFont.Weight.Medium if quiet else QFont.Weight.DemiBold))
+        painter.setPen(self.theme.color("quiet" if quiet else "text"))
         painter.drawText(QPointF(x, middle + 7), text)
 
     def _paint_held(self, painter: QPainter, held: Held, middle: float) -> None:

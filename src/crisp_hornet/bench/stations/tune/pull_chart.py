@@ -82,7 +82,7 @@ class PullChart(Handled, ForceChart):
             at = self.point(edge.kmh, edge.force_n)
             if edge.setting == self.chosen and self.hasFocus():
                 chosen_ring(painter, theme, at, HANDLE_PX + 6)
-            painter.setOpacity(1.0 if edge.sets else 0.55)
+            painter.setOpacity(1.0 if edge.sets else 0.8)
             paint_truth(painter, theme, "drafted", at, HANDLE_PX)
             painter.setOpacity(1.0)
             self.lettering.mark(at, HANDLE_PX)

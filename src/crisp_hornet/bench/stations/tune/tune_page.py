@@ -128,12 +128,16 @@ class TunePage(Station):
             if one.column is not None:
                 self._columns.addWidget(one.column)
         fix(self._columns, wide=COLUMN_PX)
-        middle = column_of(spacing=6)
+        self._middle = QWidget()
+        middle = column_of(self._middle, margins=0, spacing=6)
         middle.addWidget(self.switch)
         middle.addWidget(self._views, 1)
         row = row_of(self, margins=0, spacing=16)
         row.addWidget(self._columns)
-        row.addLayout(middle, 1)
+        row.addWidget(self._middle, 1)
+
+    def parts(self) -> list[QWidget]:
+        return [self._columns, self._middle]
 
     def show_pull(self) -> None:
         """The pull chart."""
