@@ -90,7 +90,7 @@ def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_
         and desk.ride.card.rested_end_v is None
     )
     assert "5 to 200 V is needed" in texts(rides.beside.card)
-    assert "tyres 3.2 bar" in desk.ride.card.in_words() and "65.9 V rested before" in desk.ride.card.in_words()
+    assert "tyres 3.2 bar" in desk.ride.card.in_words() and "65.9 V at rest before" in desk.ride.card.in_words()
     desk.ride.open(desk.garage.rides.of(desk.bike_id)[0])
     assert desk.ride.card.tyres == "3.2 bar" and fields["rested_start_v"].text() == "65.9"
 

@@ -36,7 +36,7 @@ def run(options: argparse.Namespace) -> int:
             raise Refused(session.made.blocked)
         back = way_back(backup, contact.identity, contact.map, contact.raws, options.calibration)
         for words in back.left_alone:
-            say(f"left as it is, --calibration puts it back too: {words}")
+            say(f"left as it is, --calibration restores it too: {words}")
         for name in back.unknown:
             say(f"not known to this controller's description: {name}")
         tell_changes(back.changes)

@@ -60,7 +60,7 @@ class RideCard(Part):
             if (value := getattr(self, name))
         ]
         rested = [
-            f"{value:g} V rested {when}"
+            f"{value:g} V at rest {when}"
             for when, value in (("before", self.rested_start_v), ("after", self.rested_end_v))
             if value
         ]

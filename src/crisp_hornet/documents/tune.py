@@ -52,7 +52,7 @@ class BatteryGuard(Part):
     @model_validator(mode="after")
     def _ordered(self) -> Self:
         if self.fade_end_v > self.fade_start_v:
-            raise ValueError("fade_end_v must not lie above fade_start_v: the current fades as the voltage falls")
+            raise ValueError("fade_end_v must not lie above fade_start_v: the current is reduced as the voltage falls")
         return self
 
 

@@ -86,7 +86,7 @@ class Draft(QObject):
         """Take a gesture back, as if it had never begun."""
         if self._gesture is not None and self._gesture[0] == token and self.tune is not None:
             if self._gesture[1] != self.tune:
-                self._bike.undo_stack.push(_Change(self, self.tune, self._gesture[1], "taken back", token))
+                self._bike.undo_stack.push(_Change(self, self.tune, self._gesture[1], "undone", token))
             self._gesture = None
 
     def change_many(self, values: Mapping[str, float | None], what: str, token: int | None = None) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
 from crisp_hornet.bench.scale import px
@@ -102,7 +102,17 @@ class TraceBox(pg.ViewBox):  # type: ignore[misc]
             self._band = None
 
 
-TINTS = 5
+RIBBON_WORDS = ("battery", "throttle", "phase", "voltage", "heat", "power", "speed", "low voltage", "weakening", "rpm")
+PATTERNS = (
+    Qt.BrushStyle.SolidPattern,
+    Qt.BrushStyle.BDiagPattern,
+    Qt.BrushStyle.VerPattern,
+    Qt.BrushStyle.DiagCrossPattern,
+    Qt.BrushStyle.HorPattern,
+    Qt.BrushStyle.FDiagPattern,
+    Qt.BrushStyle.Dense6Pattern,
+    Qt.BrushStyle.CrossPattern,
+)  # what is too narrow for its word is told by its pattern
 
 
 class Ribbon(pg.GraphicsObject):  # type: ignore[misc]
@@ -126,6 +136,10 @@ class Ribbon(pg.GraphicsObject):  # type: ignore[misc]
         rows = zip(self._from[first:last], self._to[first:last], self._codes[first:last], strict=True)
         return [(float(a), float(b), word) for a, b, code in rows if (word := self._word(float(code)))]
 
+    def _pattern(self, word: str) -> Qt.BrushStyle:
+        """Each kind has its own, the same on every ride."""
+        return PATTERNS[RIBBON_WORDS.index(word) % len(PATTERNS)] if word in RIBBON_WORDS else PATTERNS[-1]
+
     def paint(
         self, painter: QPainter | None, option: QStyleOptionGraphicsItem | None, widget: QWidget | None = None
     ) -> None:
@@ -142,9 +156,14 @@ class Ribbon(pg.GraphicsObject):  # type: ignore[misc]
                 continue  # narrower than a pixel, beside one that was drawn
             drawn_to = end
             box = transform.mapRect(QRectF(max(begin, low), 0.0, min(end, high) - max(begin, low), 1.0))
-            tint = 0.18 + 0.55 * (sum(word.encode()) % TINTS) / (TINTS - 1) * 0.5
-            painter.fillRect(box, self._theme.color("measured", tint))
+            solid = (pattern := self._pattern(word)) is Qt.BrushStyle.SolidPattern
+            painter.fillRect(box, self._theme.color("measured", 0.32 if solid else 0.1))
+            if not solid:
+                painter.fillRect(box, QBrush(self._theme.color("measured", 0.5), pattern))
             if box.width() > metrics.horizontalAdvance(word) + 6:
+                wide = metrics.horizontalAdvance(word) + 6
+                behind = QRectF(box.center().x() - wide / 2, box.center().y() - 8, wide, 16)
+                painter.fillRect(behind, self._theme.color("sheet"))
                 painter.setPen(self._theme.color("text"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
         painter.setTransform(transform)

@@ -29,6 +29,7 @@ from crisp_hornet.documents.units import Units
 RIBBON_PX = 26
 GAP_KM = 0.2
 KINDS = ("limit",)  # a row of kinds instead of sizes
+PREDICTED = ("predicted_w",)  # drawn as what was on the controller, not as measured
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
 ZOOMS = {Qt.Key.Key_Plus: 0.5, Qt.Key.Key_Equal: 0.5, Qt.Key.Key_Minus: 2.0}
 PAGES = {Qt.Key.Key_PageUp: -0.5, Qt.Key.Key_PageDown: 0.5}
@@ -263,7 +264,10 @@ class Traces(QWidget):
             plot.getAxis("left").setStyle(showValues=False)
         measured, quiet = self.theme.color("measured"), self.theme.color("quiet")
         pens = [pg.mkPen(quiet, width=1)] if behind else []
-        pens += [pg.mkPen(measured, width=1, style=dash) for _, dash in zip(names, DASHES, strict=False)]
+        pens += [
+            pg.mkPen(self.theme.color("controller") if name in PREDICTED else measured, width=1, style=dash)
+            for name, dash in zip(names, DASHES, strict=False)
+        ]
         lines = [pg.PlotDataItem(pen=pen) for pen in pens] if names != KINDS else []
         for line in lines:
             plot.addItem(line)

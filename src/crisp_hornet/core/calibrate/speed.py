@@ -107,7 +107,7 @@ def _judged(rolled_m: float, spread_m: float, believed_m: float) -> Judgement:
                 off=quantity(100 * abs(off), "%", ".1f"),
                 off_2="less" if off > 0 else "more",
             ),
-            "Take it over.",
+            "Save it to the bike.",
             **figures,
         )
     return passed(say("{words}, as set", words=words), **figures)

@@ -45,7 +45,9 @@ def step_plan(now: Tune, goal: Tune) -> list[Step]:
     }
     count = max([math.ceil((high - low) / (STEP * high) - 1e-9) for low, high in climbs.values()], default=1)
     count = min(max(count, 1), MOST_STEPS)
-    checks = list(dict.fromkeys(_CHECKS[path] for path in rising)) or ["A short ride in an open space: is it as meant?"]
+    checks = list(dict.fromkeys(_CHECKS[path] for path in rising)) or [
+        "A short ride in an open space: is it as intended?"
+    ]
     steps = []
     for at in range(1, count):
         values = {path: round(low + (high - low) * at / count, 1) for path, (low, high) in climbs.items()}

@@ -14,6 +14,7 @@ from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.build.conversions import kv_from_flux
+from crisp_hornet.documents.base import title_of
 from crisp_hornet.documents.bike import Bike
 
 PHASE_RATING, BATTERY_RATING = "controller.max_phase_current_a", "controller.max_battery_current_a"
@@ -52,9 +53,9 @@ _MORE_NAMES = {"motor.hysteresis_loss_w_per_hz": "hysteresis loss", "motor.eddy_
 
 
 def name_of(bike: Bike, path: str) -> str:
-    """What a figure is called on the page; the key itself for one that has no row."""
+    """What a figure is called on the page; one that has no row by the words of its key."""
     rows = {one.path: one.label for group in figures(bike).values() for one in group}
-    return rows.get(path) or _MORE_NAMES.get(path, path)
+    return rows.get(path) or _MORE_NAMES.get(path) or title_of(path.rpartition(".")[2])
 
 
 def source_word(bike: Bike, path: str) -> str:

@@ -379,7 +379,7 @@ class InstrumentView(QWidget):
         if self.recording_since is not None:
             return "RECORDING", f"{self._do.text()} Then stop. Space stops at any time."
         if self.judgement is not None:
-            return "WHAT IT SAYS", f"<b>{self.judgement.reason}.</b> {self.judgement.next}"
+            return "WHAT THE CHECK SAYS", f"<b>{self.judgement.reason}.</b> {self.judgement.next}"
         return "WHAT TO DO", self._do.text()
 
     def act_text(self) -> str:

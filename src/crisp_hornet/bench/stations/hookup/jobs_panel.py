@@ -48,7 +48,7 @@ class JobsPanel(QWidget):
         ticked = replace(step, done_at=datetime.now().astimezone() if done else None)
         self._keep(replace(job, steps=(*job.steps[:index], ticked, *job.steps[index + 1 :])))
         self._desk.log(
-            "job", f"{job.title}: {step.text}" if done else f"{job.title}, taken back: {step.text}", step.caution
+            "job", f"{job.title}: {step.text}" if done else f"{job.title}, unticked: {step.text}", step.caution
         )
 
     def add_step(self, job: Job, text: str) -> None:

@@ -100,7 +100,7 @@ class ChainView(QWidget):
         lines.setLayout(self._card)
         right.addWidget(sheet(lines, margin=6))
         acts = QHBoxLayout()
-        acts.addWidget(button("Print to a file", self._ask_file, "small", "Print the key-in card"))
+        acts.addWidget(button("Print to a file", self._ask_file, "small", "Print the settings to enter by hand"))
         acts.addSpacing(14)
         acts.addWidget(button("Save to the logbook", self.keep_card, "small", "Save the settings to enter by hand"))
         acts.addStretch(1)
@@ -192,7 +192,7 @@ class ChainView(QWidget):
         page.print(writer)
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Print the key-in card", "card.pdf", "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, "Print the settings to enter by hand", "card.pdf", "PDF (*.pdf)")
         if name:
             self.print_card(Path(name))
 
