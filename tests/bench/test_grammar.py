@@ -103,8 +103,7 @@ def cut(window):
             yield f"sentence {one.text()!r}"
 
 
-@pytest.mark.parametrize("metric", [True, False], ids=["metric", "imperial"])
-@pytest.mark.parametrize("size", [(1100, 700), (1280, 800), (1920, 1080)], ids=str)
+@pytest.mark.parametrize("size, metric", [((1100, 700), True), ((1100, 700), False), ((1280, 800), False), ((1920, 1080), True)])
 def test_nothing_is_cut_and_no_page_scrolls(qtbot, demo_window, monkeypatch, size, metric):
     painted, plain = set(), QPainter.drawText
     monkeypatch.setattr(
@@ -146,11 +145,12 @@ def test_text_grows_and_shrinks_with_everything_and_is_kept(qtbot, demo_window):
     for _ in range(3):
         qtbot.keyClick(demo_window, Qt.Key.Key_Plus, Qt.KeyboardModifier.ControlModifier)
     assert ruler.sizeHint().height() == pytest.approx(1.3 * high, abs=1) and demo_window.desk.scale == 1.3
-    for page in pages(demo_window):
-        words = [one for one in cut(demo_window) if not one.startswith("sentence")]
-        assert words == [], page
-    for _ in range(20):
-        qtbot.keyClick(demo_window, Qt.Key.Key_Minus, Qt.KeyboardModifier.ControlModifier)
+    for key in ("build", "tune", "verdict", "logbook"):
+        go(qtbot, demo_window, key)
+        QApplication.processEvents()
+        demo_window.grab()
+        assert [one for one in cut(demo_window) if not one.startswith("sentence")] == [], key
+    demo_window.set_scale(0.1)
     assert demo_window.desk.scale == 0.8 and demo_window.desk.draft.tune == value and demo_window.current == "logbook"
     qtbot.keyClick(demo_window, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
     assert ruler.sizeHint().height() == high

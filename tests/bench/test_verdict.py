@@ -131,7 +131,7 @@ def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, d
     qtbot.waitUntil(lambda: "settings apart" in verdict.against.told.text())
     qtbot.waitUntil(lambda: "0 to 25 km/h" in texts(verdict.differences))
     assert verdict.chart.also[0] == "the draft"
-    laid_against(demo_window, "by itself")
+    laid_against(demo_window, "none")
     assert verdict.against.told.text() == "" and verdict.chart.also is None
     qtbot.waitUntil(lambda: "Choose above" in texts(verdict.differences))
 

@@ -44,7 +44,7 @@ def held_against_search(bike, tune, rested_v, winding_c, speeds):
 
 
 @seed(20260901)
-@settings(max_examples=320, deadline=None, database=None)
+@settings(max_examples=160, deadline=None, database=None)
 @given(cases())
 def test_force_is_the_true_maximum_and_every_point_meets_every_limit(case):
     bike, tune, rested_v, winding_c = case

@@ -39,16 +39,16 @@ def thinned(ride, rows):
     )
 
 
-@pytest.mark.parametrize("every_s", [1.0, 3.0, 5.0, 10.0])
+@pytest.mark.parametrize("every_s", [1.0, 4.0, 10.0])
 def test_a_row_every_few_seconds_still_tells_the_way_and_the_energy(every_s):
     inside = [0, 0]
-    for seed in range(24):
+    for seed in range(16):
         fine, km, wh = ridden(seed)
         used = energy_used(thinned(fine, np.arange(0, len(fine), round(every_s * 10))), BIKE, NO_WHEEL)
         inside[0] += used.distance_km.low <= km <= used.distance_km.high
         inside[1] += used.wh_net.low <= wh <= used.wh_net.high
         assert used.distance_km.half_width < 0.1 * km and used.distance_km.value > 0.9 * km
-    assert min(inside) >= 21, inside
+    assert min(inside) >= 14, inside
 
 
 def test_a_log_that_leaves_out_what_is_alike_tells_its_way():

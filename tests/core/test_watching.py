@@ -12,7 +12,7 @@ from tests.bikes import cases
 
 
 @seed(31)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=80, deadline=None, database=None)
 @given(cases())
 def test_any_machine_is_judged_and_every_warning_says_all_it_should(case):
     bike, tune = case[0], case[1]

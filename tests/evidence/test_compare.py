@@ -40,11 +40,11 @@ def test_the_same_round_on_another_day_shows_no_difference():
 @pytest.mark.parametrize("thrift", [0.85, 1.2])
 def test_a_real_difference_is_shown_with_its_figure(thrift):
     inside = shown = 0
-    for seed in range(12):
+    for seed in range(8):
         found = compare(a_loop(seed, thrift=thrift), a_loop(200 + seed), BIKE)
         inside += found.same_road.low <= thrift - 1 <= found.same_road.high
         shown += ("less" if thrift < 1 else "more") in found.sentence and "No difference" not in found.sentence
-    assert inside >= 10 and shown >= 10
+    assert inside >= 7 and shown >= 7
 
 
 def test_a_faster_pace_is_taken_out():

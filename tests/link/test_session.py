@@ -82,7 +82,7 @@ CASES = st.tuples(
 
 
 @seed(5)
-@settings(max_examples=250, deadline=None, database=None)
+@settings(max_examples=140, deadline=None, database=None)
 @given(CASES)
 def test_no_operation_passes_a_doubt_by_any_door(case):
     which, expected, firmware, hands, shown, confirms, serial = case
