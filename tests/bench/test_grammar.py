@@ -103,7 +103,9 @@ def cut(window):
             yield f"sentence {one.text()!r}"
 
 
-@pytest.mark.parametrize("size, metric", [((1100, 700), True), ((1100, 700), False), ((1280, 800), False), ((1920, 1080), True)])
+@pytest.mark.parametrize(
+    "size, metric", [((1100, 700), True), ((1100, 700), False), ((1280, 800), False), ((1920, 1080), True)]
+)
 def test_nothing_is_cut_and_no_page_scrolls(qtbot, demo_window, monkeypatch, size, metric):
     painted, plain = set(), QPainter.drawText
     monkeypatch.setattr(
