@@ -95,6 +95,10 @@ def cut(window):
             yield f"label {one.text()!r}"
         if one.text() and one.wordWrap() and one.heightForWidth(one.width()) > one.height() + 3:
             yield f"lines {one.text()!r}"
+    for one in visible(window, QLabel) + visible(window, QPushButton):
+        seen = one.visibleRegion().boundingRect()
+        if one.text() and not seen.isEmpty() and seen.width() < one.width() - 1:
+            yield f"hidden at its side: {one.text()!r}"
     for one in visible(window, QPushButton):
         if one.text() and one.fontMetrics().horizontalAdvance(one.text()) + 2 > one.width():
             yield f"button {one.text()!r}"

@@ -247,7 +247,7 @@ def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qt
     assert traces.channels[lines:] == ["battery_w"] and traces.in_view == pytest.approx(view) and traces.at_s == at
     row = int(np.argmin(np.abs(ride.time_s - at)))
     watts = ride.get("pack_v")[row] * ride.get("battery_a")[row]
-    assert f"electric {watts:.1f} W" in traces.values_at_cursor()
+    assert f"electric {watts:.0f} W" in traces.values_at_cursor()
     inside = (ride.time_s >= view[0]) & (ride.time_s < view[1])
     assert f"to {np.nanmax((ride.get('pack_v') * ride.get('battery_a'))[inside]):.4g} W" in side.figures.text()
     demo_window.desk.switch_units()  # all is drawn anew, the channel stays

@@ -203,11 +203,11 @@ def _plain_sheet(t: Theme) -> str:
     QPushButton[role="fold"]:focus {{ border-color: {t.text}; }}
     QTextEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 6px; }}
     QTextEdit:focus {{ border: 2px solid {t.text}; }}
-    QPushButton[role="page"] {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;
-        padding: 0 2px; min-height: 28px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
+    QPushButton[role="page"] {{ background: transparent; border: 2px solid transparent; border-bottom: 3px solid transparent;
+        border-radius: 0; padding: 0 1px; min-height: 28px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
     QPushButton[role="page"]:hover {{ border-bottom: 3px solid {t.rule}; }}
     QPushButton[role="page"]:checked {{ border-bottom: 3px solid {t.text}; color: {t.text}; font-weight: 600; }}
-    QPushButton[role="page"]:focus {{ border: 2px solid {t.text}; }}
+    QPushButton[role="page"]:focus {{ border: 2px solid {t.text}; border-bottom: 3px solid {t.text}; }}
     QLineEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 8px; min-height: 26px;
                 selection-background-color: {t.ink}; selection-color: {t.on_ink}; }}
     QListWidget {{ background: {t.sheet}; border: 1px solid {t.rule}; border-radius: 3px; outline: none; }}
@@ -218,6 +218,8 @@ def _plain_sheet(t: Theme) -> str:
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; }}
     QScrollBar::handle:vertical {{ background: {t.mark}; border-radius: 4px; min-height: 30px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; }}
+    QScrollBar::handle:horizontal {{ background: {t.mark}; border-radius: 4px; min-width: 30px; }}
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; height: 0; }}
     QToolTip {{ background: {t.ink}; color: {t.on_ink}; border: none; padding: 4px 8px; font-size: {QUIET_PX}px; }}
     """

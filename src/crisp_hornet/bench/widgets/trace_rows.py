@@ -53,5 +53,10 @@ def told(channel: str, value: float) -> str:
     if channel == "limit":
         word = limit_word(value)
         return f"limited by {word}" if word else "not driven"
-    number = quantity(100 * value, "%", ".0f") if channel == "throttle" else quantity(value, TABLE[channel].unit, ".1f")
+    unit = TABLE[channel].unit
+    number = (
+        quantity(100 * value, "%", ".0f")
+        if channel == "throttle"
+        else quantity(value, unit, ".0f" if unit == "W" else ".1f")
+    )
     return say("{channel} {value}", channel=short_name(channel), value=number)

@@ -42,18 +42,20 @@ def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget) -
     strong.setStyleSheet("font-weight: 600;")
     column = column_of(spacing=3)
     column.addWidget(strong)
-    acts = row_of(spacing=6)
+    places = row_of(spacing=6)  # what is short shares a row; an act that says what it does has its own
     if reason:
         words = TwoLines(reason)
         column.addWidget(words)
-        acts.addWidget(words.more)
+        places.addWidget(words.more)
+    column.addLayout(places)
     for one in below:
-        if isinstance(one, QPushButton):
-            acts.addWidget(one)
-        else:  # words take the whole width, or they would be cut
+        if not isinstance(one, QPushButton):  # words take the whole width, or they would be cut
             column.addWidget(one)
-    acts.addStretch(1)
-    column.addLayout(acts)
+        elif one.property("role") == "place":
+            places.addWidget(one)
+        else:
+            column.addWidget(one, alignment=Qt.AlignmentFlag.AlignLeft)
+    places.addStretch(1)
     made = sheet(margin=10)
     row = row_of(spacing=8)
     row.addWidget(SeverityMark(severity, theme), alignment=Qt.AlignmentFlag.AlignTop)

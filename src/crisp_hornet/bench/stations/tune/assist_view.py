@@ -12,7 +12,7 @@ from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
 from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.bench.scale import fix
+from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
@@ -31,7 +31,7 @@ WATTS = np.linspace(0.0, 300.0, 31)
 AT_KMH = 20.0
 START_S = np.linspace(0.0, 20.0, 26)
 DRAWN = 8
-TABLE_PX = 152  # five levels; more scroll
+TABLE_PX, LEAST_TABLE_PX = 152, 100  # five levels; more scroll
 HILL = 5  # the column whose head says how steep
 QUANTITIES = ("multiplier", "power_share", "speed_share")
 HEADS = (
@@ -81,11 +81,12 @@ class AssistView(TuneView):
             grid.setColumnStretch(at, 1)
             grid.setRowStretch(at, 1)
         column = column_of(self, margins=0, spacing=6)
-        column.addLayout(grid, 1)
+        column.addLayout(grid, 3)
         column.addWidget(self.words)
         scroll = column_scroll(self.table)
-        fix(scroll, high=TABLE_PX)
-        column.addWidget(scroll)
+        scroll.setMinimumHeight(px(LEAST_TABLE_PX))
+        scroll.setMaximumHeight(px(TABLE_PX))
+        column.addWidget(scroll, 1)
         self._rides: tuple[list[LevelRide], list[LevelRide]] | None = None
 
     def _rider_changed(self) -> None:

@@ -62,7 +62,7 @@ class TunePage(Station):
         self._charge.changed.connect(self._take_charge)
         self._charge.refused.connect(lambda why: desk.said.emit("warn", why))
         self._charge_words = label("", "quiet", wrap=True)
-        self.switch = PageChoice(PAGES, "page", 10)
+        self.switch = PageChoice(PAGES, "page", 8)
         self.switch.chosen.connect(self.show_page)
         self._axes = label("", "quiet")
         self.chart = PullChart(theme, desk.draft.token)

@@ -71,7 +71,7 @@ class Seen:
 
 PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Compared")
 PULL, _ROUTE, DYNO, PEAKS, _ESTIMATES, COMPARED = range(6)
-STRIP_PX, LEAST_STRIP_PX = 206, 168
+STRIP_PX, LEAST_STRIP_PX = 206, 156
 
 
 class VerdictPage(Station):
@@ -147,8 +147,8 @@ class VerdictPage(Station):
         column.addSpacing(4)
         column.addWidget(self.pages)
         column.addSpacing(4)
-        column.addWidget(self._views, 3)
-        column.addWidget(self._traces, 1)
+        column.addWidget(self._views, 5)
+        column.addWidget(self._traces, 3)
         column.addWidget(self._cursor)
 
     def _show_page(self, at: int) -> None:
