@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -29,6 +29,7 @@ from crisp_hornet.bench.number_field import LaidField
 from crisp_hornet.bench.theme import contrast
 from crisp_hornet.bench.widgets.choice import Choice, Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.keys_card import KeysCard
 from crisp_hornet.bench.widgets.sentence import LINE_PX, Sentence
 from tests.bench.driving import find, go
 
@@ -310,6 +311,17 @@ def test_tab_goes_as_it_is_read_f6_goes_round_enter_presses_and_esc_closes(qtbot
     demo_window.notice.say("note", "something happened")
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
     assert not demo_window.notice.isVisible()
+
+
+def test_the_keys_are_listed_and_each_shortcut_is_one_of_them(qtbot, demo_window):
+    card = KeysCard(demo_window)
+    qtbot.addWidget(card)
+    card.show()
+    listed = " ".join(keys_ for keys_, _ in keys.SCHEME).replace("Plus", "+").replace("Minus", "-")
+    for one in demo_window.findChildren(QShortcut):
+        for key in one.key().toString().split(", "):
+            told = {"Ctrl+Y": "Ctrl+Shift+Z", "Ctrl+=": "Ctrl++", "Ctrl+Return": "Ctrl+Enter"}.get(key, key)
+            assert told in listed or re.fullmatch(r"Ctrl\+[1-8]", told), key
 
 
 def test_the_focus_stays_in_its_part_when_what_has_it_goes(qtbot, demo_window):

@@ -223,3 +223,22 @@ def test_what_is_in_view_and_the_picture_are_exported(qtbot, demo_window, rides,
 def test_an_empty_garage_shows_no_choices(qtbot, empty_window):
     go(qtbot, empty_window, 6)
     assert "by way" not in texts(empty_window) and "against" not in texts(empty_window)
+
+
+def test_traces_are_chosen_ordered_and_hidden(qtbot, demo_window, rides):
+    click(qtbot, find(demo_window, "beside the traces Traces"))
+    rows, usual = rides.beside.rows.list, list(rides.traces.channels)
+    rows.setCurrentRow(0)
+    rows.setFocus()
+    qtbot.keyClick(rows, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert rides.traces.channels[:2] == [usual[1], usual[0]]
+    qtbot.keyClick(rows, Qt.Key.Key_Space)
+    assert usual[0] not in rides.traces.channels and len(rides.traces.channels) == len(usual) - 1
+    rides.view.groups.choose(1)
+    rides.view.groups.choose(0)
+    assert usual[0] not in rides.traces.channels  # each group keeps its own
+    click(qtbot, find(demo_window, "Show the usual traces"))
+    assert list(rides.traces.channels) == usual
+    for at in range(rows.count()):
+        rows.item(at).setCheckState(Qt.CheckState.Unchecked)
+    assert rides.traces.channels  # nothing at all is no choice

@@ -82,11 +82,15 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     verdict.save_report(tmp_path / "r.pdf")
     printed = QPdfDocument(None)
     printed.load(str(tmp_path / "r.pdf"))
-    assert printed.pageCount() == 1 and html.count("data:image/png") == 2 and "energy along the route" in html
+    assert (
+        printed.pageCount() == 1
+        and html.count("data:image/png") == 2 + html.count('<img width="11"')
+        and "energy along the route" in html
+    )
     laid_against(demo_window, "its prediction")
     qtbot.waitUntil(lambda: verdict.charts.against is not None)
     verdict.save_report(tmp_path / "against.html")
-    assert "Against its prediction" in (tmp_path / "against.html").read_text()
+    assert "Compared with its prediction" in (tmp_path / "against.html").read_text()
     verdict.save_report(tmp_path / "no" / "r.pdf")
     assert "r.pdf" in demo_window.notice.text and "Written" not in demo_window.notice.text
 

@@ -213,6 +213,7 @@ def _plain_sheet(t: Theme) -> str:
     QListWidget {{ background: {t.sheet}; border: 1px solid {t.rule}; border-radius: 3px; outline: none; }}
     QListWidget::item {{ padding: 7px 10px; border-bottom: 1px solid {t.rule}; }}
     QListWidget::item:selected {{ background: {t.ink}; color: {t.on_ink}; }}
+    QSplitter::handle {{ background: {t.rule}; margin: 1px 40%; height: 4px; }}
     QProgressBar {{ background: {t.sheet}; border: 1px solid {t.rule}; border-radius: 3px; height: 14px; text-align: center; }}
     QProgressBar::chunk {{ background: {t.ink}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}

@@ -49,7 +49,9 @@ class PageChoice(QWidget):
         self.buttons[at].setChecked(True)
 
     def choose(self, at: int) -> None:
-        """Choose a word."""
+        """Choose a word; where the keys are in it they go along."""
+        if any(one.hasFocus() for one in self.buttons):
+            self.buttons[at].setFocus()
         self.mark(at)
         self.chosen.emit(at)
 

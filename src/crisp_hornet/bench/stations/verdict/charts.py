@@ -74,7 +74,8 @@ class Charts(QWidget):
 
     def _page(self, chart: QWidget, *head: QWidget) -> QWidget:
         page, row = QWidget(), QHBoxLayout()
-        for one in head:
+        row.addWidget(head[0], 1)
+        for one in head[1:]:
             row.addWidget(one)
         column = column_of(page, margins=0, spacing=2)
         column.addLayout(row)

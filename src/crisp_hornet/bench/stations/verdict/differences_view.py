@@ -74,9 +74,9 @@ class DifferencesView(QWidget):
         """Show what differs, or how to ask for it."""
         clear(self._grid)
         if against is None:
-            self._grid.addWidget(label(HOW, wrap=True), 0, 0)
+            self._grid.addWidget(label(HOW, wrap=True), 0, 0, 1, 5)
         elif not against.found:
-            self._grid.addWidget(label("No difference can be determined.", wrap=True), 0, 0)
+            self._grid.addWidget(label("No difference can be determined.", wrap=True), 0, 0, 1, 5)
         else:
             for at, head in enumerate(("", "difference", "95 %", "this ride against the other", "")):
                 self._grid.addWidget(label(head, "quiet"), 0, at)

@@ -131,7 +131,7 @@ class EstimatesView(QWidget):
         """Show a ride's estimates: those it can tell first, then what it cannot and why."""
         clear(self._grid)
         if verdict is None or bike is None:
-            self._grid.addWidget(label(NOTHING, wrap=True), 0, 0)
+            self._grid.addWidget(label(NOTHING, wrap=True), 0, 0, 1, 5)
             return
         for at, head in enumerate(("", "by this ride, 95 %", "", "set on Build", "")):
             self._grid.addWidget(label(head, "quiet"), 0, at)

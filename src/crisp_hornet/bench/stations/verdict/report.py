@@ -7,20 +7,22 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QSizeF
-from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QPixmap, QTextDocument
+from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QPointF, QSizeF, Qt
+from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QPixmap, QTextDocument
 
+from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.paper import rendered
 from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine
+from crisp_hornet.bench.theme import LIGHT
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.units import Units
 
-CHART_PX, DPI, MOST_DIFFERENCES = 325, 150, 6
+CHART_PX, DPI, MOST_DIFFERENCES, MARK_PX = 325, 150, 6, 48
 CAUTION = (
     "Predictions rest on the figures of the bike. What may be ridden where, the local code decides; where wiring, packs or road approval "
     "are in doubt, a licensed workshop does the work."
@@ -65,6 +67,7 @@ def page(told: Told) -> str:
         against=told.against,
         findings=told.findings,
         words=WORDS,
+        marks={severity: _picture(_mark(severity)) for severity in WORDS},
         caution=CAUTION,
         chart_px=CHART_PX,
         most_differences=MOST_DIFFERENCES,
@@ -77,9 +80,22 @@ def _learned(told: Told) -> Iterator[Learned]:
         if one.known:
             shown = one.times(figure.factor, figure.unit or one.unit)
             document = (
-                f"{told.bike.figure(figure.path) * figure.factor:.{figure.digits + 1}g} told" if figure.path else ""
+                f"set on Build: {told.bike.figure(figure.path) * figure.factor:.{figure.digits + 1}g} {shown.unit}".strip()
+                if figure.path
+                else ""
             )
             yield Learned(figure.words, shown.in_words(figure.digits), document)
+
+
+def _mark(severity: str) -> QPixmap:
+    """The shape that a severity has on the screens."""
+    mark = QPixmap(MARK_PX, MARK_PX)
+    mark.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(mark)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    paint_severity(painter, LIGHT, severity, QPointF(MARK_PX / 2, MARK_PX / 2), 0.42 * MARK_PX)
+    painter.end()
+    return mark
 
 
 def _picture(chart: QPixmap) -> str:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import unforeseen
@@ -71,7 +71,7 @@ class Seen:
 
 PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Compared")
 PULL, _ROUTE, DYNO, PEAKS, _ESTIMATES, COMPARED = range(6)
-STRIP_PX, LEAST_STRIP_PX = 206, 156
+LEAST_STRIP_PX = 150
 
 
 class VerdictPage(Station):
@@ -101,7 +101,6 @@ class VerdictPage(Station):
         self._report = button("Save a report", self._ask_report, "small", "Save a report of the ride")
         self._traces = Traces(theme, STRIP)
         self._traces.setMinimumHeight(px(LEAST_STRIP_PX))
-        self._traces.setMaximumHeight(px(STRIP_PX))
         self.charts.refused.connect(lambda why: desk.said.emit("note", why))
         self._judging = Background()
         self._judging.done.connect(self._take_judged)
@@ -147,8 +146,14 @@ class VerdictPage(Station):
         column.addSpacing(4)
         column.addWidget(self.pages)
         column.addSpacing(4)
-        column.addWidget(self._views, 5)
-        column.addWidget(self._traces, 3)
+        self._split = QSplitter(Qt.Orientation.Vertical)  # picture and traces compete: whoever looks decides
+        self._split.setAccessibleName("how high the picture is against the traces")
+        self._split.setChildrenCollapsible(False)
+        self._split.addWidget(self._views)
+        self._split.addWidget(self._traces)
+        self._split.setStretchFactor(0, 5)
+        self._split.setStretchFactor(1, 3)
+        column.addWidget(self._split, 1)
         column.addWidget(self._cursor)
 
     def _show_page(self, at: int) -> None:
