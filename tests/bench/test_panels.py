@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QApplication
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.controller_map import Lack
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import write
 from crisp_hornet.link.errors import PortFailed
@@ -70,6 +71,26 @@ def test_a_backup_of_another_type_is_never_put_back(qtbot, demo_window, standin,
     assert window.stations["send"].target().changes == []
     click(qtbot, find(window, "Back to the draft"))
     assert window.stations["send"].backup is None
+
+
+@pytest.mark.parametrize("fails", [False, True])
+def test_backed_up_is_only_said_of_what_was_saved(qtbot, demo_window, standin, monkeypatch, fails):
+    """Whatever page is open when the controller answers, and where the garage cannot be written."""
+    window = demo_window
+
+    def full(*_):
+        raise DocumentError("the garage", "", "cannot be written: the disk is full", "Free some space, then try again.")
+
+    if fails:
+        monkeypatch.setattr(window.desk.garage.backups, "keep", full)
+    go(qtbot, window, 4)
+    window.link.connect_to(standin.port)
+    qtbot.waitUntil(lambda: window.link.live is not None)
+    assert len(window.desk.story.backups()) == (0 if fails else 1)
+    go(qtbot, window, 2)
+    said = texts(window)
+    assert ("not saved: export it" in said and "could not be saved" in said) is fails
+    assert ("backed up" in said) is not fails
 
 
 def test_the_watch_list_judges_what_the_controller_does_instead(demo_window):

@@ -40,8 +40,9 @@ def hookup(desk: Desk, link: Link) -> Standing:
     contact = link.contact
     if contact is not None:
         unsettled = contact.interrupted is not None and not contact.interrupted.settled
-        look = contact.blocked or unsettled or contact.held_off
-        caption = f"{contact.identity.product} · backed up"
+        unsaved = desk.held.backup_at is None
+        look = contact.blocked or unsettled or contact.held_off or unsaved
+        caption = f"{contact.identity.product} · {'no backup' if unsaved else 'backed up'}"
         if contact.is_another:
             caption = "another bike's controller"
         elif contact.held_off:

@@ -41,6 +41,7 @@ from crisp_hornet.bench.widgets.text import button, label, rule
 from crisp_hornet.bench.widgets.watch_list import WatchLine, WatchList, summary
 from crisp_hornet.core.rules import Warning_
 from crisp_hornet.documents.units import Units
+from crisp_hornet.link.session import ContactMade
 
 SIDE_WIDTH = 292
 WATCHING = ("tune", "send")  # where the watch list, which is about the draft, stands open
@@ -407,7 +408,8 @@ class Window(QMainWindow):
         self._link_said = self.desk.units.text(why)
         self.notice.say("stop", self._link_said)
 
-    def _link_made(self, _made: object) -> None:
+    def _link_made(self, made: ContactMade) -> None:
+        self.desk.take_answer(made)
         if self._link_said and self.notice.text == self._link_said:
             self.notice.clear()  # it is back: what failed is history
 

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from crisp_hornet.documents.controller_map import ControllerMap
     from crisp_hornet.garage.book import Entry
     from crisp_hornet.garage.glance import KeptBike
+    from crisp_hornet.link.session import ContactMade
 
 T = TypeVar("T")
 
@@ -197,6 +198,16 @@ class Desk(QObject):
             self.said.emit("note", f"{name} is archived; nothing of it is lost. Choose it in the garage to restore it.")
 
     # --- what the controller said ---------------------------------------------------------------------------
+
+    def take_answer(self, made: ContactMade) -> None:
+        """A controller answered: whatever page is open, what it held is kept, unless it is another bike's."""
+        if made.is_another:
+            self.log("link", "Another bike's controller answered", made.blocked)
+            return
+        self.held.remember_port(made.port)
+        self.take_contact(made.tune, made.backup, made.map)
+        if made.interrupted is not None:
+            self.log("send", "An interrupted send was found", made.interrupted.text)
 
     def take_contact(self, tune: Tune | None, backup: Backup, controller_map: ControllerMap | None = None) -> None:
         """A controller answered: what it holds and lacks is known; without a draft, its tune is one to begin with."""

@@ -28,6 +28,7 @@ class Held(QObject):
         self.tune: Tune | None = None
         self.map: ControllerMap | None = None
         self.prediction: Prediction | None = None
+        self.backup_at: datetime | None = None  # when the backup of this contact was kept; None where it could not be
         self._sent: list[tuple[datetime, Tune]] | None = None
         self._was_sent: bool | None = None
         bike.recompute.connect(self._predict)
@@ -55,12 +56,14 @@ class Held(QObject):
 
     def take_contact(self, tune: Tune | None, backup: Backup) -> None:
         """A controller answered: keep its backup, and know what it holds."""
-        self._story.keep_backup(backup)
-        self._story.log(
-            "backup",
-            f"Backup of {backup.product} kept",
-            f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}",
-        )
+        self.backup_at = None
+        if self._story.keep_backup(backup):
+            self.backup_at = datetime.now().astimezone()
+            self._story.log(
+                "backup",
+                f"Backup of {backup.product} kept",
+                f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}",
+            )
         if tune is not None:
             self._take(tune)
             return

@@ -94,10 +94,15 @@ class Story(QObject):
             self._backup_at = (self._garage.glance.backup_at(self._bike.id) if there else None,)
         return self._backup_at[0]
 
-    def keep_backup(self, backup: Backup) -> None:
-        """Keep what a controller held."""
+    def keep_backup(self, backup: Backup) -> bool:
+        """Keep what a controller held; False (and said) where that failed."""
+
+        def keep() -> bool:
+            self._garage.backups.keep(self._bike.id, backup)
+            return True
+
         self._backup_at = None
-        self._bike.kept(lambda: self._garage.backups.keep(self._bike.id, backup))
+        return self._bike.kept(keep) is not None
 
     def calibrations(self, kind: str | None = None) -> list[Calibration]:
         """How the sensors did, or one of them, the newest first."""

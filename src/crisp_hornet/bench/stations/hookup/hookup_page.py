@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 
@@ -57,7 +56,6 @@ class HookUpPage(Station):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self._progress = ""
-        self._backup_at: datetime | None = None
         self._caution = sheet(label("BEFORE YOU CONNECT", "caps"), label(CAUTION, wrap=True))
         self.ports = PortsPanel(desk, link)
         self.ports.chosen.connect(self.connect_to)
@@ -83,7 +81,6 @@ class HookUpPage(Station):
         self._lay_out()
         link.changed.connect(self._show)
         link.said.connect(self._take_progress)
-        link.contact_made.connect(self._take_contact)
         link.shown_changed.connect(self._take_shown)
         link.live_changed.connect(self.live_values.take)
         link.live_changed.connect(self._name_views)
@@ -143,16 +140,6 @@ class HookUpPage(Station):
         self._progress = text
         self.news.emit()
 
-    def _take_contact(self, made: ContactMade) -> None:
-        if made.is_another:
-            self.desk.log("link", "Another bike's controller answered", made.blocked)
-            return  # what it holds is not this bike's
-        self._backup_at = datetime.now().astimezone()
-        self.desk.held.remember_port(made.port)
-        self.desk.take_contact(made.tune, made.backup, made.map)
-        if made.interrupted is not None:
-            self.desk.log("send", "An interrupted send was found", made.interrupted.text)
-
     def _take_shown(self) -> None:
         contact = self.link.contact
         if contact is not None and bool(contact.shown) == self.identify.isVisibleTo(self):
@@ -169,8 +156,6 @@ class HookUpPage(Station):
         self.live_values.show_units(self.desk.units)
 
     def _take_bike(self) -> None:
-        backups = self.desk.story.backups()
-        self._backup_at = backups[0][0] if backups else None
         self._show()
 
     # --- showing it -----------------------------------------------------------------------------------------
@@ -218,10 +203,7 @@ class HookUpPage(Station):
             ("serial number", who.serial),
             ("firmware", who.firmware),
             ("port", short_port(contact.port)),
-            (
-                "backup",
-                f"{len(contact.backup.registers)} registers, saved {time_words(self._backup_at) if self._backup_at else ''}",
-            ),
+            ("backup", f"{len(contact.backup.registers)} registers, {self._backup_words(contact)}"),
             ("bike confirmed by", contact.shown or "not confirmed yet"),
         ]
         for row, (name, value) in enumerate(rows):
@@ -240,6 +222,12 @@ class HookUpPage(Station):
         self._links.addWidget(button("Disconnect", self.link.disconnect_now, "large", "Disconnect the controller"))
         self._links.addWidget(button("Export the backup", lambda: self.backups.export(contact.backup), "large"))
         self._links.addStretch(1)
+
+    def _backup_words(self, contact: ContactMade) -> str:
+        if contact.is_another:
+            return "not kept: it is another bike's"
+        at = self.desk.held.backup_at
+        return f"saved {time_words(at)}" if at is not None else "not saved: export it before you send"
 
     def _doubt_card(self, contact: ContactMade, doubt: str, text: str, blocks: bool) -> QWidget:
         if doubt != "wrong-bike":
@@ -290,6 +278,11 @@ class HookUpPage(Station):
             return "FIRST THE BIKE", "Open a bike on Build: a backup belongs to a bike."
         if contact is not None and contact.blocked:
             return "CHECK THIS FIRST", f"<b>{contact.blocked}.</b> Nothing is written to it."
+        if contact is not None and self.desk.held.backup_at is None:
+            return (
+                "NOT BACKED UP",
+                "<b>The backup could not be saved.</b> Export it to a file before you send anything.",
+            )
         if contact is not None:
             return "WHAT IT HOLDS", (
                 f"All <b>{len(contact.backup.registers)} registers</b> were saved on connecting. You can restore that state at any time."
