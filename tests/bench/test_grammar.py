@@ -166,8 +166,8 @@ def test_text_grows_and_shrinks_with_everything_and_is_kept(qtbot, demo_window):
 # --- what is painted -------------------------------------------------------------------------------------------
 
 
-def painted_words(widget, behind, monkeypatch):
-    """(words, colour, what is behind them) of all that a widget paints by hand."""
+def painted(widget, monkeypatch):
+    """(words, colour, box) of all that a widget paints by hand, as far as it has not been scrolled away."""
     found, plain = [], QPainter.drawText
 
     def heard(painter, *arguments):
@@ -182,10 +182,20 @@ def painted_words(widget, behind, monkeypatch):
     with monkeypatch.context() as patch:
         patch.setattr(QPainter, "drawText", heard)
         widget.grab()
+    return [one for one in found if widget.visibleRegion().contains(one[2].center().toPoint())]
+
+
+def painters(window):
+    """What paints itself."""
+    for one in visible(window):
+        if type(one).__module__.startswith("crisp_hornet") and "paintEvent" in vars(type(one)) and one.isEnabled():
+            yield one
+
+
+def painted_words(widget, behind, monkeypatch):
+    """(words, colour, what is behind them) of all that a widget paints by hand."""
     corner = widget.mapTo(widget.window(), QPoint(0, 0))
-    for words, color, box in found:
-        if not widget.visibleRegion().contains(box.center().toPoint()):
-            continue  # scrolled away
+    for words, color, box in painted(widget, monkeypatch):
         box = box.translated(corner.x(), corner.y())
         xs = np.linspace(box.left() + 1, box.right() - 1, 9).astype(int)
         ys = np.linspace(box.top() + 2, box.bottom() - 2, 5).astype(int)
@@ -207,22 +217,33 @@ def test_all_that_is_painted_can_be_read(qtbot, demo_window, monkeypatch, dark):
         with monkeypatch.context() as patch:
             patch.setattr(QPainter, "drawText", lambda *_: None)
             behind = demo_window.grab().toImage()
-        for one in visible(demo_window):
-            if type(one).__module__.startswith("crisp_hornet") and "paintEvent" in vars(type(one)) and one.isEnabled():
-                for words, color, below in painted_words(one, behind, monkeypatch):
-                    read += 1
-                    assert contrast(color, below) >= READ - 0.05, (
-                        page,
-                        type(one).__name__,
-                        words,
-                        color.name(),
-                        below.name(),
-                    )
+        for one in painters(demo_window):
+            for words, color, below in painted_words(one, behind, monkeypatch):
+                read += 1
+                said = (page, type(one).__name__, words, color.name(), below.name())
+                assert contrast(color, below) >= READ - 0.05, said
     assert read > 600
     theme = demo_window.theme
     for token in ("mark", "quiet", "drafted", "controller", "measured", "stop", "warn", "note", "settled"):
         for ground in ("ground", "sheet"):
             assert contrast(theme.color(token), theme.color(ground)) >= SEEN, (token, ground)
+
+
+@pytest.mark.parametrize("size, metric", [((1100, 700), False), ((1280, 800), True)])
+def test_no_painted_word_is_cut_or_lies_on_another(qtbot, demo_window, monkeypatch, size, metric):
+    demo_window.resize(*size)
+    if not metric:
+        demo_window.desk.switch_units()
+    wrong = []
+    for page in pages(demo_window):
+        for one in painters(demo_window):
+            boxes = [(words, box.adjusted(1, 3, -1, -3)) for words, _, box in painted(one, monkeypatch)]
+            seen = one.visibleRegion().boundingRect()
+            wrong += [(page, type(one).__name__, words) for words, box in boxes if box.right() > seen.right() + 4]
+            for (words, box), (other, there) in combinations(boxes, 2):
+                if box.intersects(there):
+                    wrong.append((page, type(one).__name__, words, other))
+    assert "\n".join(map(str, wrong)) == ""
 
 
 def test_names_on_charts_keep_off_each_other(qtbot, demo_window):

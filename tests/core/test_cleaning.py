@@ -34,7 +34,7 @@ def kinds(found):
 
 
 @seed(91)
-@settings(max_examples=40, deadline=None, database=None)
+@settings(max_examples=24, deadline=None, database=None)
 @given(st.integers(1, 10_000), st.floats(0, 1))
 def test_a_sound_ride_has_no_flaws(number, noise):
     ride = sound(number, noise=noise)
@@ -44,7 +44,7 @@ def test_a_sound_ride_has_no_flaws(number, noise):
 
 
 @seed(92)
-@settings(max_examples=40, deadline=None, database=None)
+@settings(max_examples=24, deadline=None, database=None)
 @given(st.integers(1, 10_000), st.integers(40, 500))
 def test_planted_flaws_are_found_and_mended(number, at):
     ride = sound(number, noise=0.5)

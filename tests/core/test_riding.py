@@ -38,7 +38,7 @@ def throttles():
 
 
 @seed(61)
-@settings(max_examples=40, deadline=None, database=None)
+@settings(max_examples=20, deadline=None, database=None)
 @given(throttles(), st.floats(0.2, 1.0), st.floats(-0.03, 0.1))
 def test_a_twist_launch_is_what_a_fine_integration_gives(throttle, twist, grade):
     share = float(throttle_share(throttle, twist))
@@ -58,7 +58,7 @@ def test_a_twist_launch_is_what_a_fine_integration_gives(throttle, twist, grade)
     assume(rolls.size)  # a slow ramp on a slope it hardly climbs: it still rolls back at the end
     standing = rolls[0] - 1  # it rolls once the pull exceeds the load; until then both stand
     exact = solve_ivp(
-        gain, (found.time_s[standing], 5.0), [0.0], max_step=0.01, rtol=1e-8, atol=1e-9, dense_output=True
+        gain, (found.time_s[standing], 5.0), [0.0], max_step=0.03, rtol=1e-8, atol=1e-9, dense_output=True
     )
     assert found.speed_kmh[-1] == pytest.approx(3.6 * exact.y[0][-1], rel=0.01, abs=0.02)
     middle = (found.time_s[standing] + 5.0) / 2
@@ -97,14 +97,14 @@ def test_a_rider_at_each_level_moves_as_in_small_steps(style, grade):
     torque = watts / (cadence * 2 * math.pi / 60)
     mass, grip, ramp = effective_mass_kg(CURVE.bike), grip_force_n(CURVE.bike, grade), tune.assist.ramp_s
     for ride, level in zip(level_rides(motive, watts, cadence, grade), tune.assist.levels, strict=True):
-        v, t, step, seen = 0.0, 0.0, 0.002, {}
+        v, t, step, seen = 0.0, 0.0, 0.005, {}
         while t < 40:
             kmh = 3.6 * v
             pedals = min(0.95 * watts / max(v, 0.1), 0.95 * torque * 2 * math.pi / 2.2)
             motor = float(motive.force_n(level, torque, cadence, kmh)) * min(t / ramp, 1.0)
             v = max(0.0, v + step * (min(motor + pedals, grip) - float(road_load_n(CURVE.bike, kmh, grade))) / mass)
             t += step
-            if round(t / step) % 500 == 0:
+            if round(t / step) % 200 == 0:
                 seen[round(t)] = 3.6 * v
             if ride.speed_kmh == 0 or (v and 3.6 * v > 0.97 * ride.speed_kmh):
                 break

@@ -12,7 +12,7 @@ from tests.bikes import cases
 
 
 @seed(31)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=50, deadline=None, database=None)
 @given(cases())
 def test_any_machine_is_judged_and_every_warning_says_all_it_should(case):
     bike, tune = case[0], case[1]
@@ -26,7 +26,7 @@ def test_any_machine_is_judged_and_every_warning_says_all_it_should(case):
 
 
 @seed(32)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=50, deadline=None, database=None)
 @given(cases())
 def test_a_mend_with_a_value_takes_its_warning_away(case):
     bike, tune = case[0], case[1]

@@ -33,8 +33,8 @@ def a_loop(seed, pace=0.3, thrift=1.0, road_seed=5, truth=None):
 
 
 def test_the_same_round_on_another_day_shows_no_difference():
-    quiet = sum("No difference" in compare(a_loop(seed), a_loop(100 + seed), BIKE).sentence for seed in range(20))
-    assert quiet >= 17
+    quiet = sum("No difference" in compare(a_loop(seed), a_loop(100 + seed), BIKE).sentence for seed in range(12))
+    assert quiet >= 10
 
 
 @pytest.mark.parametrize("thrift", [0.85, 1.2])

@@ -192,7 +192,7 @@ def _plain_sheet(t: Theme) -> str:
         font-size: {TEXT_PX}px; font-weight: 600; text-align: left; }}
     QPushButton[role="place"]:hover {{ border-color: {t.quiet}; }}
     QPushButton[role="place"]:focus {{ border-color: {t.text}; }}
-    QPushButton[role="several"] {{ padding: 1px 26px 1px 9px; min-height: 24px; font-size: {TEXT_PX}px; text-align: left; }}
+    QPushButton[role="several"] {{ padding: 1px 24px; min-height: 24px; font-size: {TEXT_PX}px; }}
     QPushButton::menu-indicator {{ image: none; width: 0; }}
     QMenu {{ background: {t.sheet}; border: 1px solid {t.quiet}; padding: 4px 0; }}
     QMenu::item {{ padding: 6px 16px; }}

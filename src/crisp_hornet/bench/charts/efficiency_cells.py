@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.frame import ticks_along, ticks_up
 from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, TICK_PX, centred_text, right_text
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.scale import across, down, painter_of, real
@@ -104,11 +104,11 @@ class EfficiencyCells(QWidget):
     def _paint_axes(self, painter: QPainter, box: QRectF, found: EfficiencyMap) -> None:
         painter.setPen(QPen(self.theme.color("quiet"), 1))
         most_n, most_kmh = found.force_n[-1] + found.force_n[0], found.speed_kmh[-1] + found.speed_kmh[0]
-        for force in ticks(0, float(most_n)):
+        for force in ticks_up(0, float(most_n), box.height()):
             right_text(
                 painter, box.left() - LEFT_GAP_PX, box.bottom() - force / most_n * box.height() + 5, f"{force:g}"
             )
-        for shown in ticks(0, self._units.value(float(most_kmh), "km/h")):
+        for shown in ticks_along(0, self._units.value(float(most_kmh), "km/h"), box.width()):
             x = box.left() + self._units.back(shown, "km/h") / most_kmh * box.width()
             painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + TICK_PX))
             centred_text(painter, x, down(self) - 5, f"{shown:g}", (0.0, float(across(self))))

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.frame import ticks_along, ticks_up
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, width_of
 from crisp_hornet.bench.scale import across, down, scale_now
@@ -110,9 +110,12 @@ class ForceAxes(QWidget):
     def _paint_axes(self, painter: QPainter) -> None:
         theme, plot = self.theme, self.plot
         painter.setFont(font(QUIET_PX))
-        for force in [*([self._low_n] if self._low_n else []), *ticks(0, self._top_n)]:
+        for force in [
+            *([self._low_n] if self._low_n else []),
+            *ticks_up(0, self._top_n, plot.height() * self._top_n / (self._top_n - self._low_n)),
+        ]:
             level_tick(painter, theme, plot, self.point(0, force).y(), f"{force:g}", 0.6 if force else 1.0)
-        for shown in ticks(0, self.units.value(self.last_kmh, "km/h")):
+        for shown in ticks_along(0, self.units.value(self.last_kmh, "km/h"), plot.width()):
             foot_tick(painter, theme, self.point(self.units.back(shown, "km/h"), self._low_n), f"{shown:g}")
 
     def _paint_grades(self, painter: QPainter) -> None:

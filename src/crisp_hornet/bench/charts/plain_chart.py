@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.charts.frame import Frame, ticks
+from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text, width_of
 from crisp_hornet.bench.marks import truth_pen
@@ -185,21 +185,25 @@ class PlainChart(QWidget):
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(4, 14), self.picture.y_name)
         right_text(painter, box.right(), down(self) - 3, self.picture.x_name)
-        for value in ticks(*y):
+        for value in ticks_up(*y, box.height()):
             level_tick(painter, theme, box, at(x[0], value).y(), f"{value:g}")
-        for value in ticks(*x):
+        for value in ticks_along(*x, box.width()):
             foot_tick(painter, theme, at(value, y[0]), f"{value:g}")
 
     def _paint_legend(self, painter: QPainter, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))
-        x = 4 + width_of(painter, picture.y_name) + 22
-        for line in picture.lines:
-            if line.name and not line.at_end:
-                painter.setPen(self._pen(line))
-                painter.drawLine(QPointF(x, 10), QPointF(x + 26, 10))
-                painter.setPen(self.theme.color("text"))
-                painter.drawText(QPointF(x + 31, 14), line.name)
-                x += 31 + width_of(painter, line.name) + 16
+        named = [line for line in picture.lines if line.name and not line.at_end]
+        start = 4 + width_of(painter, picture.y_name)
+        words = sum(width_of(painter, line.name) for line in named)
+        roomy = start + 22 + words + 47 * len(named) - 16 <= across(self)
+        lead, sample, gap = (22, 26, 16) if roomy else (8, 15, 6)
+        x = start + lead
+        for line in named:
+            painter.setPen(self._pen(line))
+            painter.drawLine(QPointF(x, 10), QPointF(x + sample, 10))
+            painter.setPen(self.theme.color("text"))
+            painter.drawText(QPointF(x + sample + 4, 14), line.name)
+            x += sample + 4 + width_of(painter, line.name) + gap
 
     def _paint_levels(self, painter: QPainter, at: At, box: QRectF, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))

@@ -10,7 +10,7 @@ from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.documents.units import Units
 
-ROW_PX, GAP_PX, SIDE_PX = 19.0, 14.0, 8.0
+ROW_PX, LEAST_GAP_PX, SIDE_PX = 19.0, 5.0, 8.0
 
 
 class PaintedTable(QWidget):
@@ -86,17 +86,17 @@ class PaintedTable(QWidget):
             painter.drawText(QPointF(x, y), cell)
 
     def _rights(self) -> list[float]:
-        """Where the columns end: each as wide as its widest cell, what is left spread evenly."""
+        """Where the columns end: each as wide as its widest cell, what is left spread evenly between them."""
         metrics, quiet = QFontMetricsF(font(TEXT_PX)), QFontMetricsF(font(QUIET_PX))
         full = [row for row in self._rows if len(row) > 1]
         wide = [
             max([quiet.horizontalAdvance(head), *(metrics.horizontalAdvance(row[at]) for row in full if at < len(row))])
             for at, head in enumerate(self._shown_heads)
         ]
-        spare = max(0.0, across(self) - 2 * SIDE_PX - sum(wide) - GAP_PX * (len(wide) - 1)) / max(len(wide) - 1, 1)
+        gap = max((across(self) - 2 * SIDE_PX - sum(wide)) / max(len(wide) - 1, 1), LEAST_GAP_PX)
         rights, x = [], SIDE_PX
         for one in wide:
             x += one
             rights.append(x)
-            x += GAP_PX + spare
+            x += gap
         return rights

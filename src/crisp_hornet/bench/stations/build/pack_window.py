@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from crisp_hornet.bench.charts.frame import ticks
+from crisp_hornet.bench.charts.frame import ticks_along
 from crisp_hornet.bench.charts.paint import centred_text
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -65,7 +65,7 @@ class PackWindow(QWidget):
             )
         painter.setFont(font(QUIET_PX))
         painter.setPen(QPen(theme.color("quiet"), 1))
-        for tick in ticks(low, high):
+        for tick in ticks_along(low, high, bar.width()):
             painter.drawLine(QPointF(x(tick), 50), QPointF(x(tick), 55))
             self._text(painter, x(tick), 69, f"{tick:g}")
         painter.setPen(QPen(theme.color("stop"), 2))

@@ -12,7 +12,7 @@ from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.pack.cells import charge_at, rested_v, usable
 from crisp_hornet.core.road.range import range_km
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.saying import Symbol, quantity, say
+from crisp_hornet.documents.saying import Symbol, quantity, rounded, say
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
 
@@ -95,6 +95,6 @@ def motor_pictures(curve: PullCurve, units: Units) -> tuple[Picture, Picture, st
         best=quantity(float(curve.speed_kmh[best]), "km/h", ".0f"),
         best_2=quantity(100 * float(curve.efficiency[best]), "%", ".0f"),
         worst=quantity(float(curve.speed_kmh[worst]), "km/h", ".0f"),
-        worst_2=quantity(float(curve.copper_loss_w[worst]), "W", ".0f"),
+        worst_2=quantity(rounded(float(curve.copper_loss_w[worst])), "W", ".0f"),
     )
     return torque_picture, losses, words
