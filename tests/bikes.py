@@ -48,8 +48,8 @@ BIKE = {
         "capacity_ah": 24,
         "resistance_ohm": 0.09,
         "bms_discharge_a": 50,
-        "bms_charge_a": 15,
-        "bms_trip_v": 44.8,
+        "bms_charge_a": 40,
+        "bms_trip_v": 44.4,
     },
     "drivetrain": {"wheel_circumference_m": 1.59, "ratio": 1, "efficiency": 1},
     "chassis": {

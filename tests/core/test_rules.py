@@ -1,6 +1,7 @@
 """Each rule fires on its cause and is silent otherwise."""
 
 import json
+import os
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import RULES, Situation, Strength, judge
 from crisp_hornet.core.rules.corners import worst_of
-from crisp_hornet.core.rules.physics import emf_over_controller
+from crisp_hornet.core.rules.physics import emf_over_pack
 from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.core.tunes.starting import starting_tune
 from crisp_hornet.demo import DRAFT, HERON
@@ -40,7 +41,7 @@ def levels(*multipliers):
 
 WEAK = {"motor__flux_linkage_wb": 0.03}  # runs into its back-EMF early
 CAUSES = [
-    ("emf-over-controller", WEAK | {"controller__max_voltage_v": 64}, {"drive__field_weakening_a": 60}, Strength.STOP),
+    ("emf-over-controller", WEAK | {"controller__max_voltage_v": 70}, {"drive__field_weakening_a": 60}, Strength.STOP),
     ("emf-over-pack", WEAK, {"drive__field_weakening_a": 60}, Strength.WARN),
     ("demagnetising", WEAK | {"motor__demagnetising_a": 20}, {"drive__field_weakening_a": 60}, Strength.STOP),
     (
@@ -53,8 +54,17 @@ CAUSES = [
     ("battery-over-bms", {}, {"drive__battery_current_a": 51}, Strength.STOP),
     ("battery-over-wiring", {"battery__fuse_a": 28}, {}, Strength.STOP),
     ("battery-over-wiring", {"battery__fuse_a": 40, "battery__wiring_a": 25}, {}, Strength.STOP),
-    ("fade-under-trip", {"battery__bms_trip_v": 47}, {}, Strength.WARN),
-    ("regen-over-charge", {}, {"regen__battery_current_a": 16}, Strength.STOP),
+    ("battery-over-bms", {"battery__bms_peak_a": 56.0}, {"drive__battery_current_a": 57}, Strength.STOP),
+    ("battery-over-continuous", {"battery__bms_peak_a": 60.0, "battery__bms_peak_s": 20.0},
+     {"drive__battery_current_a": 55}, Strength.WARN),
+    ("fade-under-trip", {"battery__bms_trip_v": 47}, {}, Strength.STOP),
+    ("fade-near-trip", {"battery__bms_trip_v": 45}, {}, Strength.WARN),
+    ("regen-over-charge", {}, {"regen__battery_current_a": 41}, Strength.STOP),
+    ("regen-in-frost", {"battery__bms_charge_a": 12}, {"regen__battery_current_a": 12}, Strength.WARN),
+    ("regen-beyond-grip", {"chassis__driven_wheel": "front", "chassis__tyre_grip": 0.35},
+     {"regen__phase_current_a": 150, "regen__battery_current_a": 40}, Strength.STOP),
+    ("regen-phase-over-rating", {}, {"regen__phase_current_a": 181}, Strength.STOP),
+    ("emf-downhill", {"motor__flux_linkage_wb": 0.05, "controller__max_voltage_v": 75}, {}, Strength.WARN),
     ("phase-over-rating", {}, {"drive__phase_current_a": 181}, Strength.STOP),
     ("battery-over-rating", {"battery__bms_discharge_a": 90}, {"drive__battery_current_a": 61}, Strength.STOP),
     ("rpm-over-motor", {"motor__max_rpm": 500}, {"drive__motor_rpm": 501}, Strength.STOP),
@@ -106,12 +116,16 @@ CAUSES = [
     ("dead-band-missing", {}, {"throttle__dead_band": 0.0}, Strength.WARN),
     ("dead-band-wide", {}, {"throttle__dead_band": 0.3}, Strength.NOTE),
     ("throttle-without-ramp", {}, {"throttle__ramp_s": 0.0}, Strength.WARN),
+    ("throttle-without-ramp", {"chassis__cargo_kg": 200}, {"throttle__ramp_s": 0.05}, Strength.NOTE),
     ("throttle-lets-go-late", {}, {"throttle__release_s": 0.8}, Strength.WARN),
     ("throttle-strong-at-once", {}, {"throttle": {"share_25": 0.7, "share_50": 0.8, "share_75": 0.9}}, Strength.NOTE),
+    ("throttle-strong-at-once", {"chassis__cg_height_m": 4.5}, {"throttle": {"share_25": 1.0, "share_50": 1.0, "share_75": 1.0}},
+     Strength.WARN),
     ("full-current-never-asked", {}, {"throttle__maximum": 0.8}, Strength.NOTE),
     ("walks-too-fast", {}, {"throttle__walk_kmh": 8.0}, Strength.WARN),
     ("throttle-at-level-zero", {"chassis__cargo_kg": 0}, {"throttle__at_level_zero": True, "drive__phase_current_a": 170},
      Strength.NOTE),
+    ("throttle-at-level-zero", {"chassis__cg_height_m": 4.5}, {"throttle__at_level_zero": True}, Strength.WARN),
     ("levels-alike", {}, levels(1.0, 1.05, 2.0), Strength.NOTE),
     ("level-jumps", {}, levels(0.5, 2.0, 3.0), Strength.NOTE),
     ("levels-fall", {}, levels(1.0, 2.0, 1.5), Strength.WARN),
@@ -134,6 +148,7 @@ CAUSES = [
     ("hot-soon-on-hill", {"motor__thermal__winding_j_per_k": 150}, {"drive__phase_current_a": 180}, Strength.NOTE),
     ("burns-without-guard", {"motor__thermal__winding_j_per_k": 300}, {}, Strength.NOTE),
 ]  # fmt: skip
+NAMES = [f"{one[0]}-{[other[0] for other in CAUSES[:at]].count(one[0])}" for at, one in enumerate(CAUSES)]
 SOUND = {"motor__thermal__winding_j_per_k": 5000}  # heavy copper: the hill is no matter
 STEPS = {  # rules about the change from what runs now: (what runs, the draft)
     "big-step": ({"drive__phase_current_a": 80}, {"drive__phase_current_a": 110}),
@@ -154,9 +169,7 @@ SENSORS = {
 }
 
 
-@pytest.mark.parametrize(
-    ("id_", "bike", "tune", "strength"), CAUSES, ids=[f"{one[0]}-{k}" for k, one in enumerate(CAUSES)]
-)
+@pytest.mark.parametrize(("id_", "bike", "tune", "strength"), CAUSES, ids=NAMES)
 def test_a_rule_fires_on_its_cause_says_what_to_do_and_mends(request, id_, bike, tune, strength):
     assert id_ not in ids(judge(situation(a_bike(**SOUND), a_tune())))
     bike, draft = a_bike(**bike), a_tune(**tune)
@@ -193,13 +206,17 @@ def switching_point(id_, bike, tune, key):
     return float(f"{speaks:.4g}")
 
 
-@pytest.mark.parametrize("at", range(len(CAUSES)), ids=[f"{one[0]}-{k}" for k, one in enumerate(CAUSES)])
+@pytest.mark.parametrize("at", range(len(CAUSES)), ids=NAMES)
 def test_a_rule_begins_to_speak_where_it_should(at):
     """``thresholds.json`` says where: whoever moves one says so there."""
     id_, bike, tune, _ = CAUSES[at]
-    held = json.loads(THRESHOLDS.read_text())[f"{id_}-{at}"]
-    found = {key: switching_point(id_, bike, tune, key) for key in {**bike, **tune} if "__" in key}
-    assert {key: value for key, value in found.items() if value is not None} == pytest.approx(held, rel=2e-3)
+    points = {key: switching_point(id_, bike, tune, key) for key in {**bike, **tune} if "__" in key}
+    found = {key: value for key, value in points.items() if value is not None}
+    held = json.loads(THRESHOLDS.read_text())
+    if os.environ.get("WRITE_SAID"):
+        THRESHOLDS.write_text(json.dumps({**held, NAMES[at]: found}, indent=1, sort_keys=True) + "\n")
+    else:
+        assert found == pytest.approx(held[NAMES[at]], rel=2e-3)
 
 
 @pytest.mark.parametrize("id_", STEPS)
@@ -225,8 +242,11 @@ def test_torque_assist_on_a_failed_sensor_stops():
 
 
 def test_every_rule_has_a_cause_above_and_the_strongest_comes_first():
-    assert len(RULES) == len({one[0] for one in CAUSES} | set(STEPS) | set(SENSORS)) + 1 >= 40
-    bike = a_bike(battery__bms_trip_v=47)
+    told = {one[0] for one in CAUSES} | set(STEPS) | set(SENSORS) | {"torque-sensor-failed"}
+    assert (
+        len(RULES) == len(told - {"battery-over-continuous", "fade-near-trip"}) >= 80
+    )  # each the milder word of a rule with two
+    bike = a_bike(battery__bms_trip_v=45)
     found = judge(situation(bike, a_tune(drive__battery_current_a=51), a_tune(drive__battery_current_a=30)))
     strengths = [one.strength for one in found]
     assert strengths[:2] == [Strength.STOP, Strength.WARN] and strengths[-1] is Strength.NOTE
@@ -286,10 +306,9 @@ def test_the_worst_corner_is_the_worst_of_all_of_them():
     amounts = {}
     for corner, volts in (("", 60.0), ("full", 67.2), ("nearly empty", 16 * 3.462)):
         curve = pull_curve(bike, draft, np.arange(0, 90.5, 1.0), Conditions(volts))
-        warning = emf_over_controller(Situation(bike, draft, curve))
+        warning = emf_over_pack(Situation(bike, draft, curve))
         amounts[corner] = warning.amount if warning is not None else 0.0
     drawn = Situation(bike, draft, pull_curve(bike, draft, np.arange(0, 90.5, 1.0), Conditions(60.0)))
-    found = next(one for one in worst_of(drawn, Conditions(60.0)) if one.id == "emf-over-controller")
-    assert found.corner == max(amounts, key=amounts.get) and found.amount == pytest.approx(
-        max(amounts.values()), rel=0.01
-    )
+    found = next(one for one in worst_of(drawn, Conditions(60.0)) if one.id == "emf-over-pack")
+    assert found.amount == pytest.approx(amounts[found.corner], rel=0.01)
+    assert amounts[found.corner] >= max(amounts.values()) / 1.021  # the case as drawn wins among equals

@@ -82,7 +82,8 @@ class Controller(Part):
 
 
 class Battery(Part):
-    """The pack and its protection board. ``resistance_ohm``: pack, 10 s pulse, 25 °C, half charge."""
+    """The pack and its protection board. ``resistance_ohm``: pack, 10 s pulse, 25 °C, half charge. ``bms_discharge_a`` is what the board
+    lets through for ever, ``bms_peak_a`` what it bears for ``bms_peak_s``, where that is known."""
 
     chemistry: Literal["nmc", "nca", "lfp", "custom"]
     rested_v_table: Any = None
@@ -90,6 +91,8 @@ class Battery(Part):
     capacity_ah: Positive = Field(ge=0.01, le=10000)
     resistance_ohm: NotNegative = Field(le=100)
     bms_discharge_a: Positive = Field(ge=0.1, le=10000)
+    bms_peak_a: Positive | None = Field(default=None, ge=0.1, le=10000)
+    bms_peak_s: Positive | None = Field(default=None, ge=0.01, le=3600)
     bms_charge_a: NotNegative = Field(le=10000)
     bms_trip_v: NotNegative = Field(le=2000)
     bms_over_v: Positive | None = Field(default=None, ge=1, le=2500)

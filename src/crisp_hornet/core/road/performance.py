@@ -34,6 +34,16 @@ def steady_speed_kmh(curve: PullCurve, grade: float, headwind_kmh: float = 0.0) 
     return float(curve.speed_kmh[end - 1] + share * (curve.speed_kmh[end] - curve.speed_kmh[end - 1]))
 
 
+def rolling_speed_kmh(bike: Bike, grade: float) -> float:
+    """The speed (km/h) at which a bike that nobody brakes or drives rolls down ``grade`` (< 0): ``√((−sin θ − crr·cos θ)·m·g/(ρ·CdA/2))``.
+    0 where it does not roll, infinite without air."""
+    pushes = -float(road_load_n(bike, 0.0, grade))
+    if pushes <= 0:
+        return 0.0
+    air = float(road_load_n(bike, 1.0, grade)) + pushes  # N at 1 km/h
+    return math.sqrt(pushes / air) if air > 0 else math.inf
+
+
 @dataclass(frozen=True)
 class Launch:
     """Time (s) and distance (m) from rest to a speed; both infinite if it is never reached."""

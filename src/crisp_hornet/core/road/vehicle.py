@@ -17,6 +17,7 @@ from crisp_hornet.documents.bike import Bike
 
 G_MPS2 = 9.80665
 AIR_KGPM3 = 1.2
+WET = 0.6  # of the dry grip of a tyre, on wet asphalt (Cossalter, ch. 2: 0.4 to 0.5 against 0.7 to 0.8)
 
 
 def centre_of_gravity(bike: Bike) -> tuple[float, float]:
@@ -52,13 +53,18 @@ def lift_force_n(bike: Bike, grade: float = 0.0) -> float:
     return weight * from_rear_m / height_m
 
 
-def grip_force_n(bike: Bike, grade: float = 0.0) -> float:
-    """Driving force (N) at which the driven tyre slips, load transfer included."""
+def grip_force_n(bike: Bike, grade: float = 0.0, braking: bool = False, wet: bool = False) -> float:
+    """Force (N) at which the driven tyre slips, load transfer included: driving, or ``braking`` with the motor alone.
+
+    Moments about the centre of gravity: the force F at the road moves ``F·h/L`` from the front wheel to the rear when it drives, and the
+    other way when it brakes, on any slope; ``F = μ·N`` is solved for F.
+    """
     chassis = bike.chassis
+    grip = chassis.tyre_grip * (WET if wet else 1.0)
     weight = bike.mass_kg * G_MPS2 * math.cos(math.atan(grade))
     from_rear, transfer = (distance / chassis.wheelbase_m for distance in centre_of_gravity(bike))
-    if chassis.driven_wheel == "front":
-        return chassis.tyre_grip * weight * from_rear / (1 + chassis.tyre_grip * transfer)
-    if chassis.tyre_grip * transfer >= 1:
+    front = chassis.driven_wheel == "front"
+    gains = grip * transfer * (1 if front == braking else -1)
+    if gains >= 1:
         return math.inf  # the tyre loads itself faster than it is asked to hold
-    return chassis.tyre_grip * weight * (1 - from_rear) / (1 - chassis.tyre_grip * transfer)
+    return grip * weight * (from_rear if front else 1 - from_rear) / (1 - gains)

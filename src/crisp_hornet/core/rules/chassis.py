@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
+from crisp_hornet.core.drive.pull import Conditions, regen_curve
+from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.core.road.performance import front_wheel_keeps
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
-from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule_over, says
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over, says
 from crisp_hornet.documents.saying import quantity, say
 
+BRAKE_KMH = np.linspace(2.0, 60.0, 30)
 STEEP = 0.12  # the slope on which a launch is judged: weight shifts rearwards
 FRONT_WHEEL_LEAST = 0.25  # below this share of its standing load the front wheel steers poorly
 
@@ -41,3 +46,36 @@ def tyre_slips(s: Situation) -> Warning_ | None:
     if math.isinf(grip) or pull <= grip:
         return None
     return says("tyre-slips", pull=quantity(pull, "N", ".0f"), grip=quantity(grip, "N", ".0f"))
+
+
+@rule_over(Axis.LOAD, Axis.DESCENT)
+def regen_beyond_grip(s: Situation) -> Warning_ | None:
+    """Braking with the motor alone the driven tyre slips, on a dry road or in the wet. The pack takes all that is set."""
+    regen = s.draft.regen
+    if s.curve is None or not regen.phase_current_a:
+        return None
+    wet, dry = (grip_force_n(s.bike, s.grade, braking=True, wet=one) for one in (True, False))
+    brakes = _most_braking_n(s)
+    if brakes <= wet:
+        return None
+    front, over = s.bike.chassis.driven_wheel == "front", brakes > dry
+    strength = {(True, True): Strength.STOP, (False, False): Strength.NOTE}.get((front, over), Strength.WARN)
+    grip = dry if over else wet
+    holds = math.floor(0.97 * regen.phase_current_a * grip / brakes)
+    return says(
+        "regen-beyond-grip",
+        strength=strength,
+        brakes=quantity(brakes, "N", ".0f"),
+        grip=quantity(grip, "N", ".0f"),
+        road="dry" if over else "wet",
+        wheel=s.bike.chassis.driven_wheel,
+        current=quantity(float(holds), "A"),
+        amount=brakes / grip,
+    )
+
+
+def _most_braking_n(s: Situation) -> float:
+    """The greatest braking force (N) at the road of a pack low enough to take all that is set."""
+    assert s.curve is not None
+    takes_all = min(s.draft.regen.fade_start_v, rested_or_typical_v(s.bike.battery, 0.5))
+    return float(np.max(-regen_curve(s.bike, s.draft, BRAKE_KMH, Conditions(takes_all)).wheel_force_n, initial=0.0))

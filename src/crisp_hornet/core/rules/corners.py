@@ -1,9 +1,9 @@
-"""The worst corner of each rule: full and nearly empty, worn and cold, hot, loaded and bare, flat and steep."""
+"""The worst corner of each rule: full and nearly empty, worn and cold, hot, loaded and bare, flat, steep and down a hill."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import astuple, dataclass, replace
 from itertools import product
 
 import numpy as np
@@ -15,7 +15,7 @@ from crisp_hornet.documents.bike import Bike, Mass
 from crisp_hornet.documents.saying import say
 
 WORN, COLD_C = 1.4, 0.0
-STEEP = 0.15
+STEEP, DOWNHILL = 0.15, -0.12
 SPEED_STEP_KMH = 1.0
 CASES: dict[Axis, tuple[str, ...]] = {
     Axis.CHARGE: ("", "full", "nearly empty"),
@@ -23,6 +23,7 @@ CASES: dict[Axis, tuple[str, ...]] = {
     Axis.HEAT: ("", "hot winding"),
     Axis.LOAD: ("", "without cargo"),
     Axis.SLOPE: ("", "on a 15 % slope"),
+    Axis.DESCENT: ("", "down a 12 % hill"),
 }
 
 
@@ -33,10 +34,15 @@ class _Case:
     heat: str = ""
     load: str = ""
     slope: str = ""
+    descent: str = ""
 
     @property
     def words(self) -> str:
-        return ", ".join(one for one in (self.charge, self.pack, self.heat, self.load, self.slope) if one)
+        return ", ".join(one for one in astuple(self) if one)
+
+    def grade(self, drawn: float) -> float:
+        """The slope it stands on; ``drawn`` where the case says nothing."""
+        return STEEP if self.slope else DOWNHILL if self.descent else drawn
 
 
 def worst_of(situation: Situation, conditions: Conditions) -> list[Warning_]:
@@ -104,9 +110,7 @@ class _Corners:
         if case.load and curve is not None:
             bike = unloaded(bike)
             curve = replace(curve, bike=unloaded(curve.bike))
-        return replace(
-            self._drawn, bike=bike, curve=curve, grade=STEEP if case.slope else self._drawn.grade, corner=case.words
-        )
+        return replace(self._drawn, bike=bike, curve=curve, grade=case.grade(self._drawn.grade), corner=case.words)
 
     def _curve(self, bike: Bike, case: _Case) -> PullCurve:
         guard = self._drawn.draft.heat_guard

@@ -71,13 +71,14 @@ def says(
 
 
 class Axis(Enum):
-    """What may be worse than drawn: the pack's charge, its age and cold, heat, the load, the slope."""
+    """What may be worse than drawn: the pack's charge, its age and cold, heat, the load, the slope up and down."""
 
     CHARGE = "charge"
     PACK = "pack"
     HEAT = "heat"
     LOAD = "load"
     SLOPE = "slope"
+    DESCENT = "descent"
 
 
 Rule = Callable[[Situation], Warning_ | None]

@@ -7,12 +7,15 @@ import math
 import numpy as np
 
 from crisp_hornet.core.drive.motor import electrical_speed
-from crisp_hornet.core.road.performance import steady_speed_kmh
-from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
+from crisp_hornet.core.drive.no_load import back_emf_v, lifted_wheel
+from crisp_hornet.core.road.performance import rolling_speed_kmh, steady_speed_kmh
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over, says
 from crisp_hornet.documents.saying import quantity
 
 WEAKENING = "drive.field_weakening_a"
 DOWNHILL = -0.05  # the slope on which a bike runs faster than it pulls itself on the flat
+LOCAL_HILL = -0.12  # the steepest of the usual hills
+EASILY_KMH = 55.0  # a speed that any bike reaches downhill
 NEVER_USED_A = 0.5
 
 
@@ -23,25 +26,44 @@ def _fastest_kmh(s: Situation) -> float:
 
 
 def _emf_v(s: Situation, speed_kmh: float) -> float:
-    """Peak line-to-line back-EMF (V): ``√3·omega·psi``."""
+    """Peak line-to-line back-EMF (V) at a road speed, magnets at 25 °C: ``√3·omega·psi``."""
     return math.sqrt(3) * float(electrical_speed(s.bike, speed_kmh)) * s.bike.motor.flux_linkage_wb
 
 
-@rule_over(Axis.CHARGE)
+@rule
 def emf_over_controller(s: Situation) -> Warning_ | None:
-    """If weakening is lost at speed, the back-EMF exceeds what the controller bears."""
-    if s.curve is None or s.draft.drive.field_weakening_a <= 0:
+    """If weakening is lost at the fastest the motor can turn, the back-EMF exceeds what the controller bears: a lifted wheel is enough."""
+    rating = s.bike.controller.max_voltage_v
+    lifted = lifted_wheel(s.bike, s.draft)
+    if s.draft.drive.field_weakening_a <= 0 or lifted.emf_v <= rating:
         return None
-    fastest, rating = _fastest_kmh(s), s.bike.controller.max_voltage_v
-    emf = _emf_v(s, fastest)
-    if emf <= rating:
-        return None
+    safe = math.floor(lifted.rpm * rating / lifted.emf_v / 10) * 10.0
     return says(
         "emf-over-controller",
-        emf=quantity(emf, "V", ".0f"),
+        emf=quantity(lifted.emf_v, "V", ".0f"),
         rating=quantity(rating, "V"),
-        fastest=quantity(fastest, "km/h", ".0f"),
-        setting=WEAKENING,
+        lifted=quantity(lifted.rpm, "rpm", ".0f"),
+        safe=quantity(safe, "rpm", ".0f"),
+        value=safe,
+        amount=lifted.emf_v,
+    )
+
+
+@rule_over(Axis.LOAD)
+def emf_downhill(s: Situation) -> Warning_ | None:
+    """Rolling down the steepest of the local hills the back-EMF exceeds what the controller bears, weakened or not."""
+    rating, rolls = s.bike.controller.max_voltage_v, rolling_speed_kmh(s.bike, LOCAL_HILL)
+    emf = back_emf_v(s.bike, float(electrical_speed(s.bike, rolls)))
+    if emf <= rating:
+        return None
+    from_kmh = rolls * rating / emf
+    return says(
+        "emf-downhill",
+        strength=Strength.WARN if from_kmh <= EASILY_KMH else Strength.NOTE,
+        from_=quantity(from_kmh, "km/h", ".0f"),
+        rating=quantity(rating, "V"),
+        emf=quantity(emf, "V", ".0f"),
+        rolls=quantity(rolls, "km/h", ".0f"),
         amount=emf,
     )
 

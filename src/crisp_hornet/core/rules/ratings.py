@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-
+from crisp_hornet.core.drive.no_load import no_load_rpm
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.rules.kinds import Situation, Strength, Warning_, rule, says
 from crisp_hornet.documents.bike import Controller
@@ -63,22 +62,25 @@ def battery_over_rating(s: Situation) -> Warning_ | None:
 
 
 @rule
+def regen_phase_over_rating(s: Situation) -> Warning_ | None:
+    """The regen phase current is set above the controller's rating."""
+    return _over_rating(
+        s,
+        "regen-phase-over-rating",
+        "regen.phase_current_a",
+        _rated(s).max_phase_current_a,
+        "controller's phase rating",
+        "A",
+    )
+
+
+@rule
 def rpm_over_motor(s: Situation) -> Warning_ | None:
     """The motor speed is set above what the motor may turn, and the motor can get there: a lifted wheel is enough."""
-    unloaded = _unloaded_rpm(s)
+    unloaded = no_load_rpm(s.bike, s.draft.drive.field_weakening_a)
     if unloaded * REACH_MARGIN <= s.bike.motor.max_rpm:
         return None
     return _over_rating(s, "rpm-over-motor", "drive.motor_rpm", s.bike.motor.max_rpm, "motor's speed limit", "rpm")
-
-
-def _unloaded_rpm(s: Situation) -> float:
-    """At which speed the back-EMF of the weakened magnets meets the full pack: no pack drives the motor beyond."""
-    motor = s.bike.motor
-    flux = motor.flux_linkage_wb - motor.ld_h * s.draft.drive.field_weakening_a
-    if flux <= 0:
-        return math.inf
-    reach_v = full_v(s.bike.battery) * s.bike.controller.modulation_limit / math.sqrt(3)
-    return reach_v / flux / motor.pole_pairs * 60 / (2 * math.pi)
 
 
 @rule

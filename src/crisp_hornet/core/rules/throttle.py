@@ -8,12 +8,21 @@ import numpy as np
 
 from crisp_hornet.core.drive.modes import at_start
 from crisp_hornet.core.rider.throttle import throttle_share
-from crisp_hornet.core.road.vehicle import lift_force_n
-from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
-from crisp_hornet.documents.saying import quantity
+from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over, says
+from crisp_hornet.documents.saying import quantity, say
 
 BRISK_N_PER_KG = 1.2  # force per kg from which a missing ramp is felt as a blow
 SCARY_SHARE = 0.55
+STRONG_SHARE = 0.75  # of what lifts the front wheel, or slips the tyre: from here on a bike is strong
+
+
+def pull_to_lift(s: Situation) -> float:
+    """The greatest pull as a share of what lifts the front wheel or slips the driven tyre, whichever comes first; 0 without a curve."""
+    if s.curve is None:
+        return 0.0
+    holds = min(lift_force_n(s.bike, s.grade), grip_force_n(s.bike, s.grade))
+    return float(np.max(s.curve.wheel_force_n, initial=0.0)) / max(holds, 1e-9)
 
 
 @rule_over(Axis.CHARGE, Axis.LOAD, Axis.SLOPE)
@@ -65,10 +74,12 @@ def throttle_without_ramp(s: Situation) -> Warning_ | None:
     if s.curve is None or not s.draft.holds("throttle.ramp_s") or throttle.ramp_s >= 0.1:
         return None
     pull = float(np.max(s.curve.wheel_force_n, initial=0.0)) / s.bike.mass_kg
-    if pull < BRISK_N_PER_KG:
-        return None
     return says(
-        "throttle-without-ramp", ramp=quantity(throttle.ramp_s, "s"), pull=quantity(pull, "N", ".1f"), value=0.3
+        "throttle-without-ramp",
+        strength=Strength.NOTE if pull < BRISK_N_PER_KG else Strength.WARN,
+        ramp=quantity(throttle.ramp_s, "s"),
+        pull=quantity(pull, "N", ".1f"),
+        value=0.3,
     )
 
 
@@ -80,12 +91,25 @@ def throttle_lets_go_late(s: Situation) -> Warning_ | None:
     return says("throttle-lets-go-late", release=quantity(s.draft.throttle.release_s, "s"), value=0.2)
 
 
-@rule
+@rule_over(Axis.CHARGE, Axis.LOAD)
 def throttle_strong_at_once(s: Situation) -> Warning_ | None:
-    """A quarter of the twist already gives most."""
-    if not s.draft.holds("throttle.share_25") or s.draft.throttle.share_25 < SCARY_SHARE:
+    """A quarter of the twist already gives most: a warning where the bike is strong."""
+    share = s.draft.throttle.share_25
+    if not s.draft.holds("throttle.share_25") or share < SCARY_SHARE:
         return None
-    return says("throttle-strong-at-once", share_25=quantity(100 * s.draft.throttle.share_25, "%", ".0f"), value=0.25)
+    strong = share * pull_to_lift(s)
+    return says(
+        "throttle-strong-at-once",
+        strength=Strength.WARN if strong >= STRONG_SHARE else Strength.NOTE,
+        share_25=quantity(100 * share, "%", ".0f"),
+        lifts=say(
+            " That is {strong} of what lifts the wheel or slips the tyre.", strong=quantity(100 * strong, "%", ".0f")
+        )
+        if s.curve is not None
+        else "",
+        value=0.25,
+        amount=strong,
+    )
 
 
 @rule
@@ -117,12 +141,18 @@ def walks_too_fast(s: Situation) -> Warning_ | None:
     )
 
 
-@rule
+@rule_over(Axis.CHARGE, Axis.LOAD)
 def throttle_at_level_zero(s: Situation) -> Warning_ | None:
-    """The throttle works from standstill while the display says the assist is off."""
+    """The throttle works from standstill while the display says the assist is off: a warning where the bike is strong."""
     throttle = s.draft.throttle
     if not (s.draft.holds("throttle.at_level_zero") and throttle.at_level_zero and throttle.start == "standstill"):
         return None
-    if s.curve is None or float(np.max(s.curve.wheel_force_n, initial=0.0)) < 2 * s.bike.mass_kg:
+    strong = pull_to_lift(s)
+    if strong <= 0:
         return None
-    return says("throttle-at-level-zero", value=0.0)
+    return says(
+        "throttle-at-level-zero",
+        strength=Strength.WARN if strong >= STRONG_SHARE else Strength.NOTE,
+        value=0.0,
+        amount=strong,
+    )
