@@ -11,6 +11,7 @@ from scipy.optimize import brentq
 
 from crisp_hornet.core.drive.inverse import REGEN_BATTERY, REGEN_PHASE, regen_setting_for_force
 from crisp_hornet.core.drive.modes import at_start, in_mode, mode_of
+from crisp_hornet.core.drive.no_load import lifted_wheel
 from crisp_hornet.core.drive.pull import Conditions, pull_curve, regen_curve
 from crisp_hornet.core.heat import guarding
 from crisp_hornet.core.heat.weakening import weakening_gain
@@ -19,7 +20,7 @@ from crisp_hornet.core.rider.assist import Motive, family, human_watts, level_ri
 from crisp_hornet.core.rider.stroke import UNEVEN, pedal_stroke
 from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, hill_start_back_m, throttle_share, twist_launch
 from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
-from crisp_hornet.core.tunes.step_plan import STEP, step_plan
+from crisp_hornet.core.tunes.step_plan import STAND_FIRST, STEP, step_plan
 from crisp_hornet.documents.assist import Assist, Level
 from crisp_hornet.documents.mode import Mode
 from crisp_hornet.documents.throttle import Throttle
@@ -341,6 +342,19 @@ def test_steps_go_up_evenly_and_end_at_the_goal(phase, goal_phase, battery, goal
             if len(steps) < 6:
                 assert max(np.diff(row)) <= STEP * end + 0.11
     assert step_plan(goal, goal) == []
+
+
+def test_a_wheel_is_only_let_run_on_the_stand_where_its_back_emf_stays_under_the_rating():
+    """28 mWb·1.0275 cold, 23 pole pairs: 90 V are reached at 758 rpm, whatever made the motor turn so fast."""
+    bike, now = a_bike(motor__flux_linkage_wb=0.028), a_tune(drive__motor_rpm=500)
+    for weakening, rpm, safe in ((0, 900, True), (60, 700, True), (60, 900, False)):
+        goal = a_tune(drive__field_weakening_a=weakening, drive__motor_rpm=rpm)
+        assert (STAND_FIRST in step_plan(now, goal, bike)[-1].checks) is safe
+        by_hand = math.sqrt(3) * 23 * 2 * math.pi / 60 * 0.028 * (1 + 0.0011 * 25)
+        unloaded = 67.2 * 0.95 / math.sqrt(3) / (0.028 - 1.4e-4 * weakening) / 23 * 60 / 2 / math.pi
+        lifted = lifted_wheel(bike, goal)
+        assert lifted.rpm == pytest.approx(min(rpm, unloaded)) and lifted.emf_v == pytest.approx(by_hand * lifted.rpm)
+    assert any("Not on the stand" in one for one in step_plan(now, goal, bike)[-1].checks)
 
 
 def test_weakening_says_what_it_brings_costs_and_where_it_ends():

@@ -12,7 +12,7 @@ from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve, rege
 from crisp_hornet.core.drive.uncertainty import Band, pull_band
 from crisp_hornet.core.heat.endurance import seconds_of_full_pull
 from crisp_hornet.core.pack.cells import full_v
-from crisp_hornet.core.road.consequences import Consequence, on_the_road
+from crisp_hornet.core.road.consequences import Consequence, Headlines, on_the_road
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
@@ -30,6 +30,7 @@ class Prediction:
 
     curve: PullCurve
     consequences: list[Consequence]
+    headlines: Headlines
     full_pull_s: Array = field(default_factory=lambda: np.zeros(0))
     regen: PullCurve | None = None
 
@@ -50,7 +51,8 @@ def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Pr
     curve = pull_curve(bike, tune, speeds, conditions)
     seconds = seconds_of_full_pull(curve, tune, HEAT_EVERY)
     regen = regen_curve(bike, tune, speeds[::REGEN_EVERY], conditions) if tune.regen.phase_current_a else None
-    return Prediction(curve, on_the_road(curve, conditions, seconds, HEAT_EVERY), full_pull_s=seconds, regen=regen)
+    figures = on_the_road(curve, conditions, seconds, HEAT_EVERY)
+    return Prediction(curve, figures, Headlines.of(bike, tune, curve), full_pull_s=seconds, regen=regen)
 
 
 def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Band:

@@ -8,9 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.motor import wheel_radius_m
+from crisp_hornet.core.drive.no_load import lifted_wheel
 from crisp_hornet.core.drive.pull import Conditions, PullCurve
 from crisp_hornet.core.road.performance import front_wheel_keeps, launch_time_s, steady_ride, steady_speed_kmh
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import Quantity, quantity, say
+from crisp_hornet.documents.tune import Tune
 
 HILL = 0.12
 
@@ -69,3 +73,58 @@ def on_the_road(curve: PullCurve, conditions: Conditions, full_pull_s: Array, ev
         ),
         Consequence(say("{at}, flat", at=quantity(30, "km/h", ".0f")), cruise.wh_per_km, "Wh/km", 1, "too weak"),
     ]
+
+
+@dataclass(frozen=True)
+class Headlines:
+    """The greatest figures of a tune: power (W) from the pack and at the road, torque (N·m) at wheel and motor shaft, and the back-EMF (V,
+    peak, line to line) of a full pack with the wheel lifted, beside what the controller bears."""
+
+    pack_w: float
+    road_w: float
+    wheel_nm: float
+    motor_nm: float
+    back_emf_v: float
+    rating_v: float
+
+    @classmethod
+    def of(cls, bike: Bike, tune: Tune, curve: PullCurve) -> Headlines:
+        """Of a tune and its full-throttle curve."""
+        return cls(
+            float(np.max(curve.battery_w, initial=0.0)),
+            float(np.max(curve.wheel_w, initial=0.0)),
+            float(np.max(curve.wheel_force_n, initial=0.0)) * wheel_radius_m(bike),
+            float(np.max(curve.shaft_torque_nm, initial=0.0)),
+            lifted_wheel(bike, tune).emf_v,
+            bike.controller.max_voltage_v,
+        )
+
+    @property
+    def rows(self) -> list[tuple[str, str]]:
+        """Name and figure, one after another."""
+        return [
+            (
+                "from the pack",
+                say("{at}", at=quantity(self.pack_w / 1000, "kW", ".2g" if self.pack_w < 1e4 else ".0f")),
+            ),
+            ("at the road", say("{at}", at=quantity(self.road_w / 1000, "kW", ".2g" if self.road_w < 1e4 else ".0f"))),
+            ("wheel", say("{at}", at=quantity(self.wheel_nm, "N·m", ".0f"))),
+            ("motor", say("{at}", at=quantity(self.motor_nm, "N·m", ".0f"))),
+            (
+                "back-EMF, wheel lifted",
+                say(
+                    "{at} of {most}",
+                    at=quantity(self.back_emf_v, "V", ".0f", bare=True),
+                    most=quantity(self.rating_v, "V"),
+                ),
+            ),
+        ]
+
+    @property
+    def words(self) -> str:
+        """All of them in one line."""
+        told = [say("{name} {figure}", name=name, figure=figure) for name, figure in self.rows]
+        line: str = say("{first}", first=told[0])
+        for one in told[1:]:
+            line = say("{line} · {one}", line=line, one=one)
+        return say("peak {line}", line=line)

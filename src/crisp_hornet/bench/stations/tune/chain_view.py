@@ -185,11 +185,15 @@ class ChainView(QWidget):
     def print_card(self, path: Path) -> None:
         """The card as a PDF, to be ticked by hand beside the display."""
         name, day = self._desk.bike.name if self._desk.bike else "", datetime.now().astimezone()
-        card = {"name": name, "day": f"{day:%d %B %Y}", "lines": self.card_lines()}
+        card = {"name": name, "day": f"{day:%d %B %Y}", "lines": self.card_lines(), "headlines": self._headlines()}
         page = QTextDocument()
         page.setHtml(rendered("tune/key_in_card.html", self._desk.units, **card))
         writer = QPdfWriter(str(path))
         page.print(writer)
+
+    def _headlines(self) -> str:
+        drafted = self._desk.draft.prediction
+        return drafted.headlines.words if drafted is not None else ""
 
     def _ask_file(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Print the settings to enter by hand", "card.pdf", "PDF (*.pdf)")

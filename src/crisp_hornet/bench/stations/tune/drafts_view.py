@@ -119,14 +119,14 @@ class DraftsView(TuneView):
                 label("What is on the controller is not known yet: hook up first.", "quiet", wrap=True)
             )
             return
-        steps = step_plan(now, draft)
+        steps = step_plan(now, draft, self.desk.bike)
         if not steps:
             self._plan.addWidget(label("The draft is what is on the controller.", "quiet", wrap=True))
         before = now
         for at, step in enumerate(steps, start=1):
             words = self._told(step.tune, before.differing(step.tune)) or "the rest"
             lines = [label(f"{at}. {words}", wrap=True)]
-            lines += [label(check, "quiet", wrap=True) for check in step.checks]
+            lines += [label(self.desk.units.text(check), "quiet", wrap=True) for check in step.checks]
             self._plan.addWidget(sheet(*lines, self._act(at, len(steps), step), margin=8, spacing=2))
             before = step.tune
 

@@ -77,7 +77,7 @@ class ModeList(QWidget):
         self.theme = theme
         self.rows: list[ModeRow] = []
         self._lines: list[ModeLine] = []
-        self._head = label("", "quiet")
+        self._head = label("", "quiet", wrap=True)
         self._whole = label("", "quiet", wrap=True)
         rows = QWidget()
         rove(rows)

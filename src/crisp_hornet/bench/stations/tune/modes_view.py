@@ -223,7 +223,7 @@ class ModesView(TuneView):
             found.append((mode, curve))
         self.chart.show_picture(Picture(units.unit("km/h"), "wheel force, N", lines, y_from=0.0))
         head = say(
-            "top speed on the flat, and {low} to {high}",
+            "top speed on the flat, {low} to {high}, peak at the road",
             low=quantity(0, "km/h", bare=True),
             high=quantity(25, "km/h", ".0f"),
         )
@@ -246,7 +246,8 @@ class ModesView(TuneView):
     def _line(self, name: str, mode: Mode | None, curve: PullCurve) -> ModeLine:
         launch = launch_time_s(curve, 25.0)
         top = self.desk.units.text(say("{top}", top=quantity(steady_speed_kmh(curve, 0.0), "km/h", ".0f")))
-        words = f"{launch:.1f} s" if np.isfinite(launch) else "never"
+        peak = say("{peak}", peak=quantity(float(np.max(curve.wheel_w, initial=0.0)) / 1000, "kW", ".1f"))
+        words = f"{launch:.1f} s   {peak}" if np.isfinite(launch) else f"never   {peak}"
         if mode is None:
             return ModeLine(name, top, words, "")
         marks = (("start-up", mode.starts), ("reverse", mode.reverse), ("off-road", mode.off_road))

@@ -78,6 +78,7 @@ class TunePage(Station):
         self.heat_strip = HeatStrip(theme)
         self._views = Pages()
         self.consequences = Consequences(theme)
+        self.headlines = label("", "quiet", wrap=True)
         self.road = RoadView(desk, theme)
         self.chain = ChainView(desk, link, theme)
         self.feel, self.assist = FeelView(desk, link, theme), AssistView(desk, link, theme)
@@ -117,6 +118,7 @@ class TunePage(Station):
         column.addWidget(self._axes)
         column.addWidget(self.chart, 1)
         column.addWidget(self.heat_strip)
+        column.addWidget(self.headlines)
         column.addWidget(self.consequences)
         for view in (pull, self.feel, self.assist, self.guards, self.modes, self.road, self.chain, self.drafts):
             self._views.addWidget(view)
@@ -283,6 +285,7 @@ class TunePage(Station):
             self.heat_strip.show_seconds(drafted.full_pull_s, drafted.curve.wheel_force_n[::HEAT_EVERY] > 0)
         now_figures = now_predicted.consequences if now_predicted else []
         self.consequences.show_figures(drafted.consequences if drafted else [], now_figures, desk.units)
+        self.headlines.setText(desk.units.text(drafted.headlines.words) if drafted else "")
         self.also.refresh()
         self.also.show_on(self.chart)
         self.gain = None

@@ -36,6 +36,7 @@ class Told:
 
     title: str
     about: str
+    headlines: str
     bike: Bike
     verdict: Verdict
     lines: Sequence[PeakLine]
@@ -61,6 +62,7 @@ def page(told: Told) -> str:
         told.units,
         title=f"{told.bike.name}: {told.title}",
         about=told.about,
+        headlines=told.headlines,
         charts=[(words, _picture(chart)) for words, chart in told.charts],
         reached=told.lines,
         learned=list(_learned(told)),

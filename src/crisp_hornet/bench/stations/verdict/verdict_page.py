@@ -366,6 +366,7 @@ class VerdictPage(Station):
             Told(
                 self._title.text(),
                 self._about.text(),
+                self._prediction.headlines.words if self._prediction else "",
                 self.desk.bike,
                 self.verdict,
                 self.table.lines,
