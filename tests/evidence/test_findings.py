@@ -1,23 +1,29 @@
 """Each kind of finding fires on a planted cause and is silent on the sound ride."""
 
+import sys
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, seed, settings
+from hypothesis import strategies as st
 
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.evidence import judging
 from crisp_hornet.core.evidence.findings.kinds import KINDS
+from crisp_hornet.core.evidence.findings.suggestion import lowered, raised
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.road.vehicle import effective_mass_kg
+from crisp_hornet.documents.tune import SETTINGS
 from tests.bikes import a_bike, a_tune
 from tests.evidence.rides import Truth, a_round, coast_downs
 from tests.evidence.test_motor_seen import SLOW, WEAKENED, weakened_ride
 from tests.said import holds
 
 SAID = Path(__file__).parent / "said_by_findings.json"
-BIKE = a_bike()
+BIKE = a_bike(battery__bms_trip_v=44.8, battery__bms_charge_a=15)
 TUNE = a_tune(
     drive__battery_current_a=32, drive__phase_current_a=90, drive__field_weakening_a=0, regen__battery_current_a=8
 )
@@ -148,7 +154,8 @@ PLANTED = {
         whole(a_round(as_told(r_fast=0.7 * BIKE.battery.resistance_ohm), np.random.default_rng(2), minutes=8))
     ),
     "trip-near": lambda s: ids(
-        changed(s, pack_v=lambda v: between(v, s.time_s, 60, 64, BIKE.battery.bms_trip_v + 0.7))
+        changed(s, pack_v=lambda v: between(v, s.time_s, 60, 64, BIKE.battery.bms_trip_v + 0.7)),
+        tune=TUNE.with_settings({"battery_guard.fade_end_v": 45.0, "battery_guard.fade_start_v": 46.0}),
     ),
     "sag-when-low": lambda s: ids(
         whole(a_round(as_told(r_fast=5 * BIKE.battery.resistance_ohm), np.random.default_rng(2), minutes=8)),
@@ -187,7 +194,10 @@ PLANTED = {
         )
     ),
     "drives-unasked": lambda s: ids(unasked(s)),
-    "overspeed": lambda s: ids(changed(s, motor_rpm=lambda v: between(v, s.time_s, 60, 63, 1.2 * BIKE.motor.max_rpm))),
+    "overspeed": lambda s: ids(
+        changed(s, motor_rpm=lambda v: between(v, s.time_s, 60, 63, 1.2 * BIKE.motor.max_rpm)),
+        tune=TUNE.with_setting("drive.motor_rpm", 1000.0),
+    ),
     "fault-stood": lambda s: ids(changed(s, fault=lambda v: between(v, s.time_s, 60, 63, 12.0))),
     "throttle-at-rest": lambda s: ids(changed(s, throttle=lambda v: np.maximum(v, 0.08))),
     "levels-alike": lambda s: ids(two_levels(2.0, 2.05)),
@@ -239,6 +249,53 @@ def test_less_phase_current_is_suggested_where_it_was_the_limit_of_the_minute(so
     assert (cooler.suggest.path, cooler.suggest.value) == ("drive.phase_current_a", np.floor(0.9 * most))
     assert "phase current limit set" in cooler.reason
     assert ids(warmed(0.8 * most))["fade-soon"].suggest is None
+
+
+WAY = {  # what each finding may ask for: more of a setting, or less
+    "trip-near": +1, "sag-when-low": -1, "regen-over-charge": -1, "over-full": -1, "fade-soon": -1, "battery_a-reached": +1,
+    "phase_a-reached": +1, "weakening-unused": -1, "weakening-poor": -1, "overspeed": -1, "throttle-at-rest": +1, "assist-late": -1,
+    "pulls-away-hard": +1,
+}  # fmt: skip
+
+
+@seed(5)
+@settings(max_examples=80, deadline=None, database=None)
+@given(st.sampled_from(sorted(SETTINGS)), st.floats(0, 200), st.floats(0, 200))
+def test_a_suggestion_goes_the_way_it_says_or_is_none(path, now, value):
+    try:
+        tune = TUNE.with_setting(path, now)
+    except ValueError:
+        return
+    up, down, held = raised(tune, path, value, "x"), lowered(tune, path, value, "x"), tune.setting(path)
+    assert (up is not None) == (value > held) and (down is not None) == (value < held)
+
+
+@pytest.mark.parametrize("name", [one for one in PLANTED if one in WAY])
+def test_no_finding_points_the_wrong_way_whatever_is_set(sound, monkeypatch, name):
+    """Each planted cause again, its setting far beyond what would have been suggested."""
+    change = PLANTED[name](sound)[name].suggest
+    if change is None or change.bike:
+        return
+    far = max(change.value, 1e-3) * 3 if WAY[name] > 0 else change.value / 3
+    seen = []
+    real = judging.judge
+
+    def otherwise(ride, bike, tune, *more):
+        for value in (far, change.value * (1 - 0.2 * WAY[name])):
+            try:
+                set_so = tune.with_setting(change.path, float(value))
+            except ValueError:
+                continue
+            for one in real(ride, bike, set_so, *more)[1]:
+                if one.suggest is not None and not one.suggest.bike:
+                    instead = one.id == "trip-near" and one.suggest.path == "drive.battery_current_a"
+                    step = one.suggest.value - (set_so.setting(one.suggest.path) or 0.0)
+                    seen.append((one.id, step * WAY[one.id] * (-1 if instead else 1)))
+        return real(ride, bike, tune, *more)
+
+    monkeypatch.setattr(sys.modules[__name__], "judge", otherwise)
+    PLANTED[name](sound)
+    assert all(right > 0 for _, right in seen), seen
 
 
 def test_the_sound_ride_says_nothing_but_what_is_sound(sound):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.findings.suggestion import lowered, raised
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
 from crisp_hornet.documents.saying import quantity
 
@@ -62,8 +62,8 @@ def overspeed(e: Evidence) -> Finding | None:
         stretch=quantity(_most(e, "motor_rpm", stretch), "rpm", ".0f"),
         most=quantity(most),
         span=stretch,
-        suggest=Suggestion(
-            "drive.motor_rpm", min(e.tune.drive.motor_rpm, most), "no drive beyond what the motor may turn"
+        suggest=lowered(
+            e.tune, "drive.motor_rpm", min(e.tune.drive.motor_rpm, most), "no drive beyond what the motor may turn"
         ),
     )
 
@@ -97,5 +97,5 @@ def throttle_at_rest(e: Evidence) -> Finding | None:
     return tells(
         "throttle-at-rest",
         reads=quantity(100 * reads, "%", ".0f"),
-        suggest=Suggestion("throttle.dead_band", wider, "the rest counts as closed"),
+        suggest=raised(e.tune, "throttle.dead_band", wider, "the rest counts as closed"),
     )

@@ -6,7 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, beside, differs, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion, learn
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion, learn, lowered
 from crisp_hornet.core.evidence.peaks import REACHED
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
 from crisp_hornet.documents.saying import quantity, say
@@ -86,7 +86,8 @@ def _cooler(e: Evidence, first: int, last: int) -> Suggestion | None:
     most = e.tune.drive.phase_current_a
     if np.sum(e.channel("phase_a")[first:last] >= REACHED * most) < OFTEN * (last - first):
         return None
-    return Suggestion(
+    return lowered(
+        e.tune,
         "drive.phase_current_a",
         float(np.floor(0.9 * most)),
         "a tenth less current makes a fifth less heat in the winding",

@@ -7,7 +7,7 @@ import numpy as np
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.evidence.estimate import Estimate
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion, lowered, raised
 from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
 from crisp_hornet.documents.saying import quantity, say
@@ -87,8 +87,8 @@ def _next_step(e: Evidence, path: str) -> Suggestion | None:
     step = float(round(STEP * (now or 0.0)))
     if any(near) or now is None or effective.owner != "tune" or step > min(one for one in parts if one is not None):
         return None
-    return Suggestion(
-        path, step, "a tenth more is the next step, if more pull is wanted; heat and sag had room on this ride"
+    return raised(
+        e.tune, path, step, "a tenth more is the next step, if more pull is wanted; heat and sag had room on this ride"
     )
 
 
@@ -189,7 +189,10 @@ def weakening_unused(e: Evidence) -> Finding | None:
         "weakening-unused",
         set=quantity(set_a, "A"),
         most=quantity(max(most, 0), "A", ".1f"),
-        suggest=Suggestion(
-            "drive.field_weakening_a", 0.0, "no change on a ride like this, and no braking should weakening fail"
+        suggest=lowered(
+            e.tune,
+            "drive.field_weakening_a",
+            0.0,
+            "no change on a ride like this, and no braking should weakening fail",
         ),
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, apart, beside, differs, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion, learn
+from crisp_hornet.core.evidence.findings.suggestion import learn, lowered
 from crisp_hornet.documents.saying import quantity, say
 
 FLUX_OFF, OHM_OFF, EFFICIENCY_OFF = 0.04, 0.15, 0.06
@@ -95,8 +95,8 @@ def weakening_gain(e: Evidence) -> Finding | None:
             "weakening-poor",
             reason=reason,
             span=(one.at_s, one.at_s),
-            suggest=Suggestion(
-                "drive.field_weakening_a", 0.0, "the same pull, cooler, and no braking should weakening fail"
+            suggest=lowered(
+                e.tune, "drive.field_weakening_a", 0.0, "the same pull, cooler, and no braking should weakening fail"
             ),
         )
     return tells(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.findings.suggestion import Suggestion, lowered, raised
 from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v, tiredness
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
@@ -92,10 +92,17 @@ def trip_near(e: Evidence) -> Finding | None:
         value=quantity(peak.value, "V", ".1f"),
         trip=quantity(trip, "V"),
         span=(peak.at_s, peak.at_s),
-        suggest=Suggestion(
+        suggest=raised(
+            e.tune,
             "battery_guard.fade_start_v",
             start,
             say("the current is reduced from {start} on, before the BMS cuts off", start=quantity(start, "V")),
+        )
+        or lowered(
+            e.tune,
+            "drive.battery_current_a",
+            float(np.floor(0.9 * e.tune.drive.battery_current_a)),
+            "a tenth less current sags a tenth less",
         ),
     )
 
@@ -117,8 +124,8 @@ def sag_when_low(e: Evidence) -> Finding | None:
         loaded=quantity(loaded, "V", ".1f"),
         bms_trip=quantity(battery.bms_trip_v, "V"),
         value=_milliohm(seen.value),
-        suggest=Suggestion(
-            "drive.battery_current_a", max(most, 1.0), "stays 1 V above the BMS cutoff down to a quarter charge"
+        suggest=lowered(
+            e.tune, "drive.battery_current_a", max(most, 1.0), "stays 1 V above the BMS cutoff down to a quarter charge"
         ),
     )
 
@@ -153,7 +160,8 @@ def regen_over_charge(e: Evidence) -> Finding | None:
         allowed=quantity(allowed, "A"),
         where=quantity(where.sum() * 0.2, "s", ".0f"),
         span=stretch,
-        suggest=Suggestion(
+        suggest=lowered(
+            e.tune,
             "regen.battery_current_a",
             min(e.tune.regen.battery_current_a, allowed),
             say("braking charges with {allowed} at most", allowed=quantity(allowed, "A")),
@@ -175,7 +183,7 @@ def over_full(e: Evidence) -> Finding | None:
         channel=quantity(np.nanmax(e.channel("pack_v")), "V", ".1f"),
         most=quantity(most, "V", ".1f"),
         span=stretch,
-        suggest=Suggestion("regen.fade_end_v", float(f"{most:.1f}"), "no braking current into a full pack"),
+        suggest=lowered(e.tune, "regen.fade_end_v", float(f"{most:.1f}"), "no braking current into a full pack"),
     )
 
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
-from crisp_hornet.core.evidence.findings.suggestion import Suggestion
+from crisp_hornet.core.evidence.findings.suggestion import lowered, raised
 from crisp_hornet.core.ride.even import STEP_S
 from crisp_hornet.documents.saying import quantity
 
@@ -45,7 +45,7 @@ def assist_late(e: Evidence) -> Finding | None:
         value=quantity(one.delay_s.value, "s", ".1f"),
         low=quantity(one.delay_s.low, "s", ".1f", bare=True),
         high=quantity(one.delay_s.high, "s", ".1f"),
-        suggest=Suggestion("assist.start_deg", float(sooner), "the help begins after less of a turn"),
+        suggest=lowered(e.tune, "assist.start_deg", float(sooner), "the help begins after less of a turn"),
     )
 
 
@@ -65,7 +65,7 @@ def pulls_away_hard(e: Evidence) -> Finding | None:
         low=quantity(one.peak_mps2.low, "m/s²", ".1f", bare=True),
         high=quantity(one.peak_mps2.high, "m/s²", ".1f"),
         value_2=quantity(one.most_jerk_mps3.value, "", ".0f"),
-        suggest=Suggestion("assist.ramp_s", longer, "the same help, let in more slowly"),
+        suggest=raised(e.tune, "assist.ramp_s", longer, "the same help, let in more slowly"),
     )
 
 

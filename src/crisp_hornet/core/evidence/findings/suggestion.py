@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.documents.saying import say
+from crisp_hornet.documents.tune import Tune
 
 
 @dataclass(frozen=True)
@@ -17,6 +18,18 @@ class Suggestion:
     value: float
     effect: str
     bike: bool = False
+
+
+def raised(tune: Tune, path: str, value: float, effect: str) -> Suggestion | None:
+    """Raise a setting of the tune to a value; nothing where it stands there or higher already."""
+    now = tune.setting(path)
+    return Suggestion(path, value, effect) if now is not None and value > now else None
+
+
+def lowered(tune: Tune, path: str, value: float, effect: str) -> Suggestion | None:
+    """Lower a setting of the tune to a value; nothing where it stands there or lower already. What has no limit gets one."""
+    now = tune.setting(path)
+    return Suggestion(path, value, effect) if now is None or value < now else None
 
 
 def learn(path: str, value: float, effect: str, digits: int = 4) -> Suggestion:
