@@ -302,7 +302,7 @@ def test_a_warning_leads_to_its_page(qtbot, demo_window, tune):
     desk = demo_window.desk
     for level in range(1, 6):
         desk.draft.change(f"assist.levels.{level}.multiplier", 14.0 + level)
-    qtbot.waitUntil(lambda: "Level 1 pulls away" in texts(demo_window.watch_list))
+    qtbot.waitUntil(lambda: demo_window.settled and "Level 1 pulls away" in texts(demo_window.watch_list))
     click(qtbot, find(demo_window, "Show the setting: lowest-level-strong"))
     assert tune.page == PAGES.index("Assist") and tune.assist.levels.hasFocus()
     assert tune.assist.levels.chosen == "assist.levels.1.multiplier"

@@ -140,3 +140,21 @@ def best_force(bike, tune, rested_v, winding_c, v_kmh, first=161, fine=25, level
         if not places:
             break
     return best
+
+
+def least_loss(bike, rested_v, winding_c, v_kmh, torque_nm, points=40001):
+    """The least current amplitude that makes an electromagnetic torque at a speed within the voltage, by trying every id below that of
+    most torque per ampere; None where none does. For iron that does not saturate."""
+    m, radius = bike.motor, bike.drivetrain.wheel_circumference_m / (2 * math.pi)
+    omega = m.pole_pairs * v_kmh / 3.6 / radius * bike.drivetrain.ratio
+    i_d = np.linspace(-6 * m.flux_linkage_wb / m.ld_h, 0.0, points)
+    i_q = torque_nm / (1.5 * m.pole_pairs * (m.flux_linkage_wb + (m.ld_h - m.lq_h) * i_d))
+    r = m.phase_resistance_ohm * (1 + 0.00385 * (winding_c - 25)) + bike.controller.resistance_ohm
+    vd, vq = r * i_d - omega * m.lq_h * i_q, r * i_q + omega * (m.ld_h * i_d + m.flux_linkage_wb)
+    power = 1.5 * (vd * i_d + vq * i_q) + bike.controller.idle_w
+    with np.errstate(invalid="ignore"):
+        pack_v = (rested_v + np.sqrt(rested_v**2 - 4 * power * bike.battery.resistance_ohm)) / 2
+        fits = np.hypot(vd, vq) <= bike.controller.modulation_limit * pack_v / math.sqrt(3)
+    fits &= i_d <= mtpa_id(bike, i_q) + 1e-9
+    current = np.where(fits, np.hypot(i_d, i_q), math.inf)
+    return float(current.min()) if fits.any() else None

@@ -121,6 +121,7 @@ CAUSES = [
     ("throttle-strong-at-once", {}, {"throttle": {"share_25": 0.7, "share_50": 0.8, "share_75": 0.9}}, Strength.NOTE),
     ("throttle-strong-at-once", {"chassis__cg_height_m": 4.5}, {"throttle": {"share_25": 1.0, "share_50": 1.0, "share_75": 1.0}},
      Strength.WARN),
+    ("throttle-limit-idle", {}, {"throttle__speed_kmh": 32.0, "drive__speed_kmh": 25.0}, Strength.NOTE),
     ("full-current-never-asked", {}, {"throttle__maximum": 0.8}, Strength.NOTE),
     ("walks-too-fast", {}, {"throttle__walk_kmh": 8.0}, Strength.WARN),
     ("throttle-at-level-zero", {"chassis__cargo_kg": 0}, {"throttle__at_level_zero": True, "drive__phase_current_a": 170},

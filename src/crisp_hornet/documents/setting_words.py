@@ -36,6 +36,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "throttle.follows_level": ("throttle scales with level", ""),
     "throttle.rolling_back": ("throttle on rollback", ""),
     "throttle.walk_kmh": ("walk assist", "km/h"),
+    "throttle.speed_kmh": ("throttle speed limit", "km/h"),
     "assist.style": ("assist style", ""),
     "assist.handover_rpm": ("blend cadence", "rpm"),
     "assist.development_m": ("metres per crank turn", "m"),

@@ -21,6 +21,7 @@ class Throttle(Part):
     ``ramp_s`` and ``release_s``: seconds from nothing to all, and back. ``start``: works from standstill, only while pedalling, or only
     once rolling faster than ``rolling_kmh``. ``rolling_back``: what it does while the bike rolls backwards: drives at
     once, drives with half the current, or waits until the bike stands. ``walk_kmh``: speed of the walk assist; none without one.
+    ``speed_kmh``: the speed at which the throttle alone ends, over the drive's taper; pedalling goes on to the limits of drive and assist.
     """
 
     share_25: Portion = 0.25
@@ -36,6 +37,7 @@ class Throttle(Part):
     follows_level: bool = False
     rolling_back: Literal["drives", "gently", "waits"] = "drives"
     walk_kmh: NotNegative | None = None
+    speed_kmh: Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=500)] | None = None
 
     @model_validator(mode="after")
     def _never_falls(self) -> Self:

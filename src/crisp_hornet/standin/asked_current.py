@@ -26,6 +26,8 @@ class RiderSettings:
     release_s: float = 1 / 6
     start: int = 0
     rolling_kmh: float = 3.0
+    throttle_ends_kmh: float = math.inf
+    taper_kmh: float = 0.0
     style: int = TORQUE
     handover_rpm: float = 60.0
     development_m: float = 4.5
@@ -50,6 +52,8 @@ class RiderSettings:
             made.dead_band, made.ramp_s = take("throttle.dead_band", 0.0), take("throttle.ramp_s", 0.4)
             made.release_s, made.start = take("throttle.release_s", 0.15), int(take("throttle.start", 0))
             made.rolling_kmh = take("throttle.rolling_kmh", 3.0)
+            made.throttle_ends_kmh = take("throttle.speed_kmh", math.inf)
+            made.taper_kmh = take("drive.speed_taper_kmh", 0.0)
         count = int(take("assist.levels.count", 0))
         made.multipliers = [take(f"assist.levels.{at}.multiplier", 1.0) for at in range(1, count + 1)]
         made.power_shares = [take(f"assist.levels.{at}.power_share", 1.0) for at in range(1, count + 1)]
@@ -85,7 +89,9 @@ class Rider:
             return 0.0
         left = max(0.0, (hands.throttle - c.dead_band) / (1 - c.dead_band)) * (len(c.points) - 1)
         low = min(int(left), len(c.points) - 2)
-        return c.points[low] + (c.points[low + 1] - c.points[low]) * (left - low)
+        left_of_limit = (c.throttle_ends_kmh - speed_mps * 3.6) / max(c.taper_kmh, 0.1)
+        share = c.points[low] + (c.points[low + 1] - c.points[low]) * (left - low)
+        return share * min(max(left_of_limit, 0.0), 1.0)
 
     def _ramp_throttle(self, dt: float, wanted: float, c: RiderSettings) -> None:
         up, down = dt / max(c.ramp_s, 0.02), dt / max(c.release_s, 0.02)

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.no_load import fastest_kmh
 from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve, regen_curve
 from crisp_hornet.core.drive.uncertainty import Band, pull_band
 from crisp_hornet.core.heat.endurance import seconds_of_full_pull
-from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.road.consequences import Consequence, Headlines, on_the_road
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
@@ -19,7 +18,6 @@ from crisp_hornet.documents.units import Units
 
 SPEEDS = 400
 BAND_EVERY = 13  # a band is smooth: some thirty speeds tell it
-WEAKENED = 1.8  # times the no-load speed: hardly a tune weakens further
 REGEN_EVERY = 8
 HEAT_EVERY = 8  # heat is smooth in speed: every eighth speed tells it all
 
@@ -36,14 +34,8 @@ class Prediction:
 
 
 def axis_speeds(bike: Bike) -> Array:
-    """Speeds (km/h, 400) a little beyond what the motor may turn, or weakening could make of a full pack, in the
-    fastest gear. They depend on the bike alone, so that the axis stays put while a tune is dragged."""
-    motor, drivetrain = bike.motor, bike.drivetrain
-    emf_rad = bike.controller.modulation_limit * full_v(bike.battery) / math.sqrt(3) / motor.flux_linkage_wb
-    weakened_rpm = WEAKENED * emf_rad / motor.pole_pairs * 30 / math.pi
-    turns_per_s = min(motor.max_rpm, weakened_rpm) / 60 / min(drivetrain.gears or [drivetrain.ratio])
-    fastest = turns_per_s * drivetrain.wheel_circumference_m * 3.6
-    return np.linspace(0.0, math.ceil(fastest / 5) * 5, SPEEDS)
+    """Speeds (km/h, 400) up to the bike's fastest. They depend on the bike alone, so that the axis stays put while a tune is dragged."""
+    return np.linspace(0.0, fastest_kmh(bike), SPEEDS)
 
 
 def predict(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Prediction:

@@ -15,6 +15,8 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 COLD_C = 0.0
+TOP_KMH = 500.0  # no setting of a speed goes beyond
+WEAKENED = 1.8  # times the no-load speed: hardly a tune weakens further
 
 
 @dataclass(frozen=True)
@@ -51,3 +53,12 @@ def lifted_wheel(bike: Bike, tune: Tune) -> LiftedWheel:
     """How fast the motor turns with the wheel off the ground and a full pack: the lesser of no-load speed and the tune's limit."""
     rpm = min(no_load_rpm(bike, tune.drive.field_weakening_a), tune.drive.motor_rpm)
     return LiftedWheel(rpm, back_emf_v(bike, rpm / 60 * 2 * math.pi * bike.motor.pole_pairs))
+
+
+def fastest_kmh(bike: Bike) -> float:
+    """A round road speed (km/h) a little beyond what the motor may turn, or weakening could make of a full pack, in the fastest gear: where
+    axes and rulers of a bike end. It depends on the bike alone."""
+    drivetrain = bike.drivetrain
+    rpm = min(bike.motor.max_rpm, WEAKENED * no_load_rpm(bike, 0.0))
+    turns_per_s = rpm / 60 / min(drivetrain.gears or [drivetrain.ratio])
+    return min(float(math.ceil(turns_per_s * drivetrain.wheel_circumference_m * 3.6 / 5) * 5), TOP_KMH)

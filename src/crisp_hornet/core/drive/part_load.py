@@ -1,9 +1,14 @@
 """The currents that make a given torque with the least loss: less than full throttle.
 
-At most torque per ampere where the voltage allows it, else with just as much more field weakening as it needs.
+At most torque per ampere where the voltage allows it, else with just as much more field weakening as it needs. Along the curve of one
+torque the loss grows with every ampere of weakening, and the voltage that is short first falls, then rises again: the least that fits is
+the crossing between the curve's place of most torque per ampere and the place where the voltage is shortest least.
 """
 
 from __future__ import annotations
+
+import math
+from collections.abc import Callable
 
 import numpy as np
 
@@ -12,6 +17,12 @@ from crisp_hornet.core.drive.motor import MotorModel
 from crisp_hornet.core.pack.battery import loaded_voltage
 
 BISECTIONS = 50
+SCAN = 33
+NARROWINGS = 40
+GOLDEN = (math.sqrt(5) - 1) / 2
+BEYOND = 2.0  # with reluctance torque the least voltage may lie beyond the current that cancels the magnets
+
+Short = Callable[[Array], Array]
 
 
 def least_loss_currents(
@@ -30,27 +41,46 @@ def least_loss_currents(
     i_q = _mtpa_iq(motor, torque_nm)
     i_d = motor.mtpa_id(i_q)
 
-    def short(d: Array) -> Array:
-        q = _iq_at_id(motor, torque_nm, d)
-        pack_v = loaded_voltage(rested_v, pack_ohm, motor.terminal_power_w(omega, d, q) + idle_w)
-        return motor.voltage_squared(omega, d, q) - (voltage_gain * pack_v) ** 2
+    def short(d: Array, speed: Array, torque: Array) -> Array:
+        q = _iq_at_id(motor, torque, d)
+        pack_v = loaded_voltage(rested_v, pack_ohm, motor.terminal_power_w(speed, d, q) + idle_w)
+        return np.nan_to_num(np.sqrt(motor.voltage_squared(speed, d, q)) - voltage_gain * pack_v, nan=np.inf)
 
-    with np.errstate(invalid="ignore"):
-        needs = ~(short(i_d) <= 0) & (torque_nm != 0)
-        if needs.any():
-            # The voltage needed falls with weakening until the magnet's flux is cancelled in the d axis
-            deepest = np.full_like(i_d, -motor.psi / motor.ld)
-            if motor.saliency_h > 0:  # torque would change its sign there
-                deepest = np.maximum(deepest, -0.95 * motor.psi / motor.saliency_h)
-            low, high = deepest, i_d.copy()
-            hopeless = ~(short(low) <= 0)
-            for _ in range(BISECTIONS):
-                middle = (low + high) / 2
-                fits = short(middle) <= 0
-                low, high = np.where(fits, middle, low), np.where(fits, high, middle)
-            i_d = np.where(needs, np.where(hopeless, np.nan, low), i_d)
-            i_q = np.where(needs, _iq_at_id(motor, torque_nm, i_d), i_q)
+    needs = np.flatnonzero((short(i_d, omega, torque_nm) > 0) & (torque_nm != 0))
+    if needs.size:
+        speed, torque = omega[needs], torque_nm[needs]
+        i_d[needs] = _least_weakening(motor, i_d[needs], lambda d: short(d, speed, torque))
+        i_q[needs] = _iq_at_id(motor, torque, i_d[needs])
     return i_d, i_q
+
+
+def _least_weakening(motor: MotorModel, least: Array, short: Short) -> Array:
+    """The i_d (n,) nearest below ``least`` at which the voltage is not short; NaN where there is none."""
+    low, high = _shortest_least(motor, least, short), least.copy()
+    hopeless = ~(short(low) <= 0)
+    for _ in range(BISECTIONS):
+        middle = (low + high) / 2
+        fits = short(middle) <= 0
+        low, high = np.where(fits, middle, low), np.where(fits, high, middle)
+    return np.where(hopeless, np.nan, low)
+
+
+def _shortest_least(motor: MotorModel, least: Array, short: Short) -> Array:
+    """The i_d (n,) at which the voltage is short by the least: scanned, then narrowed by golden section."""
+    cancelled = -motor.psi / motor.ld
+    deepest = np.full_like(least, cancelled) if motor.surface else BEYOND * (least + cancelled)
+    if np.any(motor.saliency_h > 0):  # torque would change its sign there
+        deepest = np.maximum(deepest, -0.95 * motor.psi / motor.saliency_h)
+    deepest = np.minimum(deepest, least)
+    steps = [deepest + (least - deepest) * share for share in np.linspace(0.0, 1.0, SCAN)]
+    best = np.argmin([short(one) for one in steps], axis=0)
+    rows, all_steps = np.arange(least.size), np.array(steps)
+    low, high = all_steps[np.maximum(best - 1, 0), rows], all_steps[np.minimum(best + 1, SCAN - 1), rows]
+    for _ in range(NARROWINGS):
+        left, right = high - GOLDEN * (high - low), low + GOLDEN * (high - low)
+        lower = short(left) <= short(right)
+        low, high = np.where(lower, low, left), np.where(lower, right, high)
+    return (low + high) / 2
 
 
 def _iq_at_id(motor: MotorModel, torque_nm: Array, i_d: Array) -> Array:

@@ -9,6 +9,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.limits import effective_limits, fade
+from crisp_hornet.core.drive.no_load import fastest_kmh
 from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve, regen_curve
 from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
 from crisp_hornet.core.pack.cells import charge_at, cold_factor, rested_v, usable
@@ -95,7 +96,7 @@ def climb(
     Steps of 10 s; within each the heat is solved exactly (:class:`~crisp_hornet.core.heat.nodes.HeldHeat`) with the current of its start.
     The pull comes from curves drawn at several shares of torque, between which it is taken as linear.
     """
-    speeds = np.linspace(0.0, 60.0, 121)
+    speeds = np.linspace(0.0, fastest_kmh(bike), 121)
     guard = tune.heat_guard
     open_guard = tune.model_copy(
         update={"heat_guard": guard.model_copy(update={"motor_fade_start_c": 1e6, "motor_fade_end_c": 1e6})}

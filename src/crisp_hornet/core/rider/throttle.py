@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.limits import fade
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, lift_force_n, road_load_n
 from crisp_hornet.documents.throttle import TWISTS, Throttle
@@ -75,21 +76,24 @@ def twist_launch(
     seconds: float = 6.0,
     grade: float = 0.0,
     rolling_kmh: float = 0.0,
+    taper_kmh: float = 0.0,
 ) -> TwistLaunch:
     """Twist at once and hold: ``m_eff·v' = min(F, grip) − F_road``, ``F = min(F_full(v), share·F_full(0))``, the share rising
     from 0 at 1/ramp_s. Heun's method. ``rolling_kmh``: the speed at the start, negative when rolling back, where
-    ``rolling_back`` counts (half the current, or none until it stands).
+    ``rolling_back`` counts (half the current, or none until it stands). A speed limit of the throttle's own ends the force over
+    ``taper_kmh``.
     """
     bike, wanted = curve.bike, float(throttle_share(throttle, twist))
     grip, lift, mass = grip_force_n(bike, grade), lift_force_n(bike, grade), effective_mass_kg(bike)
-    full, load, step_kmh = _tables(curve, grade)
+    full, load, ending, step_kmh = _tables(curve, grade, throttle.speed_kmh, taper_kmh)
     back = {"drives": 1.0, "gently": 0.5, "waits": 0.0}[throttle.rolling_back]
     hold = float(road_load_n(bike, 0.0, grade))
 
     def force(kmh: float, share: float) -> float:
         if kmh < 0:
             return min(back * share * full[0], grip)
-        return min(_at(full, kmh / step_kmh), share * full[0], grip)
+        place = kmh / step_kmh
+        return min(_at(full, place), share * full[0], grip) * _at(ending, place)
 
     def gain(kmh: float, share: float) -> float:
         drive = force(kmh, share)
@@ -132,11 +136,14 @@ def hill_start_back_m(curve: PullCurve, throttle: Throttle, grade: float, hesita
     return slope * hesitate_s**2 / 2 + started.rolled_back_m
 
 
-def _tables(curve: PullCurve, grade: float) -> tuple[list[float], list[float], float]:
-    """Full force and road load on even speeds from 0, and their spacing (km/h)."""
+def _tables(
+    curve: PullCurve, grade: float, ends_kmh: float | None, taper_kmh: float
+) -> tuple[list[float], list[float], list[float], float]:
+    """Full force, road load and the share that a limit of the throttle leaves, on even speeds from 0, and their spacing (km/h)."""
     speed = np.linspace(0.0, float(curve.speed_kmh[-1]), 801)
     full = np.interp(speed, curve.speed_kmh, curve.wheel_force_n)
-    return full.tolist(), road_load_n(curve.bike, speed, grade).tolist(), float(speed[1])
+    ending = np.ones_like(speed) if ends_kmh is None else fade(speed, max(ends_kmh - taper_kmh, 0.0), ends_kmh)
+    return full.tolist(), road_load_n(curve.bike, speed, grade).tolist(), ending.tolist(), float(speed[1])
 
 
 def _at(table: list[float], place: float) -> float:

@@ -84,7 +84,9 @@ def throttle_beyond_local(s: Situation) -> Warning_ | None:
             1.0,
         )
     for mode in modes:
-        ends = effective_limits(s.bike, in_mode(s.draft, mode) if mode is not None else s.draft).speed_kmh.value
+        drive = effective_limits(s.bike, in_mode(s.draft, mode) if mode is not None else s.draft).speed_kmh.value
+        given = [one for one in (drive, throttle.speed_kmh) if one is not None]
+        ends = min(given) if given else None
         if rules.throttle_ends_kmh is not None and (ends is None or ends > rules.throttle_ends_kmh + 0.05):
             return Warning_(
                 "local-throttle",
@@ -95,8 +97,10 @@ def throttle_beyond_local(s: Situation) -> Warning_ | None:
                     mode=_where(mode),
                 ),
                 DECIDES,
-                say("A speed limit of {throttle_ends}", throttle_ends=quantity(rules.throttle_ends_kmh, "km/h")),
-                _setting(s, mode, "drive.speed_kmh", "speed_kmh"),
+                say(
+                    "A throttle speed limit of {throttle_ends}", throttle_ends=quantity(rules.throttle_ends_kmh, "km/h")
+                ),
+                "throttle.speed_kmh",
                 rules.throttle_ends_kmh,
             )
     return None

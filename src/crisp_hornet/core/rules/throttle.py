@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.modes import at_start
 from crisp_hornet.core.rider.throttle import throttle_share
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
@@ -156,3 +157,12 @@ def throttle_at_level_zero(s: Situation) -> Warning_ | None:
         value=0.0,
         amount=strong,
     )
+
+
+@rule
+def throttle_limit_idle(s: Situation) -> Warning_ | None:
+    """A speed limit of the throttle above the drive's: it has no effect."""
+    ends, drive = s.draft.throttle.speed_kmh, effective_limits(s.bike, s.draft).speed_kmh.value
+    if ends is None or drive is None or ends <= drive:
+        return None
+    return says("throttle-limit-idle", ends=quantity(ends, "km/h"), drive=quantity(drive, "km/h"), value=drive)

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.drive.no_load import fastest_kmh
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.core.rules import Situation, Warning_
@@ -15,7 +16,7 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 TYPICAL_CHARGE = 0.69  # until somebody says how full the pack is
-SPEEDS_KMH = np.linspace(0.0, 90.0, 181)
+SPEEDS = 181
 
 
 def typical_v(bike: Bike) -> float:
@@ -34,5 +35,7 @@ def watch_list(
     """All open warnings, each at its worst corner, the strongest first; ``controller`` is what runs now, where that is known, and
     ``sensors`` how each did in its newest calibration. Without conditions at the usual charge."""
     conditions = conditions or Conditions(typical_v(bike))
-    curve = pull_curve(bike, tune, SPEEDS_KMH if speeds_kmh is None else speeds_kmh, conditions)
+    curve = pull_curve(
+        bike, tune, np.linspace(0.0, fastest_kmh(bike), SPEEDS) if speeds_kmh is None else speeds_kmh, conditions
+    )
     return worst_of(Situation(bike, tune, curve, controller, sensors or {}), conditions)

@@ -75,7 +75,7 @@ def _on_stand(checks: list[str], bike: Bike | None, tune: Tune) -> list[str]:
     if lifted.emf_v <= SAFE_SHARE * rating:
         return checks
     told = say(
-        "Not on the stand: with the wheel lifted back-EMF would reach {emf} of the {rating} that the controller bears. Top speed on an "
+        "Not on the stand: with the wheel lifted back-EMF would reach {emf} of the {rating} rating of the controller. Top speed on an "
         "empty road, little by little.",
         emf=quantity(lifted.emf_v, "V", ".0f"),
         rating=quantity(rating, "V"),

@@ -21,13 +21,23 @@ from crisp_hornet.core.drive.inverse import (
 from crisp_hornet.core.drive.pull import Conditions, PullCurve
 from crisp_hornet.documents.tune import Tune
 
+THROTTLE_SPEED = "throttle.speed_kmh"
 EDGE_NAMES = {
     PHASE: "phase {:g} A", BATTERY: "battery {:g} A", WEAKENING: "weakening {:g} A", RPM: "{:g} rpm", SPEED: "{:g} km/h",
-    REGEN_PHASE: "regen {:g} A", REGEN_BATTERY: "regen battery {:g} A",
+    THROTTLE_SPEED: "throttle to {:g} km/h", REGEN_PHASE: "regen {:g} A", REGEN_BATTERY: "regen battery {:g} A",
 }  # fmt: skip
-KEYS = {"P": PHASE, "B": BATTERY, "W": WEAKENING, "M": RPM, "S": SPEED, "R": REGEN_PHASE, "C": REGEN_BATTERY}
-SIDEWAYS = (RPM, SPEED)
-GRID = {RPM: 10.0, SPEED: 0.5}
+KEYS = {
+    "T": THROTTLE_SPEED,
+    "P": PHASE,
+    "B": BATTERY,
+    "W": WEAKENING,
+    "M": RPM,
+    "S": SPEED,
+    "R": REGEN_PHASE,
+    "C": REGEN_BATTERY,
+}
+SIDEWAYS = (RPM, SPEED, THROTTLE_SPEED)
+GRID = {RPM: 10.0, SPEED: 0.5, THROTTLE_SPEED: 0.5}
 GRID_A = 0.5
 
 
@@ -80,6 +90,14 @@ def _cap(curve: PullCurve, tune: Tune, setting: str) -> Edge | None:
         return None
     before = kmh - (tune.drive.speed_taper_kmh if setting == SPEED else 0.0) - 0.4
     force = float(np.interp(before, curve.speed_kmh, curve.wheel_force_n)) / 2
+    if setting == THROTTLE_SPEED:  # on the curve: pedalling goes on beyond
+        return Edge(
+            setting,
+            kmh,
+            2 * force,
+            EDGE_NAMES[setting].format(value) + ("" if force > 1 else ", not reached"),
+            force > 1,
+        )
     name = "rpm" if setting == RPM else "speed"
     sets = bool(np.any(curve.limit[curve.speed_kmh <= kmh + 0.5] == name)) and force > 1
     return Edge(setting, kmh, force, EDGE_NAMES[setting].format(value) + ("" if sets else ", not reached"), sets)

@@ -42,7 +42,16 @@ DRAWN = 10  # every tenth step of a launch tells it
 BESIDE_CONTROLLER = "on the controller"
 RULERS = [
     ("", ["throttle.dead_band", "throttle.ramp_s", "throttle.release_s"]),
-    ("WHEN IT WORKS", ["throttle.start", "throttle.rolling_kmh", "throttle.at_level_zero", "throttle.follows_level"]),
+    (
+        "WHEN IT WORKS",
+        [
+            "throttle.start",
+            "throttle.rolling_kmh",
+            "throttle.speed_kmh",
+            "throttle.at_level_zero",
+            "throttle.follows_level",
+        ],
+    ),
     ("SLOWLY", ["throttle.rolling_back", "throttle.walk_kmh"]),
 ]
 
@@ -63,7 +72,7 @@ class FeelView(TuneView):
         self.launch = PlainChart(theme)
         self.speed = PlainChart(theme)
         self.figures = Consequences(theme)
-        self._made: tuple[PullCurve, Throttle, Pair, float] | None = None
+        self._made: tuple[PullCurve, Tune, Pair, float] | None = None
         self._other_curve: tuple[object, PullCurve] | None = None
         self.beside = Chooser("what the draft is laid beside")
         self.beside.setMinimumContentsLength(11)
@@ -134,7 +143,7 @@ class FeelView(TuneView):
             Picture("throttle, %", "phase current, % of limit", lines, y_from=0.0, y_to=112.0, x_to=102.0)
         )
         self.curve.show_handles(_handles(draft, other if truth else None))
-        drafted = _launches(prediction.curve, throttle)
+        drafted = _launches(prediction.curve, draft)
         beside, back_now = self._launch_beside(other, other_curve)
         lift = lift_force_n(prediction.curve.bike)
         self.launch.show_picture(_picture("wheel force, N", "force_n", drafted, beside, truth, lift, names=("", "")))
@@ -149,9 +158,9 @@ class FeelView(TuneView):
         """The launches of what the draft is laid beside: they stay while the draft is dragged."""
         if other is None or curve is None:
             return None, math.nan
-        if self._made is None or self._made[0] is not curve or self._made[1] != other.throttle:
-            launches = _launches(curve, other.throttle)
-            self._made = (curve, other.throttle, launches, hill_start_back_m(curve, other.throttle, HILL))
+        if self._made is None or self._made[0] is not curve or self._made[1] != other:
+            launches = _launches(curve, other)
+            self._made = (curve, other, launches, hill_start_back_m(curve, other.throttle, HILL))
         return self._made[2], self._made[3]
 
     def meaning(self) -> tuple[str, str] | None:
@@ -178,7 +187,12 @@ class FeelView(TuneView):
             if throttle.walk_kmh
             else ""
         )
-        return "IN THE HAND", f"{start}, {zero}; {level}. {back}{walk}"
+        ends = (
+            say(" It ends at {ends}; pedalling goes on beyond.", ends=quantity(throttle.speed_kmh, "km/h"))
+            if throttle.speed_kmh is not None
+            else ""
+        )
+        return "IN THE HAND", f"{start}, {zero}; {level}.{ends} {back}{walk}"
 
 
 def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
@@ -195,8 +209,10 @@ def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
     return made
 
 
-def _launches(curve: PullCurve, throttle: Throttle) -> Pair:
-    return twist_launch(curve, throttle, 1.0, SECONDS), twist_launch(curve, throttle, HALF, SECONDS)
+def _launches(curve: PullCurve, tune: Tune) -> Pair:
+    throttle, taper = tune.throttle, tune.drive.speed_taper_kmh
+    full, half = (twist_launch(curve, throttle, twist, SECONDS, taper_kmh=taper) for twist in (1.0, HALF))
+    return full, half
 
 
 def _picture(

@@ -7,6 +7,7 @@ from PyQt6.QtCore import pyqtSignal
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
+from crisp_hornet.bench.stations.tune.scales import speed_end
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -83,7 +84,7 @@ class ModesColumn(RulerColumn):
             "phase_current_a": ("Phase current", "A", draft.drive.phase_current_a * 1.1 + 5, 1, 0.5),
             "battery_current_a": ("Battery current", "A", draft.drive.battery_current_a * 1.1 + 5, 1, 0.5),
             "power_w": ("Power limit", "W", bike.controller.max_battery_current_a * bike.battery.series * 4.2, 50, 10),
-            "speed_kmh": ("Speed limit", "km/h", 80, 1, 0.5),
+            "speed_kmh": ("Speed limit", "km/h", speed_end(bike), 1, 0.5),
             "field_weakening_a": ("Field weakening", "A", draft.drive.field_weakening_a * 1.1 + 5, 1, 0.5),
             "throttle_maximum": ("Max throttle current", "%", 1, 5, 1),
             "highest_level": ("Highest level", "", len(draft.assist.levels), 1, 1),

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
 from crisp_hornet.core.drive.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
+from crisp_hornet.core.drive.no_load import fastest_kmh
 from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.setting_words import WORDS
@@ -20,12 +21,17 @@ _PLAIN: dict[str, tuple[float, float, float, float]] = {
     "throttle.release_s": (0, 2, 0.1, 0.02), "throttle.rolling_kmh": (0.5, 15, 1, 0.5), "throttle.walk_kmh": (0, 8, 1, 0.5),
     "assist.handover_rpm": (20, 120, 5, 1), "assist.development_m": (1.5, 9, 0.5, 0.1), "assist.start_nm": (0, 40, 1, 0.5),
     "assist.start_deg": (0, 360, 15, 5), "assist.smoothing_deg": (0, 360, 15, 5), "assist.ramp_s": (0, 2, 0.1, 0.02),
-    "assist.hold_s": (0, 2, 0.1, 0.02), "assist.stop_s": (0, 2, 0.1, 0.02), "assist.speed_kmh": (5, 60, 1, 0.5),
+    "assist.hold_s": (0, 2, 0.1, 0.02), "assist.stop_s": (0, 2, 0.1, 0.02),
     "assist.levels.count": (2, 12, 1, 1), "heat_guard.motor_fade_start_c": (40, 180, 5, 1), "heat_guard.motor_fade_end_c": (40, 180, 5, 1),
     "heat_guard.controller_fade_start_c": (40, 120, 5, 1), "heat_guard.controller_fade_end_c": (40, 120, 5, 1),
 }  # fmt: skip
 POWER = "drive.power_w"
-_NONE = {"throttle.walk_kmh": "none", "assist.speed_kmh": "as the drive", "drive.speed_kmh": "no limit"}
+_NONE = {
+    "throttle.walk_kmh": "none",
+    "throttle.speed_kmh": "as the drive",
+    "assist.speed_kmh": "as the drive",
+    "drive.speed_kmh": "no limit",
+}
 
 
 def scale_of(path: str, bike: Bike, tune: Tune | None, units: Units) -> Scale:
@@ -57,6 +63,11 @@ def _capital(name: str) -> str:
     return name[:1].upper() + name[1:]
 
 
+def speed_end(bike: Bike) -> float:
+    """The end (km/h) of a ruler of speeds: a little beyond what the motor may turn, or weakening could make of a full pack."""
+    return max(40.0, fastest_kmh(bike))
+
+
 def _pack(bike: Bike) -> tuple[float, float, float, float]:
     battery = bike.battery
     return (
@@ -71,7 +82,7 @@ _OF_BIKE: dict[str, Callable[[Bike], tuple[float, float, float, float]]] = {
     **{f"{guard}.fade_{end}_v": _pack for guard in ("battery_guard", "regen") for end in ("start", "end")},
     "regen.phase_current_a": lambda bike: (0, round(0.6 * bike.controller.max_phase_current_a, -1), 1, 0.5),
     "regen.battery_current_a": lambda bike: (0, max(10.0, round(1.5 * bike.battery.bms_charge_a)), 1, 0.5),
-    "drive.speed_kmh": lambda bike: (5, 90, 1, 0.5),
+    **{f"{part}.speed_kmh": lambda bike: (5, speed_end(bike), 1, 0.5) for part in ("drive", "assist", "throttle")},
     "drive.speed_taper_kmh": lambda bike: (0, 15, 1, 0.5),
 }
 
@@ -93,9 +104,11 @@ def _stops(path: str, bike: Bike, tune: Tune | None) -> list[Stop]:
     if local is not None:
         if path == "throttle.walk_kmh" and local.walk_kmh:
             found.append(Stop(local.walk_kmh, "local"))
+        if path == "throttle.speed_kmh" and local.throttle_ends_kmh:
+            found.append(Stop(local.throttle_ends_kmh, "local"))
         if path in ("assist.speed_kmh", "drive.speed_kmh") and local.assist_ends_kmh:
             found.append(Stop(local.assist_ends_kmh, "local"))
-    if path == "assist.speed_kmh" and tune is not None and tune.drive.speed_kmh:
+    if path in ("assist.speed_kmh", "throttle.speed_kmh") and tune is not None and tune.drive.speed_kmh:
         found.append(Stop(tune.drive.speed_kmh, "drive speed limit"))
     return found
 

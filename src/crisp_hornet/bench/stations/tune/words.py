@@ -35,7 +35,13 @@ def reading(drafted: Prediction | None, now: Prediction | None, tune: Tune | Non
     text = f"Drafted <b>{force:.0f} N</b>"
     if now is not None and now.curve is not None:
         text += f", on the controller {float(now.curve.wheel_force_n[index]):.0f} N"
-    return head, f"{text}. {_why(curve, tune, index)} {_grade(curve, index)}".strip()
+    ends = tune.throttle.speed_kmh
+    alone = ""
+    if ends is not None and kmh > ends:
+        alone = say(" The throttle ends at {ends}: beyond it only pedalling drives.", ends=quantity(ends, "km/h"))
+    return head, say(
+        "{told}{alone}", told=f"{text}. {_why(curve, tune, index)} {_grade(curve, index)}".strip(), alone=alone
+    )
 
 
 def _why(curve: PullCurve, tune: Tune, index: int) -> str:
