@@ -4,7 +4,6 @@ import math
 import random
 
 import numpy as np
-import pytest
 
 from crisp_hornet.core.drive.motor import MotorModel, electrical_speed
 from crisp_hornet.core.drive.part_load import least_loss_currents
