@@ -89,6 +89,7 @@ CAUSES = [
         {"regen__battery_current_a": 40, "regen__phase_current_a": 40},
         Strength.WARN,
     ),
+    ("regen-freewheel", {"drivetrain__freewheel": True}, {}, Strength.NOTE),
     ("regen-half-set", {}, {"regen__battery_current_a": 0, "regen__phase_current_a": 20}, Strength.NOTE),
     (
         "heat-guard-off",

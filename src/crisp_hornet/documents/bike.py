@@ -101,7 +101,8 @@ class Battery(Part):
 
 
 class Drivetrain(Part):
-    """From motor to road. ``ratio``: motor turns per wheel turn; ``gears``: the ratios to choose from, then."""
+    """From motor to road. ``ratio``: motor turns per wheel turn; ``gears``: the ratios to choose from, then. ``freewheel``: the wheel
+    turns on without the motor, as with geared hubs and most mid motors: no drag when coasting, and no regen."""
 
     wheel_circumference_m: Positive = Field(ge=0.05, le=20)
     ratio: Positive = Field(ge=0.01, le=1000)
@@ -109,6 +110,7 @@ class Drivetrain(Part):
     gears: list[Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0.01, le=1000)]] | None = Field(
         default=None, max_length=50
     )
+    freewheel: bool = False
 
 
 class Mass(Part):

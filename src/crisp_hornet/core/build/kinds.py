@@ -24,6 +24,6 @@ def bike_of_kind(kind: str, name: str) -> Bike:
         f"{part}.{key}": {"from": "assumed"}
         for part in PARTS
         for key, value in data[part].items()
-        if isinstance(value, (int, float))
+        if isinstance(value, (int, float)) and not isinstance(value, bool)
     }
     return parse(Bike, "crisp-hornet/bike", BIKE_VERSION, data, f"a bike of kind {kind}")

@@ -62,7 +62,8 @@ def _least_weakening(motor: MotorModel, least: Array, short: Short) -> Array:
         middle = (low + high) / 2
         fits = short(middle) <= 0
         low, high = np.where(fits, middle, low), np.where(fits, high, middle)
-    return np.where(hopeless, np.nan, low)
+    found: Array = np.where(hopeless, np.nan, low)
+    return found
 
 
 def _shortest_least(motor: MotorModel, least: Array, short: Short) -> Array:
@@ -80,7 +81,8 @@ def _shortest_least(motor: MotorModel, least: Array, short: Short) -> Array:
         left, right = high - GOLDEN * (high - low), low + GOLDEN * (high - low)
         lower = short(left) <= short(right)
         low, high = np.where(lower, low, left), np.where(lower, right, high)
-    return (low + high) / 2
+    found: Array = (low + high) / 2
+    return found
 
 
 def _iq_at_id(motor: MotorModel, torque_nm: Array, i_d: Array) -> Array:

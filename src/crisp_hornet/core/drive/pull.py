@@ -17,7 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from crisp_hornet.core.arrays import Array, Figure
 from crisp_hornet.core.drive.binding import binding_limit
-from crisp_hornet.core.drive.bounds import Bounds
+from crisp_hornet.core.drive.bounds import Bounds, Point
 from crisp_hornet.core.drive.envelope import most_torque
 from crisp_hornet.core.drive.limits import Limits, effective_limits, fade
 from crisp_hornet.core.drive.motor import MotorModel, electrical_speed, mechanical_speed, wheel_radius_m
@@ -159,7 +159,7 @@ def pull_curve(
     bike = bike.rated_at(conditions.rested_v)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     if bike.drivetrain.gears:
-        return _best_gear([pull_curve(one, tune, speed, conditions, current_a) for one in bike.in_each_gear()], bike)
+        return best_gear([pull_curve(one, tune, speed, conditions, current_a) for one in bike.in_each_gear()], bike)
     limits = effective_limits(bike, tune)
     omega = electrical_speed(bike, speed)
     share, phase_name = torque_share(tune, limits, conditions, speed)
@@ -183,9 +183,9 @@ def pull_curve(
     return PullCurve(bike, bounds.motor, conditions.rested_v, speed, i_d, i_q, running, battery_w, pack_v, name)
 
 
-def _best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:
-    """The curve of the gear with the greatest force at each speed; of equal ones the first."""
-    best = np.argmax(np.array([curve.wheel_force_n for curve in curves]), axis=0)
+def best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:
+    """Of the curves of each gear the greatest force at each speed, driving or braking; of equal ones the first."""
+    best = np.argmax(np.abs([curve.wheel_force_n for curve in curves]), axis=0)
     rows = np.arange(best.size)
     first = curves[0]
     return PullCurve(
@@ -199,6 +199,7 @@ def _best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:
         battery_w=np.array([curve.battery_w for curve in curves])[best, rows],
         pack_v=np.array([curve.pack_v for curve in curves])[best, rows],
         limit=np.array([curve.limit for curve in curves])[best, rows],
+        braking=first.braking,
         ratio=np.array([curve.bike.drivetrain.ratio for curve in curves])[best],
     )
 
@@ -261,16 +262,25 @@ def heat_share(tune: Tune, conditions: Conditions) -> float:
     return heat
 
 
+def _at_rest(omega: Array) -> Point:
+    nothing = np.zeros_like(omega)
+    return Point(nothing, nothing, np.zeros(omega.shape, bool))
+
+
 def regen_curve(
     bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions, each_rested_v: Array | None = None
 ) -> PullCurve:
     """The greatest braking force of ``tune``'s regen settings; forces and currents are negative.
 
     Limits: the regen phase current and the controller's rating with the heat fade, the voltage, field weakening, and
-    what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking. ``each_rested_v`` (n,): every speed
+    what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking; with a freewheel there is none of
+    both. Of several gears the one that brakes most. ``each_rested_v`` (n,): every speed
     with a pack of its own, instead of the one of ``conditions``.
     """
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
+    if bike.drivetrain.gears:
+        each = [regen_curve(one, tune, speed, conditions, each_rested_v) for one in bike.in_each_gear()]
+        return best_gear(each, bike.rated_at(conditions.rested_v))
     volts = np.full(speed.shape, conditions.rested_v) if each_rested_v is None else each_rested_v
     rested_v: Figure = conditions.rested_v if each_rested_v is None else each_rested_v
     rated = np.array([bike.rated_at(float(one)).controller.max_phase_current_a for one in volts])
@@ -296,12 +306,13 @@ def regen_curve(
         most_w=np.array([most_power_w(float(one), pack_ohm) for one in volts]),
         least_w=floor,
     )
-    point = most_torque(bounds, omega, sign=-1.0)
+    point = _at_rest(omega) if bike.drivetrain.freewheel else most_torque(bounds, omega, sign=-1.0)
     battery_w = np.where(point.feasible, bounds.motor.terminal_power_w(omega, point.i_d, point.i_q), 0.0)
     battery_w = battery_w + bike.controller.idle_w
     pack_v = loaded_voltage(rested_v, pack_ohm, battery_w)
     charging = np.abs(battery_w - floor) <= 1e-3 * np.maximum(np.abs(floor), 1.0)
-    name = np.where(charging, "battery", np.where(point.feasible, "phase", "voltage"))
+    neither = "none" if bike.drivetrain.freewheel else "voltage"
+    name = np.where(charging, "battery", np.where(point.feasible, "phase", neither))
     return PullCurve(
         bike,
         bounds.motor,

@@ -19,6 +19,7 @@ from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered
 from crisp_hornet.core.heat.nodes import Losses, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
+from crisp_hornet.core.ride.gear import ratio_along
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
@@ -39,14 +40,15 @@ class HeatPaths:
 def heat_paths(ride: Ride, bike: Bike) -> HeatPaths:
     """Heat paths of a ride with motor or controller temperature, phase current and speed."""
     unit = "W/K"
-    smooth = even(ride, ("motor_c", "controller_c", "phase_a", "wheel_speed_kmh"), STEP_S)
+    smooth = even(ride, ("motor_c", "controller_c", "phase_a", "wheel_speed_kmh", "motor_rpm"), STEP_S)
     steps = min(len(smooth), MOST_STEPS)
     smooth = Ride(ride.name, smooth.time_s[:steps], {name: values[:steps] for name, values in smooth.channels.items()})
     if not (smooth.has("phase_a") and smooth.has("wheel_speed_kmh")):
         why = "phase current and speed are needed"
         return HeatPaths(refused(why, unit), refused(why, unit), refused(why, unit))
     amps, speed = (np.nan_to_num(smooth.get(name)) for name in ("phase_a", "wheel_speed_kmh"))
-    held = losses(bike, np.abs(amps), speed)
+    turns = np.nan_to_num(ratio_along(smooth, bike), nan=bike.drivetrain.ratio)
+    held = losses(bike, np.abs(amps), speed, turns)
     motor, sink = bike.motor.thermal, bike.controller.thermal
     start = np.array([motor.winding_to_housing_w_per_k, motor.housing_to_air_w_per_k])
     seen, sink_c = smooth.get("motor_c"), smooth.get("controller_c")

@@ -12,6 +12,7 @@ from crisp_hornet.core.evidence.heat_seen import HeatPaths
 from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
+from crisp_hornet.core.ride.gear import ratio_along
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
@@ -33,7 +34,7 @@ class HillSeen:
 
 def hardest_minute(ride: Ride, bike: Bike, tune: Tune, paths: HeatPaths) -> HillSeen | None:
     """None where the ride has no phase current and speed, lasts less than a minute, or never worked hard."""
-    smooth = even(ride, ("phase_a", "wheel_speed_kmh", "motor_c"))
+    smooth = even(ride, ("phase_a", "wheel_speed_kmh", "motor_rpm", "motor_c"))
     rows = round(WINDOW_S / STEP_S)
     if not (smooth.has("phase_a") and smooth.has("wheel_speed_kmh")) or len(smooth) < rows:
         return None
@@ -46,8 +47,11 @@ def hardest_minute(ride: Ride, bike: Bike, tune: Tune, paths: HeatPaths) -> Hill
     warm = smooth.get("motor_c")
     cold = float(warm[np.isfinite(warm)][0]) if np.isfinite(warm).any() else 25.0
 
+    turns = ratio_along(smooth, bike)[first : first + rows]
+    gear = float(np.median(turns[np.isfinite(turns)])) if np.isfinite(turns).any() else bike.drivetrain.ratio
+
     def minutes(one: Bike) -> float:
-        held = HeldHeat(one, losses(one, current, speed), Temperatures(cold, cold, cold), cold)
+        held = HeldHeat(one, losses(one, current, speed, gear), Temperatures(cold, cold, cold), cold)
         return float(held.seconds_until_winding(tune.heat_guard.motor_fade_start_c)) / 60
 
     return HillSeen(float(smooth.time_s[first]), speed, current, minutes(bike), _seen(bike, paths, minutes))

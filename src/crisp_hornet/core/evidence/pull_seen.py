@@ -13,12 +13,13 @@ from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit,
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import grade, slope, summed
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
+from crisp_hornet.core.ride.gear import ratio_along
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE, MeasuredPull, measured_pull
 from crisp_hornet.core.road.vehicle import G_MPS2, effective_mass_kg, road_load_n
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
-CURRENTS = ("wheel_speed_kmh", "pack_v", "battery_a", "phase_a", "d_axis_a", "throttle")
+CURRENTS = ("wheel_speed_kmh", "motor_rpm", "pack_v", "battery_a", "phase_a", "d_axis_a", "throttle")
 BLOCK_S, LEAST_ROWS, SETTLED_S, ON_THE_WAY, OVER_S = 4.0, 30, 1.0, 0.7, 1.5
 FULL_PULL_S, PEDALLED_NM = LEAST_ROWS * STEP_S, 4.0
 STEADY_S, STEADY_KMH, LEAST_TOP_KMH, OPPOSITE_DEG = 6.0, 0.8, 12.0, 60.0
@@ -42,6 +43,7 @@ def pull_seen(ride: Ride, curve: PullCurve, stretch: float = 1.0, pull: FullPull
         ride,
         (
             "wheel_speed_kmh",
+            "motor_rpm",
             "pack_v",
             "battery_a",
             "phase_a",
@@ -72,11 +74,14 @@ def pull_seen(ride: Ride, curve: PullCurve, stretch: float = 1.0, pull: FullPull
 
 def _by_currents(measured: MeasuredPull | None, curve: PullCurve, limit: str) -> Estimate:
     if measured is None:
-        return refused("phase current, or voltage and battery current, are needed")
+        return refused(
+            "phase current, or voltage and battery current, are needed; with gears the motor's speed as well"
+        )
     predicted = np.interp(measured.speed_kmh, curve.speed_kmh, curve.wheel_force_n)
+    same_gear = _in_gear_of(curve, measured.speed_kmh, measured.ratio)
     name = curve.limit[np.searchsorted(curve.speed_kmh, measured.speed_kmh).clip(0, len(curve.limit) - 1)]
     with np.errstate(invalid="ignore"):
-        points = (name == limit) & (measured.force_n > ON_THE_WAY * predicted)
+        points = same_gear & (name == limit) & (measured.force_n > ON_THE_WAY * predicted)
     return _share(
         measured.force_n[points],
         predicted[points],
@@ -97,7 +102,7 @@ class FullPull:
 def full_pull(ride: Ride, bike: Bike, stretch: float = 1.0) -> FullPull:
     """From a ride on the even clock with speed and throttle; ``stretch``: metres really rolled for a metre that is shown."""
     speed = stretch * ride.get("wheel_speed_kmh")
-    force = force_by_speed(bike, ride.time_s, speed, ride.get("altitude_m"), OVER_S)
+    force = force_by_speed(bike, ride.time_s, speed, ride.get("altitude_m"), OVER_S, ratio_along(ride, bike))
     full = (ride.get("throttle") >= FULL_THROTTLE).astype(float)
     settled = moving_mean(full, 2 * round(SETTLED_S / STEP_S) + 1) > 0.999
     with np.errstate(invalid="ignore"):
@@ -105,9 +110,12 @@ def full_pull(ride: Ride, bike: Bike, stretch: float = 1.0) -> FullPull:
     return FullPull(force, rows)
 
 
-def force_by_speed(bike: Bike, time_s: Array, speed_kmh: Array, height_m: Array, over_s: float) -> Array:
-    """Force (N, (n,)) with which the known mass gained speed, and height where that is known, road load added."""
-    force = effective_mass_kg(bike) * slope(time_s, speed_kmh / 3.6, over_s) + road_load_n(bike, speed_kmh)
+def force_by_speed(
+    bike: Bike, time_s: Array, speed_kmh: Array, height_m: Array, over_s: float, ratio: Array | None = None
+) -> Array:
+    """Force (N, (n,)) with which the known mass gained speed, and height where that is known, road load added; ``ratio`` (n,): the gear
+    in use, NaN where nobody knows."""
+    force = effective_mass_kg(bike, ratio) * slope(time_s, speed_kmh / 3.6, over_s) + road_load_n(bike, speed_kmh)
     if not np.isfinite(height_m).any():
         return force
     climbs = grade(summed(time_s, speed_kmh) / 3.6, height_m)
@@ -115,9 +123,19 @@ def force_by_speed(bike: Bike, time_s: Array, speed_kmh: Array, height_m: Array,
     return found
 
 
+def _in_gear_of(curve: PullCurve, speed_kmh: Array, ratio: Array) -> NDArray[np.bool_]:
+    """Where the gear in use is the one that is predicted: in another the pull is another."""
+    if curve.ratio is None:
+        return np.ones(speed_kmh.shape, bool)
+    at = np.searchsorted(curve.speed_kmh, speed_kmh).clip(0, len(curve.ratio) - 1)
+    found: NDArray[np.bool_] = ratio == curve.ratio[at]
+    return found
+
+
 def _by_speed(ride: Ride, curve: PullCurve, pull: FullPull) -> Estimate:
-    rows = np.flatnonzero(pull.rows)
-    predicted = np.interp(ride.get("wheel_speed_kmh")[rows], curve.speed_kmh, curve.wheel_force_n)
+    speed = ride.get("wheel_speed_kmh")
+    rows = np.flatnonzero(pull.rows & _in_gear_of(curve, speed, ratio_along(ride, curve.bike)))
+    predicted = np.interp(speed[rows], curve.speed_kmh, curve.wheel_force_n)
     rows, predicted = rows[predicted > 30], predicted[predicted > 30]
     return _share(pull.force_n[rows], predicted, ride.time_s[rows], "full throttle held")
 

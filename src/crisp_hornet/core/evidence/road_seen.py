@@ -20,7 +20,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import summed
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
 from crisp_hornet.core.ride.track import EARTH_M
-from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2, effective_mass_kg
+from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2, coasting_mass_kg
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
@@ -174,7 +174,7 @@ def _profile(runs: list[_Run]) -> _Profile:
 
 def _fitted(runs: list[_Run], bike: Bike) -> Fit | None:
     """(crr, cda, cda·w, slope, a start speed each run); what the profile is not sure of is in its covariance."""
-    mass, effective = bike.mass_kg, effective_mass_kg(bike)
+    mass, effective = bike.mass_kg, coasting_mass_kg(bike)
     weight, air = mass / effective * G_MPS2, AIR_KGPM3 / (2 * effective)
     profile = _profile(runs)
     columns, blocks, hills, passed = [], [], [], []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, best_gear, pull_curve
 from crisp_hornet.core.heat.nodes import HeldHeat, Temperatures, continuous_current_a, losses
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
@@ -37,7 +37,11 @@ def seconds_of_full_pull(
 
 
 def continuous_curve(bike: Bike, tune: Tune, speed_kmh: Array, rested_v: float, ambient_c: float = 25.0) -> PullCurve:
-    """The pull that can be held for ever at ``ambient_c``: winding and controller just where their fades would start."""
+    """The pull that can be held for ever at ``ambient_c``: winding and controller just where their fades would start. Of
+    several gears the best at each speed."""
+    if bike.drivetrain.gears:
+        each = [continuous_curve(one, tune, speed_kmh, rested_v, ambient_c) for one in bike.in_each_gear()]
+        return best_gear(each, bike)
     guard = tune.heat_guard
     current = continuous_current_a(bike, speed_kmh, guard.motor_fade_start_c, guard.controller_fade_start_c, ambient_c)
     # a hair below the start, so that the fade itself does not act

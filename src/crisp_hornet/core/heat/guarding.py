@@ -105,7 +105,7 @@ def climb(
     shares = np.array([0.0, 0.15, 0.3, 0.45, 0.6, 0.8, 1.0])
     warm = Conditions(rested_v, winding_c=min(guard.motor_fade_start_c, 90.0))
     curves = [pull_curve(bike, open_guard, speeds, warm, current_a=one * phase) for one in shares]
-    held = np.array([_settles_at(curve, grade) for curve in curves])  # (share, (kmh, amps))
+    held = np.array([_settles_at(curve, grade) for curve in curves])  # (share, (kmh, amps, motor turns))
     count = round(minutes * 60 / CLIMB_STEP_S)
     at = Temperatures(ambient_c, ambient_c, ambient_c)
     rows = []
@@ -113,8 +113,9 @@ def climb(
         left = float(fade(at.winding_c, guard.motor_fade_start_c, guard.motor_fade_end_c))
         left *= float(fade(at.controller_c, guard.controller_fade_start_c, guard.controller_fade_end_c))
         kmh, amps = (float(np.interp(left, shares, held[:, column])) for column in (0, 1))
+        turns = float(held[int(np.argmin(np.abs(shares - left))), 2])
         rows.append((step * CLIMB_STEP_S, kmh, at.winding_c, at.controller_c, left))
-        heat = HeldHeat(bike, losses(bike, amps, kmh), at, ambient_c)
+        heat = HeldHeat(bike, losses(bike, amps, kmh, turns), at, ambient_c)
         at = Temperatures(*(float(one(CLIMB_STEP_S)) for one in (heat.winding_c, heat.housing_c, heat.controller_c)))
     time, speed, winding, stage, share = np.array(rows, dtype=np.float64).T
     faded = np.flatnonzero(share < 1)
@@ -123,19 +124,22 @@ def climb(
     )
 
 
-def _settles_at(curve: PullCurve, grade: float) -> tuple[float, float]:
-    """(speed, phase current) where pull meets the hill; standing with the current of standstill where it does not start."""
+def _settles_at(curve: PullCurve, grade: float) -> tuple[float, float, float]:
+    """(speed, phase current, motor turns a wheel turn) where pull meets the hill; standing with the current of standstill where it
+    does not start."""
     spare = curve.wheel_force_n - road_load_n(curve.bike, curve.speed_kmh, grade)
     short = np.flatnonzero(spare < 0)
+    turns = np.broadcast_to(curve.motor_turns, spare.shape)
     if short.size == 0:
-        return float(curve.speed_kmh[-1]), float(curve.phase_current_a[-1])
+        return float(curve.speed_kmh[-1]), float(curve.phase_current_a[-1]), float(turns[-1])
     end = int(short[0])
     if end == 0:
-        return 0.0, float(curve.phase_current_a[0])
+        return 0.0, float(curve.phase_current_a[0]), float(turns[0])
     share = spare[end - 1] / (spare[end - 1] - spare[end])
-    return tuple(
+    kmh, amps = (
         float(one[end - 1] + share * (one[end] - one[end - 1])) for one in (curve.speed_kmh, curve.phase_current_a)
-    )  # type: ignore[return-value]
+    )
+    return kmh, amps, float(turns[end - 1])
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,9 +157,14 @@ class RegenByCharge:
 def regen_by_charge(bike: Bike, tune: Tune, speed_kmh: float = 30.0) -> RegenByCharge:
     """What regen does as the pack fills. Raises :class:`ValueError` for a custom chemistry without its curve."""
     charges = REGEN_CHARGES
-    mass = effective_mass_kg(bike)
     volts = rested_v(bike.battery, charges)
     curve = regen_curve(bike, tune, np.full(charges.shape, speed_kmh), Conditions(float(volts[-1])), volts)
     currents = np.maximum(-curve.battery_current_a, 0.0)
     board = bike.battery.bms_charge_a
-    return RegenByCharge(charges, currents, board, board * COLD_CHARGE_SHARE, -curve.wheel_force_n / mass)
+    return RegenByCharge(
+        charges,
+        currents,
+        board,
+        board * COLD_CHARGE_SHARE,
+        -curve.wheel_force_n / effective_mass_kg(bike, curve.motor_turns),
+    )

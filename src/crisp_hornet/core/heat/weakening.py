@@ -45,6 +45,6 @@ def weakening_gain(bike: Bike, tune: Tune, speeds_kmh: Array, conditions: Condit
 def _held(curve: PullCurve, kmh: float) -> tuple[float, float]:
     """Winding loss (W) and the temperature (°C) at which it settles, held at full throttle; the last one capped at 400 °C."""
     amps = float(np.interp(kmh, curve.speed_kmh, curve.phase_current_a))
-    held = HeldHeat(curve.bike, losses(curve.bike, amps, kmh))
+    held = HeldHeat(curve.bike, losses(curve.bike, amps, kmh, curve.bike_at(kmh).drivetrain.ratio))
     settles = float(held.winding_settles_c)
     return float(1.5 * curve.motor.winding_ohm * amps**2), min(settles, 400.0) if math.isfinite(settles) else 400.0

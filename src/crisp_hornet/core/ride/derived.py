@@ -8,6 +8,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.pack.cells import rested_cell_table
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.gaps import longest_step_s
+from crisp_hornet.core.ride.gear import ratio_along
 from crisp_hornet.core.ride.limit_along import limit_along
 from crisp_hornet.core.ride.predicted import predicted_w
 from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
@@ -62,17 +63,17 @@ def derived(ride: Ride, bike: Bike, tune: Tune | None = None) -> dict[str, Array
     if "acceleration_mps2" in found:
         _add_wheel(ride, bike, speed, found)
         if "rested_v" in found and np.isfinite(found["rested_v"]).any():
-            found["predicted_w"] = _predicted(bike, time, speed, found)
+            found["predicted_w"] = _predicted(bike, time, speed, found, ratio_along(ride, bike))
     return found
 
 
-def _predicted(bike: Bike, time: Array, speed: Array, found: dict[str, Array]) -> Array:
+def _predicted(bike: Bike, time: Array, speed: Array, found: dict[str, Array], ratio: Array) -> Array:
     """Predicted power (n,); of a very long ride at some rows only, and between them straight."""
     rows = np.arange(0, len(time), max(1, len(time) // MOST_PREDICTED))
     slopes = found["grade"][rows] / 100 if "grade" in found else np.zeros(len(rows))
     human = found["human_w"][rows] if "human_w" in found else np.zeros(len(rows))
     rested = float(np.nanmedian(found["rested_v"]))
-    watts = predicted_w(bike, speed[rows], found["acceleration_mps2"][rows], slopes, human, rested)
+    watts = predicted_w(bike, speed[rows], found["acceleration_mps2"][rows], slopes, human, rested, ratio[rows])
     return watts if len(rows) == len(time) else np.interp(time, time[rows], watts)
 
 
@@ -87,7 +88,8 @@ def _add_wheel(ride: Ride, bike: Bike, speed: Array, found: dict[str, Array]) ->
     slope = np.nan_to_num(found["grade"] / 100) if "grade" in found else np.zeros(len(ride))
     weight = bike.mass_kg * 9.80665
     resists = road_load_n(bike, speed) + weight * np.sin(np.arctan(slope))
-    force = resists + effective_mass_kg(bike) * found["acceleration_mps2"]
+    ratio = np.nan_to_num(ratio_along(ride, bike), nan=bike.drivetrain.ratio)
+    force = resists + effective_mass_kg(bike, ratio) * found["acceleration_mps2"]
     found["wheel_w"] = force * speed / 3.6
     if "human_w" not in found and "battery_w" not in found:
         return

@@ -18,10 +18,32 @@ SMOOTH_ROWS = 5
 
 
 def predicted_w(
-    bike: Bike, speed_kmh: Array, gained_mps2: Array, grade: Array, human_w: Array, rested_v: float
+    bike: Bike,
+    speed_kmh: Array,
+    gained_mps2: Array,
+    grade: Array,
+    human_w: Array,
+    rested_v: float,
+    ratio: Array | None = None,
 ) -> Array:
     """Electric power (W, (n,)); idle draw where nothing has to be driven, NaN where no voltage would do. All inputs (n,): speed,
-    acceleration, grade (rise over run), the rider's watts; ``rested_v`` of the pack. Braking with the motor is not in it."""
+    acceleration, grade (rise over run), the rider's watts, the gear in use (NaN, or left out, where nobody knows: then the thriftiest
+    counts); ``rested_v`` of the pack. Braking with the motor is not in it."""
+    if not bike.drivetrain.gears:
+        return _in_gear_w(bike, speed_kmh, gained_mps2, grade, human_w, rested_v)
+    each = np.array([
+        _in_gear_w(one, speed_kmh, gained_mps2, grade, human_w, rested_v) for one in bike.in_each_gear()
+    ])  # fmt: skip
+    ratio = np.full(each.shape[1], np.nan) if ratio is None else ratio
+    used = np.argmin(np.abs(np.array(bike.drivetrain.gears)[:, None] - np.nan_to_num(ratio)), axis=0)
+    thriftiest = np.where(np.isfinite(each), each, np.inf).min(axis=0)
+    watts = np.where(np.isfinite(ratio), each[used, np.arange(len(used))], thriftiest)
+    return np.where(np.isfinite(watts), watts, np.nan)
+
+
+def _in_gear_w(
+    bike: Bike, speed_kmh: Array, gained_mps2: Array, grade: Array, human_w: Array, rested_v: float
+) -> Array:
     resists = road_load_n(bike, speed_kmh) + bike.mass_kg * G_MPS2 * np.sin(np.arctan(np.nan_to_num(grade)))
     helped = HUMAN_SHARE * np.nan_to_num(human_w) / np.maximum(speed_kmh / 3.6, 1.0)
     force = moving_mean(resists + effective_mass_kg(bike) * gained_mps2 - helped, SMOOTH_ROWS)

@@ -17,8 +17,8 @@ from numpy.typing import ArrayLike
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.limits import effective_limits, fade
 from crisp_hornet.core.drive.pull import PullCurve
-from crisp_hornet.core.road.performance import steady_speed_kmh
-from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
+from crisp_hornet.core.road.performance import mass_along_kg, steady_speed_kmh
+from crisp_hornet.core.road.vehicle import grip_force_n, road_load_n
 from crisp_hornet.documents.assist import Assist, Level
 from crisp_hornet.documents.tune import Tune
 
@@ -143,17 +143,18 @@ def level_rides(motive: Motive, human_w: float, cadence_rpm: float, grade: float
     """
     bike, levels = motive.curve.bike, motive.assist.levels
     torque = human_w / (cadence_rpm * 2 * math.pi / 60)
-    mass, grip = effective_mass_kg(bike), grip_force_n(bike, grade)
+    grip = grip_force_n(bike, grade)
     kmh = np.linspace(0.0, max(float(motive.curve.speed_kmh[-1]), 40.0), 401)
     lowest_gear_n = PEDAL_EFFICIENCY * torque * 2 * math.pi / LOWEST_DEVELOPMENT_M
     pedals = np.minimum(PEDAL_EFFICIENCY * human_w / np.maximum(kmh / 3.6, 0.1), lowest_gear_n)
     motor = np.array([motive.force_n(level, torque, cadence_rpm, kmh) for level in levels])
-    spare = np.minimum(motor + pedals, grip) - road_load_n(bike, kmh, grade)
-    starts, early = _early(kmh, spare, motor, mass, motive.assist.ramp_s)
+    mass = mass_along_kg(motive.curve, kmh)
+    spare = (np.minimum(motor + pedals, grip) - road_load_n(bike, kmh, grade)) / mass
+    starts, early = _early(kmh, spare, motor / mass, motive.assist.ramp_s)
     rides = []
     for index in range(len(levels)):
         settles = _settles(kmh, spare[index])
-        time, speeds = _onwards(starts, early[:, index], kmh, spare[index], mass, settles)
+        time, speeds = _onwards(starts, early[:, index], kmh, spare[index], settles)
         wanted = 0.9 * settles
         to_speed = float(np.interp(wanted, speeds, time)) if settles > 0 and speeds[-1] >= wanted else math.inf
         even = np.interp(np.arange(0.0, min(time[-1], 15.0) + 0.5, 0.05), time, speeds)
@@ -163,34 +164,32 @@ def level_rides(motive: Motive, human_w: float, cadence_rpm: float, grade: float
     return rides
 
 
-def _early(kmh: Array, spare: Array, motor: Array, mass_kg: float, ramp_s: float) -> tuple[Array, Array]:
-    """(times (k,), speeds (k, levels)) from rest while the ramp lasts and a second beyond."""
+def _early(kmh: Array, spare: Array, motor: Array, ramp_s: float) -> tuple[Array, Array]:
+    """(times (k,), speeds (k, levels)) from rest while the ramp lasts and a second beyond; ``spare`` and ``motor`` a kilogram."""
     count = round((ramp_s + 1.0) / EARLY_STEP_S)
     history = np.zeros((count + 1, len(spare)))
     for at in range(count):
         now_share, then_share = (min((at + one) * EARLY_STEP_S / ramp_s, 1.0) if ramp_s > 0 else 1.0 for one in (0, 1))
         now = history[at]
-        slope = _gain(now, kmh, spare, motor, now_share) / mass_kg * 3.6
-        ahead = _gain(np.maximum(now + slope * EARLY_STEP_S, 0.0), kmh, spare, motor, then_share) / mass_kg * 3.6
+        slope = _gain(now, kmh, spare, motor, now_share) * 3.6
+        ahead = _gain(np.maximum(now + slope * EARLY_STEP_S, 0.0), kmh, spare, motor, then_share) * 3.6
         history[at + 1] = np.maximum(now + (slope + ahead) / 2 * EARLY_STEP_S, 0.0)
     return np.arange(count + 1, dtype=np.float64) * EARLY_STEP_S, history
 
 
-def _onwards(
-    times: Array, speeds: Array, kmh: Array, spare: Array, mass_kg: float, settles: float
-) -> tuple[Array, Array]:
-    """A launch carried on from its early steps to 99 % of the speed that settles."""
+def _onwards(times: Array, speeds: Array, kmh: Array, spare: Array, settles: float) -> tuple[Array, Array]:
+    """A launch carried on from its early steps to 99 % of the speed that settles; ``spare`` (N a kg)."""
     beyond = np.append(kmh[(kmh > speeds[-1]) & (kmh < 0.99 * settles)], 0.99 * settles)
     if speeds[-1] >= beyond[-1]:
         return times, speeds
     at = np.append(speeds[-1], beyond)
     force = np.interp(at, kmh, spare)
-    seconds = mass_kg * np.diff(at) / 3.6 * 2 / (force[:-1] + force[1:])
+    seconds = np.diff(at) / 3.6 * 2 / (force[:-1] + force[1:])
     return np.append(times, times[-1] + np.cumsum(seconds)), np.append(speeds, beyond)
 
 
 def _gain(now: Array, kmh: Array, spare: Array, motor: Array, share: float) -> Array:
-    """Spare force (N) of each level at its own speed, the motor's part only up to ``share`` of it."""
+    """Spare acceleration (m/s²) of each level at its own speed, the motor's part only up to ``share`` of it."""
     place = np.clip(now / kmh[1], 0.0, len(kmh) - 1.001)
     low = place.astype(int)
     part, rows = place - low, np.arange(len(now))

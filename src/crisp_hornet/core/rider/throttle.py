@@ -16,7 +16,8 @@ from numpy.typing import ArrayLike
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.limits import fade
 from crisp_hornet.core.drive.pull import PullCurve
-from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, lift_force_n, road_load_n
+from crisp_hornet.core.road.performance import mass_along_kg
+from crisp_hornet.core.road.vehicle import coasting_mass_kg, grip_force_n, lift_force_n, road_load_n
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 
 STEP_S = 0.01
@@ -84,8 +85,8 @@ def twist_launch(
     ``taper_kmh``.
     """
     bike, wanted = curve.bike, float(throttle_share(throttle, twist))
-    grip, lift, mass = grip_force_n(bike, grade), lift_force_n(bike, grade), effective_mass_kg(bike)
-    full, load, ending, step_kmh = _tables(curve, grade, throttle.speed_kmh, taper_kmh)
+    grip, lift = grip_force_n(bike, grade), lift_force_n(bike, grade)
+    full, load, mass, ending, step_kmh = _tables(curve, grade, throttle.speed_kmh, taper_kmh)
     back = {"drives": 1.0, "gently": 0.5, "waits": 0.0}[throttle.rolling_back]
     hold = float(road_load_n(bike, 0.0, grade))
 
@@ -99,7 +100,9 @@ def twist_launch(
         drive = force(kmh, share)
         if kmh <= 0 and abs(drive - hold) < abs(hold) and drive <= hold and grade <= 0:
             return 0.0  # stands until the pull exceeds the rolling resistance
-        return (drive - (_at(load, kmh / step_kmh) if kmh >= 0 else hold)) / mass * 3.6
+        if kmh < 0:
+            return (drive - hold) / mass[0] * 3.6
+        return (drive - _at(load, kmh / step_kmh)) / _at(mass, kmh / step_kmh) * 3.6
 
     count = round(seconds / STEP_S) + 1
     time = np.arange(count, dtype=np.float64) * STEP_S
@@ -128,7 +131,7 @@ def hill_start_back_m(curve: PullCurve, throttle: Throttle, grade: float, hesita
     )
     if downhill <= 0:
         return 0.0
-    slope = downhill / effective_mass_kg(bike)
+    slope = downhill / coasting_mass_kg(curve.bike_at(0.0))
     seconds = 2.5 + throttle.ramp_s
     started = twist_launch(curve, throttle, 1.0, seconds, grade, rolling_kmh=-3.6 * slope * hesitate_s)
     if started.speed_kmh[-1] < 0:
@@ -138,12 +141,14 @@ def hill_start_back_m(curve: PullCurve, throttle: Throttle, grade: float, hesita
 
 def _tables(
     curve: PullCurve, grade: float, ends_kmh: float | None, taper_kmh: float
-) -> tuple[list[float], list[float], list[float], float]:
-    """Full force, road load and the share that a limit of the throttle leaves, on even speeds from 0, and their spacing (km/h)."""
+) -> tuple[list[float], list[float], list[float], list[float], float]:
+    """Full force, road load, the mass in the gear in use and the share that a limit of the throttle leaves, on even speeds from 0, and
+    their spacing (km/h)."""
     speed = np.linspace(0.0, float(curve.speed_kmh[-1]), 801)
     full = np.interp(speed, curve.speed_kmh, curve.wheel_force_n)
     ending = np.ones_like(speed) if ends_kmh is None else fade(speed, max(ends_kmh - taper_kmh, 0.0), ends_kmh)
-    return full.tolist(), road_load_n(curve.bike, speed, grade).tolist(), ending.tolist(), float(speed[1])
+    load, mass = road_load_n(curve.bike, speed, grade), mass_along_kg(curve, speed)
+    return full.tolist(), load.tolist(), mass.tolist(), ending.tolist(), float(speed[1])
 
 
 def _at(table: list[float], place: float) -> float:

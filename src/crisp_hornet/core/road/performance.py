@@ -44,6 +44,13 @@ def rolling_speed_kmh(bike: Bike, grade: float) -> float:
     return math.sqrt(pushes / air) if air > 0 else math.inf
 
 
+def mass_along_kg(curve: PullCurve, speed_kmh: Array) -> Array:
+    """Mass (kg, shape of ``speed_kmh``) that resists acceleration in the gear that ``curve`` uses at each speed."""
+    mass = np.broadcast_to(effective_mass_kg(curve.bike, curve.motor_turns), curve.speed_kmh.shape)
+    along: Array = np.interp(speed_kmh, curve.speed_kmh, mass)
+    return along
+
+
 @dataclass(frozen=True)
 class Launch:
     """Time (s) and distance (m) from rest to a speed; both infinite if it is never reached."""
@@ -70,7 +77,8 @@ def launch(curve: PullCurve, to_kmh: float, grade: float = 0.0, headwind_kmh: fl
     speeds = np.append(speed[inside], to_kmh) / 3.6
     if np.any(forces <= 0):
         return never
-    seconds = effective_mass_kg(curve.bike) * np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])
+    turns = np.broadcast_to(curve.motor_turns, speed.shape)[inside]  # of each step the gear it begins in
+    seconds = effective_mass_kg(curve.bike, turns) * np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])
     return Launch(float(seconds.sum()), float(np.sum(seconds * (speeds[:-1] + speeds[1:]) / 2)))
 
 

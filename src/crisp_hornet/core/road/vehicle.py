@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import ArrayLike
 
-from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.arrays import Array, Figure
 from crisp_hornet.core.drive.motor import wheel_radius_m
 from crisp_hornet.documents.bike import Bike
 
@@ -38,10 +38,17 @@ def road_load_n(bike: Bike, speed_kmh: ArrayLike, grade: float = 0.0, headwind_k
     return rolling + 0.5 * AIR_KGPM3 * bike.chassis.cda_m2 * wind * np.abs(wind)
 
 
-def effective_mass_kg(bike: Bike) -> float:
-    """Mass that resists acceleration, turning wheels and rotor included (kg)."""
-    turning = bike.chassis.wheel_inertia_kgm2 + bike.motor.rotor_inertia_kgm2 * bike.drivetrain.ratio**2
+def effective_mass_kg(bike: Bike, ratio: Figure | None = None) -> Figure:
+    """Mass that resists acceleration while driving, turning wheels and rotor included (kg), shape of ``ratio``: that of the gear in use,
+    where the bike has gears."""
+    turns = bike.drivetrain.ratio if ratio is None else ratio
+    turning = bike.chassis.wheel_inertia_kgm2 + bike.motor.rotor_inertia_kgm2 * turns**2
     return bike.mass_kg + turning / wheel_radius_m(bike) ** 2
+
+
+def coasting_mass_kg(bike: Bike) -> float:
+    """Mass that resists slowing down while nothing drives (kg): a freewheel leaves the rotor out."""
+    return float(effective_mass_kg(bike, 0.0 if bike.drivetrain.freewheel else None))
 
 
 def lift_force_n(bike: Bike, grade: float = 0.0) -> float:

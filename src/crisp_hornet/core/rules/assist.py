@@ -75,7 +75,7 @@ def lowest_level_strong(s: Situation) -> Warning_ | None:
         return None
     motive, torque = Motive.of(s.curve, s.draft), TYPICAL_RIDER_W / (CADENCE_RPM * 2 * math.pi / 60)
     force = float(motive.force_n(s.draft.assist.levels[0], torque, CADENCE_RPM, 5.0))
-    gain = force / effective_mass_kg(s.bike)
+    gain = force / float(effective_mass_kg(s.curve.bike_at(5.0)))
     if gain <= STRONG_START_MPS2:
         return None
     return says(

@@ -122,6 +122,14 @@ def regen_half_set(s: Situation) -> Warning_ | None:
 
 
 @rule
+def regen_freewheel(s: Situation) -> Warning_ | None:
+    """Regen is set where the wheel freewheels away from the motor."""
+    if not s.bike.drivetrain.freewheel or s.draft.regen.phase_current_a <= 0:
+        return None
+    return says("regen-freewheel", value=0.0)
+
+
+@rule
 def heat_guard_off(s: Situation) -> Warning_ | None:
     """The motor's heat fade starts only where the winding is already at its limit."""
     start, limit = s.draft.heat_guard.motor_fade_start_c, s.bike.motor.max_winding_c

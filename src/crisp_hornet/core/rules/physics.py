@@ -26,8 +26,9 @@ def _fastest_kmh(s: Situation) -> float:
 
 
 def _emf_v(s: Situation, speed_kmh: float) -> float:
-    """Peak line-to-line back-EMF (V) at a road speed, magnets at 25 °C: ``√3·omega·psi``."""
-    return math.sqrt(3) * float(electrical_speed(s.bike, speed_kmh)) * s.bike.motor.flux_linkage_wb
+    """Peak line-to-line back-EMF (V) at a road speed in the gear that is best there, magnets at 25 °C: ``√3·omega·psi``."""
+    assert s.curve is not None
+    return math.sqrt(3) * float(electrical_speed(s.curve.bike_at(speed_kmh), speed_kmh)) * s.bike.motor.flux_linkage_wb
 
 
 @rule
@@ -51,9 +52,13 @@ def emf_over_controller(s: Situation) -> Warning_ | None:
 
 @rule_over(Axis.LOAD)
 def emf_downhill(s: Situation) -> Warning_ | None:
-    """Rolling down the steepest of the local hills the back-EMF exceeds what the controller bears, weakened or not."""
+    """Rolling down the steepest of the local hills the back-EMF exceeds what the controller bears, weakened or not: in the gear that turns
+    the motor most, and never behind a freewheel."""
+    if s.bike.drivetrain.freewheel:
+        return None
+    lowest = max(s.bike.in_each_gear(), key=lambda one: one.drivetrain.ratio)
     rating, rolls = s.bike.controller.max_voltage_v, rolling_speed_kmh(s.bike, LOCAL_HILL)
-    emf = back_emf_v(s.bike, float(electrical_speed(s.bike, rolls)))
+    emf = back_emf_v(s.bike, float(electrical_speed(lowest, rolls)))
     if emf <= rating:
         return None
     from_kmh = rolls * rating / emf
@@ -70,8 +75,9 @@ def emf_downhill(s: Situation) -> Warning_ | None:
 
 @rule_over(Axis.CHARGE)
 def emf_over_pack(s: Situation) -> Warning_ | None:
-    """If weakening is lost at speed, the motor charges the pack uncontrolled and brakes the bike."""
-    if s.curve is None or s.draft.drive.field_weakening_a <= 0:
+    """If weakening is lost at speed, the motor charges the pack uncontrolled and brakes the bike; behind a freewheel it only
+    coasts down."""
+    if s.curve is None or s.draft.drive.field_weakening_a <= 0 or s.bike.drivetrain.freewheel:
         return None
     fastest, full_v = _fastest_kmh(s), s.curve.rested_v
     emf = _emf_v(s, fastest)
