@@ -20,7 +20,14 @@ def test_kv_and_flux_from_each_way_of_measuring_agree_on_one_motor():
     emf_peak_per_rpm = math.sqrt(3) * psi * p * 2 * math.pi / 60
     kv = 1 / emf_peak_per_rpm
     assert c.flux_from_kv(kv, p) == pytest.approx(psi) and c.kv_from_flux(psi, p) == pytest.approx(kv)
-    assert c.flux_from_no_load(kv * 1.10 * 60, 60, p) == pytest.approx(psi)
+    angle = np.linspace(0, 2 * math.pi, 36000, endpoint=False)
+    # 120°: the pack sees whichever EMF between two leads is greatest, and its mean meets the pack's voltage
+    emf_over_pack = 1 / np.max([np.cos(angle - k * math.pi / 3) for k in range(6)], axis=0).mean()
+    # 180°: the fundamental of what stands between two leads, a third of the time nothing
+    six_step = np.abs(np.fft.rfft(np.repeat([1, 1, 0, -1, -1, 0], 6000))[1]) / 18000
+    for expected, factor in ((emf_over_pack, c.BLOCK_120), (six_step, c.SIX_STEP_180), (0.95, 0.95)):
+        assert factor == pytest.approx(expected, rel=1e-6)
+        assert c.flux_from_no_load(kv * expected * 60, 60, p, factor) == pytest.approx(psi)
     assert c.flux_from_emf(emf_peak_per_rpm * 150 / math.sqrt(2), 150, p) == pytest.approx(psi)
 
 
@@ -41,7 +48,8 @@ def test_leads_show_two_phases():
 def test_wheels_sprockets_magnets_and_cells():
     assert c.pole_pairs_from_magnets(46) == 23
     assert c.ratio_from_teeth(12, 48, 2.0) == 8
-    assert 1.50 < c.circumference_from_label(47, 406) < 1.60
+    free_m = math.pi * (0.406 + 2 * 0.047)
+    assert 0.985 * free_m < c.circumference_from_label(47, 406) < 0.993 * free_m
     assert c.circumference_from_roll_out(6.36, 4) == pytest.approx(1.59)
     assert c.circumference_from_gps(1.59, 30.0, 30.9) == pytest.approx(1.6377)
     assert c.pack_resistance(0.025, 16, 5, 0.01) == pytest.approx(0.09)

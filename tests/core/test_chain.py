@@ -10,6 +10,8 @@ from scipy.integrate import quad
 from crisp_hornet.core.drive.chain import conflicts, key_in_card, who_is_in_charge
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.pack.cells import charge_at, gauge_table, rested_v
+from crisp_hornet.core.pack.nominal import called_v
+from crisp_hornet.core.rules.watch import watch_list
 from tests.bikes import a_bike, a_tune, cases
 
 DISPLAY = {"name": "Display", "battery_current_a": 12, "speed_kmh": 25, "wheel_circumference_m": 2.1, "nominal_v": 48}
@@ -80,3 +82,22 @@ def test_the_mode_at_start_and_the_lever_come_last():
     assert found["battery current"].owner == "tune"
     plain = {one.name: one for one in who_is_in_charge(a_bike(), a_tune())}
     assert plain["phase current"].owner == "tune" and plain["speed"].effective is None
+
+
+@pytest.mark.parametrize(
+    ("chemistry", "series", "called", "means", "another"),
+    [
+        ("nmc", 13, 48, [46.8, 48, 48.1], [36, 52, 60]), ("nmc", 14, 52, [50.4, 51.8, 52], [48, 58, 60]),
+        ("nca", 16, 60, [57.6, 58, 60], [52, 54, 72]), ("nmc", 20, 72, [72, 74], [60, 67, 84]),
+        ("lfp", 16, 48, [48, 51.2], [44, 60]), ("lfp", 24, 72, [72, 76.8], [60, 84]), ("nmc", 24, 88, [86.4, 88], [72]),
+    ],
+)  # fmt: skip
+def test_a_pack_is_called_as_builders_call_it(chemistry, series, called, means, another):
+    bike = a_bike(battery__series=series, battery__chemistry=chemistry)
+    assert called_v(bike.battery) == called
+    for volts in means + another:
+        set_so = a_bike(
+            battery__series=series, battery__chemistry=chemistry, chain=[{"name": "Display", "nominal_v": volts}]
+        )
+        warned = any(one.id == "nominal-differs" for one in watch_list(set_so, a_tune()))
+        assert warned == (volts in another), volts

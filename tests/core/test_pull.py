@@ -309,3 +309,16 @@ def test_the_rating_is_that_of_the_rested_voltage(rested_v, phase_a):
     assert pull_band(bike, tune, np.array([0.0]), Conditions(rested_v)).high_n[0] < 2 * phase_a * 10
     general = a_bike(controller__max_phase_current_a=30.0, controller__ratings_by_voltage=rows)
     assert pull_curve(general, tune, [0.0], Conditions(rested_v)).phase_current_a[0] == pytest.approx(30.0)
+
+
+def test_a_winding_of_nearly_no_resistance_pulls_and_brakes_as_one_of_little():
+    rng = random.Random(167)
+    for _ in range(40):
+        bike, tune, rested_v = random_case(rng, drive__field_weakening_a=rng.choice([0.0, 30.0, 200.0]))
+        speeds, conditions = [rng.uniform(0, 2) * no_load_kmh(bike, rested_v) for _ in range(4)], Conditions(rested_v)
+        little, hardly = (
+            bike.model_copy(update={"motor": bike.motor.model_copy(update={"phase_resistance_ohm": ohm})}) for ohm in (1e-5, 1e-12)
+        )  # fmt: skip
+        for curve in (pull_curve, regen_curve):
+            forces = [curve(one, tune, speeds, conditions).wheel_force_n for one in (little, hardly)]
+            assert forces[1] == pytest.approx(forces[0], rel=0.01, abs=1.0)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 
-BLOCK_READS_HIGH = 1.10  # rpm per volt spun up by block commutation at no load, against peak line-to-line back-EMF
-SQUASH = 0.97  # a loaded tyre rolls this share of its free circumference
+BLOCK_120 = math.pi / 3
+SIX_STEP_180 = 2 * math.sqrt(3) / math.pi
+TYRE_DROP = 0.15  # of its height, under the load it is meant for (F. Berto, *All About Tire Inflation*)
 
 
 def flux_from_kv(kv_rpm_per_v: float, pole_pairs: float) -> float:
@@ -21,12 +22,18 @@ def kv_from_flux(flux_wb: float, pole_pairs: float) -> float:
     return 60 / (2 * math.pi * math.sqrt(3) * pole_pairs * flux_wb)
 
 
-def flux_from_no_load(rpm: float, pack_v: float, pole_pairs: float) -> float:
-    """Flux linkage from the no-load speed (rpm) at a pack voltage with block commutation.
+def flux_from_no_load(rpm: float, pack_v: float, pole_pairs: float, emf_per_pack_v: float) -> float:
+    """Flux linkage from the no-load speed (rpm) at a pack voltage, without field weakening.
 
-    Spun up like this a motor turns about a tenth faster than its back-EMF's peak says.
+    ``emf_per_pack_v``: peak line-to-line back-EMF over pack voltage at which a motor with sinusoidal EMF no longer draws current.
+
+    * 120° block commutation: always two leads carry the pack's voltage, for the 60° around the peak of the EMF between them. No current
+      flows on average where ``V = (3/π)·∫_{−π/6}^{π/6} E·cos θ dθ = (3/π)·E``, so E/V is π/3 = 1.047 (:data:`BLOCK_120`).
+    * 180° six-step: the fundamental of the square wave between two leads, ``2√3/π·V`` = 1.103 V (N. Mohan, T. Undeland, W. Robbins,
+      *Power Electronics*, square-wave operation of three-phase inverters; :data:`SIX_STEP_180`).
+    * Sine drive (field-oriented): as much of the pack's voltage as the controller's modulation reaches.
     """
-    return flux_from_kv(rpm / pack_v / BLOCK_READS_HIGH, pole_pairs)
+    return flux_from_kv(rpm / pack_v / emf_per_pack_v, pole_pairs)
 
 
 def flux_from_emf(volts_rms: float, rpm: float, pole_pairs: float) -> float:
@@ -59,8 +66,12 @@ def ratio_from_teeth(driver: float, driven: float, inner_reduction: float = 1.0)
 
 
 def circumference_from_label(width_mm: float, rim_mm: float) -> float:
-    """Rolled circumference (m) from a tyre's label, width and bead seat diameter in mm (as in 47-406)."""
-    return math.pi * (rim_mm + 2 * width_mm) / 1000 * SQUASH
+    """Rolled circumference (m) from a tyre's label, width and bead seat diameter in mm (as in 47-406), as high as it is wide.
+
+    The belt hardly stretches, so a tyre that gives way by δ rolls on a radius only a third of δ shorter: ``r − δ/3`` (R. N. Jazar,
+    *Vehicle Dynamics*, effective radius). That is some 1 % less than its free circumference.
+    """
+    return math.pi * (rim_mm + 2 * width_mm * (1 - TYRE_DROP / 3)) / 1000
 
 
 def circumference_from_roll_out(distance_m: float, turns: float) -> float:

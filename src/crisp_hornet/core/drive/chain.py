@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from crisp_hornet.core.drive.limits import Effective, effective_limits
 from crisp_hornet.core.pack.cells import full_v
+from crisp_hornet.core.pack.nominal import called_v, same_class
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import joined, quantity, say
 from crisp_hornet.documents.tune import Tune
@@ -138,7 +139,7 @@ def conflicts(bike: Bike, tune: Tune) -> list[str]:
                 )
             )
     nominal = {link.nominal_v for link in bike.chain if link.nominal_v is not None}
-    if len(nominal) > 1:
+    if nominal and not same_class(min(nominal), max(nominal)):
         told.append(
             say(
                 "The devices are set to different nominal voltages: {nominal}",
@@ -158,7 +159,6 @@ class CardLine:
 
 def key_in_card(bike: Bike, tune: Tune, magnets_per_turn: float | None = None) -> list[CardLine]:
     """What a display needs for this bike. Wheels are often asked for in millimetres of circumference, or inches of diameter."""
-    per_cell = 3.2 if bike.battery.chemistry == "lfp" else 3.65
     wheel = bike.drivetrain.wheel_circumference_m
     limits = effective_limits(bike, tune)
     lines = [
@@ -168,7 +168,7 @@ def key_in_card(bike: Bike, tune: Tune, magnets_per_turn: float | None = None) -
             "pack, nominal",
             say(
                 "{series} ({series_2} cells)",
-                series=quantity(round(per_cell * bike.battery.series / 12) * 12, "V"),
+                series=quantity(called_v(bike.battery), "V"),
                 series_2=bike.battery.series,
             ),
         ),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.pack.nominal import called_v, names
 from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
 from crisp_hornet.documents.saying import quantity
@@ -181,13 +182,16 @@ def wheel_differs_in_chain(s: Situation) -> Warning_ | None:
 @rule
 def nominal_differs_in_chain(s: Situation) -> Warning_ | None:
     """A device in the chain is set for another pack."""
-    per_cell = {"lfp": 3.2}.get(s.bike.battery.chemistry, 3.65)
-    own = per_cell * s.bike.battery.series
-    off = [link for link in s.bike.chain if link.nominal_v and abs(link.nominal_v / own - 1) > 0.12]
+    off = [link for link in s.bike.chain if link.nominal_v and not names(link.nominal_v, s.bike.battery)]
     if not off:
         return None
     link = off[0]
-    return says("nominal-differs", name=link.name, nominal=quantity(link.nominal_v, "V"), own=quantity(own, "V", ".0f"))
+    return says(
+        "nominal-differs",
+        name=link.name,
+        nominal=quantity(link.nominal_v, "V"),
+        own=quantity(called_v(s.bike.battery), "V"),
+    )
 
 
 @rule

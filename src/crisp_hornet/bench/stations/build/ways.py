@@ -86,16 +86,22 @@ _AT_CATCH = (
     "The row with the lowest voltage above the pack's applies; the rating above stays the ceiling. 0 A deletes a row."
 )
 
+_SPUN = (Field("speed", "rpm"), Field("pack", "V"))
+
 _MORE: dict[str, tuple[Way, ...]] = {
     "motor.pole_pairs": (
         Way("count the magnets", (Field("magnets"),), lambda b, x: c.pole_pairs_from_magnets(x[0]), "measured", "Two magnets make a pair."),
     ),
     "motor.flux_linkage_wb": (
         Way("kV, from peak line-to-line volts", (Field("kV", "rpm/V"),), lambda b, x: c.flux_from_kv(x[0], b.motor.pole_pairs), "entered",
-            "A kV read with a block-commutating controller at no load reads 10 % high: use the next method."),
-        Way("no-load speed at a voltage", (Field("speed", "rpm"), Field("pack", "V")),
-            lambda b, x: c.flux_from_no_load(x[0], x[1], b.motor.pole_pairs), "measured",
-            "Block commutation reads 10 % high; corrected here."),
+            "A kV read at no load reads high by the commutation: 5 % (120° block) or 10 % (180° six-step). Then use the next methods."),
+        Way("no-load speed, 120° block commutation", _SPUN, lambda b, x: c.flux_from_no_load(x[0], x[1], b.motor.pole_pairs, c.BLOCK_120),
+            "measured", "Simple controllers with hall sensors. It turns π/3 times as fast as peak back-EMF says; corrected here."),
+        Way("no-load speed, 180° six-step", _SPUN, lambda b, x: c.flux_from_no_load(x[0], x[1], b.motor.pole_pairs, c.SIX_STEP_180),
+            "measured", "It turns 2√3/π times as fast as peak back-EMF says; corrected here."),
+        Way("no-load speed, sine drive", _SPUN,
+            lambda b, x: c.flux_from_no_load(x[0], x[1], b.motor.pole_pairs, b.controller.modulation_limit), "measured",
+            "Field-oriented control, field weakening at 0. The controller's modulation limit counts."),
         Way("back-EMF, turned by a drill", (Field("AC volts, two leads", "V"), Field("speed", "rpm")),
             lambda b, x: c.flux_from_emf(x[0], x[1], b.motor.pole_pairs), "measured", "Set the meter to AC: it reads rms volts."),
     ),
@@ -130,7 +136,7 @@ _MORE: dict[str, tuple[Way, ...]] = {
         Way("roll-out, rider on", (Field("distance", "m"), Field("wheel turns")),
             lambda b, x: c.circumference_from_roll_out(x[0], x[1]), "measured", "Four turns beat one; tyres at riding pressure."),
         Way("tyre label", (Field("width", "mm"), Field("rim", "mm")), lambda b, x: c.circumference_from_label(x[0], x[1]), "entered",
-            "As in 47-406. A tyre rolls about 3 % less under load; corrected here."),
+            "As in 47-406. A tyre rolls about 1 % less under load; corrected here."),
         Way("GPS against indicated", (Field("indicated", "km/h"), Field("GPS", "km/h")),
             lambda b, x: c.circumference_from_gps(b.drivetrain.wheel_circumference_m, x[0], x[1]), "measured"),
     ),

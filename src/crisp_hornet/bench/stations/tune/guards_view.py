@@ -21,7 +21,7 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.heat.guarding import climb, low_voltage, regen_by_charge, share_by_charge
 from crisp_hornet.core.pack.cells import full_v
-from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.bike import Battery, Bike
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
@@ -298,17 +298,38 @@ class GuardsView(TuneView):
         bike, draft = self.desk.bike, self.desk.draft.tune
         if bike is None or draft is None:
             return None
-        power = draft.drive.power_w
-        by = (
-            f"The pack is protected by a <b>current limit</b> ({draft.drive.battery_current_a:g} A): the power falls as it empties"
-            if power is None
-            else f"The pack is protected by <b>{power:g} W</b> and {draft.drive.battery_current_a:g} A: the power stays as it empties, "
-            "and the current rises"
+        return "WHO PROTECTS WHAT", say(
+            "{by}. Motor and controller are protected by derating, the rider by the low-voltage cutoff.",
+            by=_pack_protected(bike.battery, draft),
         )
-        return (
-            "WHO PROTECTS WHAT",
-            f"{by}. Motor and controller are protected by derating, the rider by the low-voltage cutoff.",
+
+
+def _pack_protected(battery: Battery, draft: Tune) -> str:
+    """What keeps the pack's current down: a limit in watts does not, the current rises as the voltage falls."""
+    limit_a, power_w = draft.drive.battery_current_a, draft.drive.power_w
+    by = say("The pack is protected by the <b>battery current limit</b> of {limit}", limit=quantity(limit_a, "A"))
+    if power_w is None:
+        return say("{by}: the power falls as it empties", by=by)
+    full_a, empty_a = (power_w / volts for volts in (full_v(battery), max(draft.battery_guard.fade_end_v, 1.0)))
+    if full_a >= limit_a:
+        return say("{by}, always reached before {power}", by=by, power=quantity(power_w, "W"))
+    rises = say(
+        "{power} take {full} of a full pack and more as it empties",
+        power=quantity(power_w, "W"),
+        full=quantity(full_a, "A", ".0f"),
+    )
+    if empty_a >= limit_a:
+        return say(
+            "{rises}, up to the <b>battery current limit</b> of {limit}: that protects it",
+            rises=rises,
+            limit=quantity(limit_a, "A"),
         )
+    return say(
+        "{rises}, up to {empty} at the cutoff: <b>watts protect no pack</b>, and its battery current limit of {limit} is never reached",
+        rises=rises,
+        empty=quantity(empty_a, "A", ".0f"),
+        limit=quantity(limit_a, "A"),
+    )
 
 
 def _xy_rising(low: float, start: float, end: float, high: float) -> tuple[np.ndarray, np.ndarray]:
