@@ -24,6 +24,13 @@ def click(qtbot, widget):
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)
 
 
+def press(qtbot, window, name):
+    """Click what bears a name, as soon as it stands still: a list may be drawn anew meanwhile."""
+    named = lambda: [one for one in window.findChildren(QAbstractButton) if one.accessibleName().startswith(name)]
+    qtbot.waitUntil(lambda: window.settled and any(one.isVisible() and one.isEnabled() for one in named()))
+    qtbot.mouseClick(next(one for one in named() if one.isVisible()), Qt.MouseButton.LeftButton)
+
+
 def find(window, name, kind=QAbstractButton):
     """A visible widget by its accessible name."""
     QApplication.processEvents()  # what has just been made comes into view with the next event

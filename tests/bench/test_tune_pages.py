@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit
 from crisp_hornet.bench.stations.tune.tune_page import PAGES
 from crisp_hornet.core.rider.throttle import family_shares
 from crisp_hornet.documents.companions import CURVE
-from tests.bench.driving import click, drag, find, go, press_keys, texts
+from tests.bench.driving import click, drag, find, go, press, press_keys, texts
 from tests.bench.linking import beside, connect, work_the_lever
 
 KEY = Qt.Key
@@ -290,7 +290,7 @@ def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_sh
     tune.also.setCurrentText("Gentle levels")
     tune.also.activated.emit(tune.also.currentIndex())
     assert chart.also is not None and chart.also[0] == "Gentle levels"
-    tune.also.setCurrentText("measured, open ride")
+    tune.also.setCurrentText("from current, open ride")
     tune.also.activated.emit(tune.also.currentIndex())
     assert chart.also is None and chart.measured is not None
     desk.draft.change("drive.field_weakening_a", 30.0)
@@ -302,8 +302,8 @@ def test_a_warning_leads_to_its_page(qtbot, demo_window, tune):
     desk = demo_window.desk
     for level in range(1, 6):
         desk.draft.change(f"assist.levels.{level}.multiplier", 14.0 + level)
-    qtbot.waitUntil(lambda: demo_window.settled and "Level 1 pulls away" in texts(demo_window.watch_list))
-    click(qtbot, find(demo_window, "Show the setting: lowest-level-strong"))
+    qtbot.waitUntil(lambda: "Level 1 pulls away" in texts(demo_window.watch_list))
+    press(qtbot, demo_window, "Show the setting: lowest-level-strong")
     assert tune.page == PAGES.index("Assist") and tune.assist.levels.hasFocus()
     assert tune.assist.levels.chosen == "assist.levels.1.multiplier"
     demo_window.switch_theme()

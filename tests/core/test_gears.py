@@ -13,6 +13,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import derived
 from crisp_hornet.core.ride.measured_pull import measured_pull
 from crisp_hornet.core.rider.assist import Motive, level_rides
+from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.rider.throttle import hill_start_back_m, twist_launch
 from crisp_hornet.core.road.performance import launch
 from crisp_hornet.core.road.vehicle import coasting_mass_kg
@@ -29,7 +30,7 @@ def told(bike, tune):
     curve = pull_curve(bike, tune, SPEEDS, WARM)
     hill, by_charge = climb(bike, tune, 0.1, 60.0), regen_by_charge(bike, tune)
     throttle = twist_launch(curve, tune.throttle, 1.0, grade=0.05)
-    levels = level_rides(Motive.of(curve, tune), 150.0, 70.0)
+    levels = level_rides(Motive.of(curve, tune), Rider(150.0, 70.0))
     ride = Ride("", np.arange(50.0), {"wheel_speed_kmh": np.linspace(5, 45, 50), "motor_rpm": np.linspace(5, 45, 50) * 20.8,
                                       "pack_v": np.full(50, 60.0), "battery_a": np.full(50, 20.0)})  # fmt: skip
     return [

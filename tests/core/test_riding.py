@@ -17,6 +17,7 @@ from crisp_hornet.core.heat import guarding
 from crisp_hornet.core.heat.weakening import weakening_gain
 from crisp_hornet.core.pack.cells import rested_v
 from crisp_hornet.core.rider.assist import Motive, family, human_watts, level_rides, nearest_family, watts_to_full
+from crisp_hornet.core.rider.legs import Rider, legs
 from crisp_hornet.core.rider.stroke import UNEVEN, pedal_stroke
 from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, hill_start_back_m, throttle_share, twist_launch
 from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
@@ -94,14 +95,16 @@ def assisted(**assist):
 def test_a_rider_at_each_level_moves_as_in_small_steps(style, grade):
     tune = assisted(style=style, levels=[{"multiplier": m, "power_share": p, "speed_share": s} for m, p, s in
                                          ((2, 0.3, 0.6), (4, 0.6, 0.8), (8, 1, 1))])  # fmt: skip
-    motive, watts, cadence = Motive.of(CURVE, tune), 140.0, 75.0
-    torque = watts / (cadence * 2 * math.pi / 60)
+    motive, rider = Motive.of(CURVE, tune), Rider(140.0, 75.0, most_nm=25.0)
     mass, grip, ramp = effective_mass_kg(CURVE.bike), grip_force_n(CURVE.bike, grade), tune.assist.ramp_s
-    for ride, level in zip(level_rides(motive, watts, cadence, grade), tune.assist.levels, strict=True):
+    for ride, level in zip(level_rides(motive, rider, grade), tune.assist.levels, strict=True):
         v, t, step, seen = 0.0, 0.0, 0.005, {}
         while t < 40:
             kmh = 3.6 * v
-            pedals = min(0.95 * watts / max(v, 0.1), 0.95 * torque * 2 * math.pi / 2.2)
+            rolls = max(v, 0.5 / 3.6)
+            cadence = min(max(75.0, 60 * rolls / 7.5), 60 * rolls / 2.2)
+            torque = min(140.0 / (cadence * 2 * math.pi / 60), 25.0) if cadence <= 110.0 else 0.0
+            pedals = 0.95 * torque * cadence * 2 * math.pi / 60 / rolls
             motor = float(motive.force_n(level, torque, cadence, kmh)) * min(t / ramp, 1.0)
             v = max(0.0, v + step * (min(motor + pedals, grip) - float(road_load_n(CURVE.bike, kmh, grade))) / mass)
             t += step
@@ -380,3 +383,58 @@ def test_regen_of_many_packs_at_once_is_what_each_gives_alone(weakening_a, phase
         alone = regen_curve(bike, tune, [kmh[at]], Conditions(float(volt), winding_c))
         assert many.wheel_force_n[at] == pytest.approx(alone.wheel_force_n[0], rel=1e-9, abs=1e-9)
         assert many.battery_current_a[at] == pytest.approx(alone.battery_current_a[0], rel=1e-9, abs=1e-9)
+
+
+@pytest.mark.parametrize("style", ["torque", "cadence"])
+def test_a_share_of_battery_current_reaches_the_phase_limit_at_walking_pace(style):
+    """Against the motor's own power balance: what a fifth of the current may carry, losses and all, at each speed."""
+    tune = assisted(style=style, levels=[{"multiplier": 20, "power_share": 0.22}] * 2)
+    kinds = {}
+    for kind in ("power", "battery_current", "phase_current", "torque"):
+        bike = a_bike(controller__level_share=kind)
+        motive = Motive.of(pull_curve(bike, tune, np.linspace(0, 60, 601), Conditions(60.0)), tune)
+        kinds[kind] = [float(motive.force_n(tune.assist.levels[0], 90.0, 70.0, kmh)) for kmh in (2.0, 10.0, 25.0)]
+    full = [float(np.interp(kmh, CURVE.speed_kmh, pull_curve(a_bike(), tune, CURVE.speed_kmh, Conditions(60.0)).wheel_force_n))
+            for kmh in (0.0, 2.0)]  # fmt: skip
+    assert kinds["phase_current"][0] == kinds["torque"][0] == pytest.approx(0.22 * full[0], rel=1e-3)
+    assert kinds["power"][0] == pytest.approx(full[1], rel=0.01)
+    bike, amps = a_bike(), 0.22 * tune.drive.battery_current_a
+    for kmh, force in zip((2.0, 10.0, 25.0), kinds["battery_current"], strict=True):
+        omega = 23 * kmh / 3.6 / 1.59 * 2 * math.pi
+        watts = amps * (60.0 - amps * bike.battery.resistance_ohm) - bike.controller.idle_w
+        ohm, emf = bike.motor.phase_resistance_ohm + bike.controller.resistance_ohm, omega * bike.motor.flux_linkage_wb
+        iq = max(np.roots([1.5 * ohm, 1.5 * emf, -watts]))
+        drag = 23 / 2 / math.pi * (0.12 + 0.0005 * omega / 2 / math.pi) + 0.25
+        by_hand = (1.5 * 23 * 0.019 * min(iq, tune.drive.phase_current_a) - drag) * 2 * math.pi / 1.59
+        assert force == pytest.approx(by_hand, rel=0.01)
+
+
+def test_on_a_hill_the_cadence_drops_and_the_legs_push_harder():
+    """No motor at all: power against weight, rolling and air, solved for the speed; below the lowest gear the torque rises to its most."""
+    tune = assisted(levels=[{"multiplier": 0, "power_share": 0}] * 2)
+    bike = a_bike(chassis__bike_kg=18, chassis__rider_kg=75, chassis__cargo_kg=0)
+    motive = Motive.of(pull_curve(bike, tune, np.linspace(0, 60, 1201), Conditions(60.0)), tune)
+    for watts, cadence, most_nm, climbs in ((120, 70, 60, True), (150, 45, 60, True), (120, 70, 15, False)):
+        ride = level_rides(motive, Rider(watts, cadence, most_nm=most_nm), 0.06)[0]
+        assert (ride.speed_kmh > 0) == climbs
+        if climbs:
+            balance = lambda kmh, watts=watts: 0.95 * watts - float(road_load_n(bike, kmh, 0.06)) * kmh / 3.6
+            assert ride.speed_kmh == pytest.approx(brentq(balance, 1.0, 20.0), rel=0.01)
+            assert ride.cadence_rpm == pytest.approx(min(cadence, ride.speed_kmh / 3.6 * 60 / 2.2), rel=0.01)
+    fast = legs(Rider(150.0, 80.0), np.array([20.0, 45.0, 60.0]))
+    assert fast.cadence_rpm[0] == 80 and fast.cadence_rpm[1] > 80 and fast.force_n[2] == 0, (
+        "beyond what the legs follow they push nothing"
+    )
+
+
+def test_start_delay_and_start_current_shift_and_step_the_start():
+    base = {"levels": [{"multiplier": 3.0}] * 2, "ramp_s": 0.4}
+    rides = [level_rides(Motive.of(CURVE, assisted(**base, **more)), Rider())[0]
+             for more in ({}, {"start_delay_s": 0.5}, {"start_current_a": 60.0})]  # fmt: skip
+    at = [np.interp(0.4, ride.time_s, ride.speeds_kmh) for ride in rides]
+    assert at[1] < at[0] < at[2]
+    pushed = (
+        pedal_stroke(assisted(**base).assist, 25.0, 70.0),
+        pedal_stroke(assisted(**base, start_delay_s=0.5).assist, 25.0, 70.0),
+    )
+    assert pushed[1].starts_s == pytest.approx(pushed[0].starts_s + 0.5, abs=0.15)

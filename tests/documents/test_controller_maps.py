@@ -96,7 +96,7 @@ def line_of(text, needle):
         ('name = "pack_v", at = 2', 'name = "pack_v", at = 1', "telemetry.channel.2", "same place"),
         ("code = 12", "code = 11", "fault.0.code", "stands twice"),
         ("scale = 0.5", "scale = -0.5", "register.0.scale", "must be greater than"),
-        ('access = "r"', 'access = "rw"', "register.63.access", "read only"),
+        ('access = "r"', 'access = "rw"', "register.65.access", "read only"),
         (
             'name = "drive.phase_current_a"',
             'name = "drive.phase_current_a"\nnone_raw = 9',
@@ -148,8 +148,8 @@ def test_a_faulty_description_is_told_by_line_and_key(tmp_path, old, new, key, r
     ("old", "new", "reason"),
     [
         ("version = 1", "version = 3", "newer"),
-        ("[line]", "[line", "line 10, column 6: not TOML"),
-        ("scale = 0.5", "scale = = 0.5", "line 29, column 9: not TOML"),
+        ("[line]", "[line", "line 11, column 6: not TOML"),
+        ("scale = 0.5", "scale = = 0.5", "line 30, column 9: not TOML"),
         ('format = "crisp-hornet/controller-map"', "", "format"),
         ('name = "drive.power_w"', 'name = "info.power"\naccess = "r"', "drive.power_w has neither a register nor"),
     ],

@@ -30,7 +30,8 @@ class Assist(Part):
 
     ``style``: by torque (force on the pedal alone), by power (force times cadence), by cadence only, or a blend: torque at low
     cadence, power at high, both alike at ``handover_rpm``. ``development_m``: metres per crank turn in the gear in which the
-    torque style multiplies just as the level says. ``start_nm`` and ``start_deg``: crank torque and crank angle before it helps.
+    torque style multiplies just as the level says. ``start_nm`` and ``start_deg``: crank torque and crank angle before it helps;
+    ``start_delay_s``: and then it still waits; ``start_current_a``: the phase current it begins with, from where ``ramp_s`` goes on.
     ``smoothing_deg``: the crank angle that torque is averaged over. ``ramp_s``: nothing to all; ``hold_s`` and ``stop_s``: after the
     pedals rest it holds, then falls. ``speed_kmh``: where assist ends; none where only the drive's limit counts.
     """
@@ -40,6 +41,8 @@ class Assist(Part):
     development_m: Positive = 4.5
     start_nm: NotNegative = 6.0
     start_deg: Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=720)] = 45.0
+    start_delay_s: Seconds = 0.0
+    start_current_a: NotNegative = 0.0
     smoothing_deg: Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=720)] = 180.0
     ramp_s: Seconds = 0.3
     hold_s: Seconds = 0.2

@@ -67,8 +67,12 @@ class VoltageRating(Part):
     battery_current_a: Positive | None = None
 
 
+ShareOf = Literal["power", "battery_current", "phase_current", "torque"]
+
+
 class Controller(Part):
-    """The power stage and its ratings. ``resistance_ohm`` is per phase path."""
+    """The power stage and its ratings. ``resistance_ohm`` is per phase path. ``level_share``: what an assist level's power share is a
+    share of: the drive's greatest power at the wheel, its battery current, its phase current, or its torque."""
 
     max_phase_current_a: Positive = Field(ge=0.1, le=10000)
     max_battery_current_a: Positive = Field(ge=0.1, le=10000)
@@ -77,6 +81,7 @@ class Controller(Part):
     resistance_ohm: NotNegative = Field(le=100)
     idle_w: NotNegative = Field(le=10000)
     ratings_by_voltage: list[VoltageRating] | None = None
+    level_share: ShareOf = "power"
     serial: str | None = None
     thermal: ControllerThermal
 

@@ -14,6 +14,7 @@ from pydantic import Field, ValidationError, model_validator
 from pydantic_core import PydanticCustomError
 
 from crisp_hornet.documents.base import Count, Number, Part, Positive, Text
+from crisp_hornet.documents.bike import ShareOf
 from crisp_hornet.documents.channels import LIVE
 from crisp_hornet.documents.register import CALIBRATION, INFORMATION, Address, Channel, Coded, Register, Word
 from crisp_hornet.documents.settings import FURTHER
@@ -156,7 +157,8 @@ class Line(Part):
 
 
 class ControllerMap(Part):
-    """A whole description (``crisp-hornet/controller-map``)."""
+    """A whole description (``crisp-hornet/controller-map``). ``level_share``: what an assist level's power share is a share of, where
+    there are levels."""
 
     format: Literal["crisp-hornet/controller-map"]
     version: Literal[1]
@@ -172,6 +174,7 @@ class ControllerMap(Part):
     commands: Commands = Commands()
     inhibit: Inhibit | None = None
     fault: list[Fault] = []
+    level_share: ShareOf | None = None
     update: Update | None = None
     logs: StoredLogs | None = None
 

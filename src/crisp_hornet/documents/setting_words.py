@@ -44,6 +44,8 @@ WORDS: dict[str, tuple[str, str]] = {
     "assist.start_deg": ("start threshold, angle", "°"),
     "assist.smoothing_deg": ("torque smoothing", "°"),
     "assist.ramp_s": ("assist ramp-up", "s"),
+    "assist.start_delay_s": ("start delay", "s"),
+    "assist.start_current_a": ("start current", "A"),
     "assist.hold_s": ("assist hold time", "s"),
     "assist.stop_s": ("assist ramp-down", "s"),
     "assist.speed_kmh": ("assist speed limit", "km/h"),

@@ -36,10 +36,13 @@ class RiderSettings:
     assist_ramp_s: float = 0.3
     multipliers: list[float] = field(default_factory=list)
     power_shares: list[float] = field(default_factory=list)
+    level_share: str | None = None
+    start_delay_s: float = 0.0
+    start_a: float = 0.0
 
     @classmethod
-    def of(cls, values: Values) -> RiderSettings:
-        """From register values by name."""
+    def of(cls, values: Values, level_share: str | None = None) -> RiderSettings:
+        """From register values by name; ``level_share``: of what a level's share is one, by the description."""
 
         def take(name: str, otherwise: float) -> float:
             value = values.get(name)
@@ -60,6 +63,8 @@ class RiderSettings:
         made.style, made.handover_rpm = int(take("assist.style", 0)), take("assist.handover_rpm", 60.0)
         made.development_m, made.start_nm = take("assist.development_m", 4.5), take("assist.start_nm", 6.0)
         made.smoothing_deg, made.assist_ramp_s = take("assist.smoothing_deg", 180.0), take("assist.ramp_s", 0.3)
+        made.level_share = level_share
+        made.start_delay_s, made.start_a = take("assist.start_delay_s", 0.0), take("assist.start_current_a", 0.0)
         return made
 
 
@@ -70,12 +75,21 @@ class Rider:
         self.throttle = 0.0
         self.assist_a = 0.0
         self._torque: deque[tuple[float, float]] = deque()
-        self._window_s = self._sum = 0.0
+        self._window_s = self._sum = self._waited_s = 0.0
 
-    def step(self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float) -> float:
-        """The phase current asked for (A)."""
+    def step(
+        self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float, pack_w: float
+    ) -> float:
+        """The phase current asked for (A); ``pack_w``: the pack's volts times the battery current limit."""
         self._ramp_throttle(dt, self._twisted(hands, c, speed_mps), c)
         asked = min(self._assist(dt, hands, c, truth, speed_mps, most_a), most_a)
+        if asked > 0:
+            asked = min(asked, self._of_level(hands, c, truth, speed_mps, most_a, pack_w))
+        self._waited_s = self._waited_s + dt if asked > 0 else 0.0
+        if self._waited_s < c.start_delay_s:
+            asked = 0.0
+        elif asked > 0:
+            self.assist_a = max(self.assist_a, min(c.start_a, asked))
         rise = most_a * dt / max(c.assist_ramp_s, 0.02)
         self.assist_a += max(-4 * most_a * dt, min(rise, asked - self.assist_a))
         return max(self.throttle * most_a, self.assist_a)
@@ -105,7 +119,7 @@ class Rider:
             self._window_s = self._sum = 0.0
             return 0.0
         if c.style == CADENCE:
-            return c.power_shares[hands.level - 1] * most_a
+            return most_a
         torque = self._averaged(dt, hands.human_nm, c.smoothing_deg / 360 * 60 / hands.cadence_rpm)
         if torque < c.start_nm:
             return 0.0
@@ -124,6 +138,17 @@ class Rider:
             / (truth.rolled_m / (2 * math.pi))
         )
         return force / per_a
+
+    def _of_level(
+        self, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float, pack_w: float
+    ) -> float:
+        """The phase current that the level's share leaves: of the phase current, or of what the pack may give."""
+        share = c.power_shares[hands.level - 1]
+        if c.level_share in ("phase_current", "torque"):
+            return share * most_a
+        emf = speed_mps * 2 * math.pi / truth.rolled_m * truth.ratio * truth.pole_pairs * truth.flux_wb
+        spare, ohm = max(share * pack_w - truth.idle_w, 0.0) / 1.5, truth.winding_ohm + truth.stage_ohm
+        return 2 * spare / max(emf + math.sqrt(emf**2 + 4 * ohm * spare), 1e-9)
 
     def _averaged(self, dt: float, torque: float, window_s: float) -> float:
         """The running mean over a time; what was before the first push counts as nothing."""

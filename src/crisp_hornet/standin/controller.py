@@ -305,7 +305,7 @@ class SimulatedController:
             motor_end_c=must("heat_guard.motor_fade_end_c"),
             stage_start_c=must("heat_guard.controller_fade_start_c"),
             stage_end_c=must("heat_guard.controller_fade_end_c"),
-            rider=RiderSettings.of(value),
+            rider=RiderSettings.of(value, self.map.level_share),
             direction=value.get("calibration.direction") or 0.0,
         )
 

@@ -103,7 +103,10 @@ class SimulatedBike:
     def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
         """Advance by ``dt`` seconds."""
         if drive_allowed and hands.brake <= CUT_AT:
-            asked_a = self.rider.step(dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a)
+            pack_w = settings.battery_a * self.state.pack_v
+            asked_a = self.rider.step(
+                dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a, pack_w
+            )
         else:
             self.rider.stop()
             asked_a = 0.0

@@ -32,6 +32,7 @@ from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.drive.uncertainty import Band
+from crisp_hornet.core.evidence.motion_pull import MotionPull
 from crisp_hornet.core.ride.measured_pull import MeasuredPull
 from crisp_hornet.documents.units import Units
 
@@ -68,6 +69,7 @@ class ForceChart(ForceAxes):
     def __init__(self, theme: Theme) -> None:
         super().__init__(theme)
         self.measured: MeasuredPull | None = None
+        self.motion: MotionPull | None = None
         self.band: Band | None = None
         self.held: PullCurve | None = None
         self.regen: dict[str, PullCurve] = {}
@@ -99,6 +101,8 @@ class ForceChart(ForceAxes):
         highest = max([float(curve.wheel_force_n.max()) for curve in drawn], default=100.0)
         if self.measured is not None and len(self.measured.force_n):
             highest = max(highest, float(self.measured.force_n.max()))
+        if self.motion is not None:
+            highest = max(highest, float(self.motion.force_n.max()))
         top = nice_top(1.1 * (highest or 100.0))  # a pack too low to pull at all gives an axis too
         self._top_n = max(self._top_n, top) if hold_scale else top
         if curves:
@@ -133,9 +137,9 @@ class ForceChart(ForceAxes):
         self.also = (name, curve) if curve is not None else None
         self.show_curves(self.draft, self.controller, self.message)
 
-    def show_measured(self, measured: MeasuredPull | None) -> None:
-        """Lay measured points over the curves."""
-        self.measured = measured
+    def show_measured(self, measured: MeasuredPull | None, motion: MotionPull | None = None) -> None:
+        """Lay measured points over the curves: by the currents, and by how the bike moved."""
+        self.measured, self.motion = measured, motion
         self.show_curves(self.draft, self.controller, self.message)
 
     # --- pointing -------------------------------------------------------------------------------------------
@@ -171,6 +175,7 @@ class ForceChart(ForceAxes):
         painter.setClipRect(self.plot.adjusted(0, -2, 1, 2))
         self._paint_band(painter)
         self._paint_crosses(painter)
+        self._paint_motion(painter)
         self._paint_held(painter)
         self._paint_also(painter)
         self._paint_regen(painter)
@@ -278,6 +283,17 @@ class ForceChart(ForceAxes):
                     QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3),
                 ]
             painter.drawLines(lines)  # type: ignore[call-overload]
+
+    def _paint_motion(self, painter: QPainter) -> None:
+        """Bars of the interval with a gap where the mean is."""
+        if self.motion is None:
+            return
+        painter.setPen(QPen(self.theme.color("measured"), 2.2))
+        motion = self.motion
+        for kmh, force, low, high in zip(motion.speed_kmh, motion.force_n, motion.low_n, motion.high_n, strict=True):
+            top, middle, bottom = (self.point(kmh, min(max(one, 0.0), self._top_n)) for one in (high, force, low))
+            painter.drawLine(top, bottom)
+            painter.drawLine(QPointF(middle.x() - 4, middle.y()), QPointF(middle.x() + 4, middle.y()))
 
     def _apart(self, which: NDArray[np.intp]) -> NDArray[np.intp]:
         """One sample for each small cell of the chart: a thousand crosses on one spot say no more than one."""

@@ -211,6 +211,8 @@ class Desk(QObject):
 
     def take_contact(self, tune: Tune | None, backup: Backup, controller_map: ControllerMap | None = None) -> None:
         """A controller answered: what it holds and lacks is known; without a draft, its tune is one to begin with."""
+        if controller_map is not None:
+            self._take_description(controller_map)
         if controller_map is not self.held.map:
             self.held.map = controller_map
             self.draft.predict()
@@ -218,6 +220,18 @@ class Desk(QObject):
         self.held.take_contact(tune, backup)
         if tune is not None and self.draft.tune is None:
             self.draft.set(tune)
+
+    def _take_description(self, controller_map: ControllerMap) -> None:
+        """What an assist level is a share of is the controller's: the bike takes it over, undoably, and it is said."""
+        bike, share = self.bike, controller_map.level_share
+        if bike is None or share is None or bike.controller.level_share == share:
+            return
+        controller = bike.controller.model_copy(update={"level_share": share})
+        self.active.change(bike.model_copy(update={"controller": controller}), "what a level is a share of")
+        self.said.emit(
+            "note",
+            f"On this controller a level is a share of {share.replace('_', ' ')}: predictions count with that now.",
+        )
 
     def take_sent(self, tune: Tune, message: str, changes: list[str], kept: bool) -> None:
         """A send was proved: the controller now holds ``tune``, and so does the draft (values may have been rounded to what the registers

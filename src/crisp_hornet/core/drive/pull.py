@@ -57,6 +57,7 @@ class PullCurve:
     limit: NDArray[np.str_]
     braking: bool = False
     ratio: Array | None = None
+    conditions: Conditions | None = None
 
     @property
     def motor_turns(self) -> Array | float:
@@ -180,7 +181,19 @@ def pull_curve(
     name = np.where(too_fast, "rpm", name)
     battery_w = np.where(running, bounds.motor.terminal_power_w(omega, i_d, i_q), 0.0) + bike.controller.idle_w
     pack_v = loaded_voltage(conditions.rested_v, bike.battery.resistance_ohm, battery_w)
-    return PullCurve(bike, bounds.motor, conditions.rested_v, speed, i_d, i_q, running, battery_w, pack_v, name)
+    return PullCurve(
+        bike,
+        bounds.motor,
+        conditions.rested_v,
+        speed,
+        i_d,
+        i_q,
+        running,
+        battery_w,
+        pack_v,
+        name,
+        conditions=conditions,
+    )
 
 
 def best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:
@@ -200,6 +213,7 @@ def best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:
         pack_v=np.array([curve.pack_v for curve in curves])[best, rows],
         limit=np.array([curve.limit for curve in curves])[best, rows],
         braking=first.braking,
+        conditions=first.conditions,
         ratio=np.array([curve.bike.drivetrain.ratio for curve in curves])[best],
     )
 

@@ -11,6 +11,7 @@ from crisp_hornet.core.evidence.findings.suggestion import Effect, Suggestion
 from crisp_hornet.core.heat.endurance import seconds_of_full_pull
 from crisp_hornet.core.pack.cells import rested_or_typical_v, usable
 from crisp_hornet.core.rider.assist import Motive, level_rides
+from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.rider.stroke import pedal_stroke
 from crisp_hornet.core.road.consequences import Consequence, on_the_road
 from crisp_hornet.documents.bike import Bike
@@ -90,7 +91,7 @@ def _assist(curve: PullCurve, tune: Tune) -> list[Consequence]:
         ),
     ]
     if tune.assist.levels:
-        rides = level_rides(Motive.of(curve, tune), HUMAN_W, STROKE_RPM)
+        rides = level_rides(Motive.of(curve, tune), Rider(HUMAN_W, STROKE_RPM))
         found += [
             Consequence(say("level {level} pulls away with", level=one.level), one.most_mps2, "m/s²", 2)
             for one in (rides[0], rides[-1])

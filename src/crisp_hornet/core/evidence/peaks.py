@@ -12,6 +12,7 @@ from crisp_hornet.core.ride.gaps import longest_step_s
 from crisp_hornet.documents.channels import UNITS
 from crisp_hornet.documents.tune import Tune
 
+LEAST_REGEN_A = 1.0
 REACHED = 0.97  # a limit counts as reached from this share of it on
 
 
@@ -63,7 +64,12 @@ def peaks(ride: Ride, tune: Tune) -> list[Peak]:
         ("motor_c", "hottest motor", heat.motor_fade_start_c, False),
         ("controller_c", "hottest controller", heat.controller_fade_start_c, False),
     ]
-    return [_peak(ride, *one) for one in asked if ride.has(one[0])]
+    found = [_peak(ride, *one) for one in asked if ride.has(one[0])]
+    charged = -ride.get("battery_a")
+    if ride.has("battery_a") and np.nanmax(charged) > LEAST_REGEN_A:
+        limit = tune.regen.battery_current_a or None
+        found.append(_peak(Ride(ride.name, ride.time_s, {"regen_a": charged}), "regen_a", "regen peak", limit, False))
+    return found
 
 
 def energy(ride: Ride) -> Energy | None:
@@ -89,7 +95,14 @@ def _peak(ride: Ride, channel: str, label: str, limit: float | None, lowest: boo
         reached = bool(at_limit.any())
         at_limit_s = float(np.sum(sample_seconds(ride.time_s)[at_limit])) if reached else 0.0
     return Peak(
-        channel, label, float(values[index]), UNITS[channel], float(ride.time_s[index]), limit, reached, at_limit_s
+        channel,
+        label,
+        float(values[index]),
+        UNITS.get(channel, "A"),
+        float(ride.time_s[index]),
+        limit,
+        reached,
+        at_limit_s,
     )
 
 

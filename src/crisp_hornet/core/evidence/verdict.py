@@ -15,6 +15,7 @@ from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
 from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.heat_seen import HeatPaths, heat_paths
 from crisp_hornet.core.evidence.hill_seen import HillSeen, hardest_minute
+from crisp_hornet.core.evidence.motion_pull import MotionPull, motion_pull
 from crisp_hornet.core.evidence.motor_seen import MotorSeen, motor_seen
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.evidence.peaks import Peak, peaks
@@ -48,6 +49,7 @@ class Verdict:
     heat: HeatPaths
     levels: tuple[LevelSeen, ...]
     pull: PullSeen | None
+    motion: MotionPull | None
     range_km: Estimate
     hill: HillSeen | None
     motor: MotorSeen
@@ -101,6 +103,7 @@ def judge_ride(
         heat.result(),
         levels.result(),
         None if pull is None else pull.result(),
+        None if full is None else motion_pull(smooth, bike, full),
         range_km(bike, tune, energy.wh_per_km, _pace_kmh(smooth)),
         hardest_minute(smooth, bike, tune, heat.result()),
         motor.result(),

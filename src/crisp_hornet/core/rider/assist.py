@@ -2,31 +2,31 @@
 
 Styles, with T the crank torque (N·m), c the cadence, v the road speed, m the level's multiplier:
 power ``F·v = m·T·2πc/60``; torque ``F = m·T·2π/development`` (the power style in the gear of that development, whatever the cadence);
-cadence: the level's share of the full force while the pedals turn; blend: weight ``clip(c/handover − ½, 0, 1)`` on power, the
-rest on torque. Each is cut by the full-throttle pull, by the level's share of the drive's greatest power, and by its speed.
+cadence: all that the level may give while the pedals turn; blend: weight ``clip(c/handover − ½, 0, 1)`` on power, the
+rest on torque. Each is cut by the full-throttle pull, by the level's share and by its speed. What the share is of is the controller's
+(``controller.level_share``): of power and of battery current a small share still reaches the phase limit at walking pace.
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.limits import effective_limits, fade
-from crisp_hornet.core.drive.pull import PullCurve
+from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
+from crisp_hornet.core.rider.legs import SLOWEST_KMH, Rider, legs
 from crisp_hornet.core.road.performance import mass_along_kg, steady_speed_kmh
-from crisp_hornet.core.road.vehicle import grip_force_n, road_load_n
+from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
 from crisp_hornet.documents.assist import Assist, Level
 from crisp_hornet.documents.tune import Tune
 
-PEDAL_EFFICIENCY = 0.95  # chain and hub, clean
 STRONG_RIDER_W, TYPICAL_RIDER_W = 250.0, 100.0
-SLOWEST_KMH = 0.5
-LOWEST_DEVELOPMENT_M = 2.2  # metres per crank turn in a usual lowest gear
 EARLY_STEP_S = 0.05
+SHARE_SPEEDS = 61  # what a share of battery current leaves is smooth in speed
 
 
 def human_watts(human_nm: ArrayLike, cadence_rpm: ArrayLike) -> Array:
@@ -74,13 +74,16 @@ def nearest_family(figures: list[float]) -> Family:
 
 @dataclass(frozen=True, eq=False)
 class Motive:
-    """What assist needs to know of the drive: the full pull, its greatest power (W) and where assist ends (km/h)."""
+    """What assist needs to know of the drive: the full pull, what a level's share leaves of it (N, by the share, as asked for), where
+    assist ends (km/h) and the force that an ampere makes at standstill (N/A)."""
 
     curve: PullCurve
+    tune: Tune
     assist: Assist
-    most_w: float
     ends_kmh: float
     taper_kmh: float
+    per_a_n: float
+    by_share_n: dict[float, Array] = field(default_factory=dict)
 
     @classmethod
     def of(cls, curve: PullCurve, tune: Tune) -> Motive:
@@ -89,7 +92,15 @@ class Motive:
         drive = effective_limits(curve.bike, tune).speed_kmh.value
         limits = [one for one in (tune.assist.speed_kmh, drive) if one is not None]
         ends = min(limits) if limits else max(steady_speed_kmh(curve, 0.0), 1.0)
-        return cls(curve, tune.assist, float(np.max(curve.wheel_w, initial=0.0)), ends, tune.drive.speed_taper_kmh)
+        amps = float(curve.phase_current_a[0])
+        return cls(
+            curve,
+            tune,
+            tune.assist,
+            ends,
+            tune.drive.speed_taper_kmh,
+            float(curve.wheel_force_n[0]) / amps if amps > 0 else 0.0,
+        )
 
     def speed_of(self, level: Level) -> float:
         """Up to which speed (km/h) a level helps."""
@@ -98,10 +109,12 @@ class Motive:
     def full_n(self, level: Level, speed_kmh: ArrayLike) -> Array:
         """The most force (N, same shape) a level may give: pull, power share and speed share."""
         kmh = np.asarray(speed_kmh, float)
-        pull = np.interp(kmh, self.curve.speed_kmh, self.curve.wheel_force_n, right=0.0)
-        by_power = level.power_share * self.most_w / np.maximum(kmh / 3.6, 1e-6)
+        share = level.power_share
+        if share not in self.by_share_n:
+            self.by_share_n[share] = _within_share(self.curve, self.tune, share)
+        most: Array = np.interp(kmh, self.curve.speed_kmh, self.by_share_n[share], right=0.0)
         ends = self.speed_of(level)
-        most: Array = np.minimum(pull, by_power) * fade(kmh, max(ends - self.taper_kmh, 0.0), ends)
+        most = most * fade(kmh, max(ends - self.taper_kmh, 0.0), ends)
         return most
 
     def force_n(self, level: Level, human_nm: ArrayLike, cadence_rpm: ArrayLike, speed_kmh: ArrayLike) -> Array:
@@ -110,8 +123,8 @@ class Motive:
         kmh = np.asarray(speed_kmh, float)
         assist, most = self.assist, self.full_n(level, kmh)
         if assist.style == "cadence":
-            pull = np.interp(kmh, self.curve.speed_kmh, self.curve.wheel_force_n, right=0.0)
-            return np.where(cadence > 0, np.minimum(level.power_share * pull, most), 0.0)
+            turned: Array = np.where(cadence > 0, most, 0.0)
+            return turned
         by_torque = level.multiplier * torque * 2 * math.pi / assist.development_m
         by_power = level.multiplier * human_watts(torque, cadence) / np.maximum(kmh, SLOWEST_KMH) * 3.6
         weight = {"torque": np.zeros_like(cadence), "power": np.ones_like(cadence)}.get(assist.style)
@@ -121,12 +134,37 @@ class Motive:
         return np.where(torque >= assist.start_nm, np.minimum(asked, most), 0.0)
 
 
+def _within_share(curve: PullCurve, tune: Tune, share: float) -> Array:
+    """The most force (N) over the curve's speeds that a level's share of what the controller shares leaves."""
+    full, kind = curve.wheel_force_n, curve.bike.controller.level_share
+    if kind == "power":
+        most_w = float(np.max(curve.wheel_w, initial=0.0))
+        within = share * most_w / np.maximum(curve.speed_kmh / 3.6, 1e-6)
+    elif kind == "battery_current":
+        within = _within_battery_share(curve, tune, share)
+    else:
+        within = np.full_like(full, share * full[0])
+    least: Array = np.minimum(full, within)
+    return least
+
+
+def _within_battery_share(curve: PullCurve, tune: Tune, share: float) -> Array:
+    amps = effective_limits(curve.bike, tune).battery_current_a.value
+    assert amps is not None  # a tune always sets it
+    lower = tune.with_setting("drive.battery_current_a", share * amps)
+    few = np.linspace(0.0, float(curve.speed_kmh[-1]), SHARE_SPEEDS)
+    found = pull_curve(curve.bike, lower, few, curve.conditions or Conditions(curve.rested_v)).wheel_force_n
+    within: Array = np.interp(curve.speed_kmh, few, found)
+    return within
+
+
 @dataclass(frozen=True, eq=False)
 class LevelRide:
-    """A rider at one level on one slope: the speed that settles, who gives what, and the start from rest."""
+    """A rider at one level on one slope: the speed that settles and the cadence there, who gives what, and the start from rest."""
 
     level: int
     speed_kmh: float
+    cadence_rpm: float
     human_w: float
     motor_w: float
     to_speed_s: float
@@ -135,22 +173,21 @@ class LevelRide:
     speeds_kmh: Array
 
 
-def level_rides(motive: Motive, human_w: float, cadence_rpm: float, grade: float = 0.0) -> list[LevelRide]:
-    """Each level with a rider who gives ``human_w`` (W) at ``cadence_rpm`` and shifts so as to keep both, from rest.
+def level_rides(motive: Motive, rider: Rider, grade: float = 0.0) -> list[LevelRide]:
+    """Each level with a rider who shifts so as to keep power and cadence, as far as the gears go (:mod:`~crisp_hornet.core.rider.legs`),
+    from rest.
 
     While the assist's ramp lasts and a second beyond, time is stepped (Heun, 0.05 s); from there on ``t = ∫ m/F dv``. ``to_speed_s`` is
     the time to 90 % of the speed that settles, ``most_mps2`` the greatest acceleration over half a second: how *quickly* speed comes.
     """
     bike, levels = motive.curve.bike, motive.assist.levels
-    torque = human_w / (cadence_rpm * 2 * math.pi / 60)
     grip = grip_force_n(bike, grade)
     kmh = np.linspace(0.0, max(float(motive.curve.speed_kmh[-1]), 40.0), 401)
-    lowest_gear_n = PEDAL_EFFICIENCY * torque * 2 * math.pi / LOWEST_DEVELOPMENT_M
-    pedals = np.minimum(PEDAL_EFFICIENCY * human_w / np.maximum(kmh / 3.6, 0.1), lowest_gear_n)
-    motor = np.array([motive.force_n(level, torque, cadence_rpm, kmh) for level in levels])
+    pedals = legs(rider, kmh)
+    motor = np.array([motive.force_n(level, pedals.torque_nm, pedals.cadence_rpm, kmh) for level in levels])
     mass = mass_along_kg(motive.curve, kmh)
-    spare = (np.minimum(motor + pedals, grip) - road_load_n(bike, kmh, grade)) / mass
-    starts, early = _early(kmh, spare, motor / mass, motive.assist.ramp_s)
+    spare = (np.minimum(motor + pedals.force_n, grip) - road_load_n(bike, kmh, grade)) / mass
+    starts, early = _early(kmh, spare, motor / mass, motive)
     rides = []
     for index in range(len(levels)):
         settles = _settles(kmh, spare[index])
@@ -160,19 +197,29 @@ def level_rides(motive: Motive, human_w: float, cadence_rpm: float, grade: float
         even = np.interp(np.arange(0.0, min(time[-1], 15.0) + 0.5, 0.05), time, speeds)
         most = float(np.max(even[10:] - even[:-10], initial=0.0)) / 3.6 / 0.5
         watts = float(np.interp(settles, kmh, motor[index])) * settles / 3.6
-        rides.append(LevelRide(index + 1, settles, human_w, watts, to_speed, most, time, speeds))
+        there = legs(rider, np.array([settles]))
+        given = float(there.torque_nm[0] * there.cadence_rpm[0]) * 2 * math.pi / 60
+        cadence = float(there.cadence_rpm[0])
+        rides.append(LevelRide(index + 1, settles, cadence, given, watts, to_speed, most, time, speeds))
     return rides
 
 
-def _early(kmh: Array, spare: Array, motor: Array, ramp_s: float) -> tuple[Array, Array]:
-    """(times (k,), speeds (k, levels)) from rest while the ramp lasts and a second beyond; ``spare`` and ``motor`` a kilogram."""
-    count = round((ramp_s + 1.0) / EARLY_STEP_S)
+def _early(kmh: Array, spare: Array, motor: Array, motive: Motive) -> tuple[Array, Array]:
+    """(times (k,), speeds (k, levels)) from rest while delay and ramp last and a second beyond; ``spare`` and ``motor`` a kilogram."""
+    assist = motive.assist
+    ramp_s, delay_s = assist.ramp_s, assist.start_delay_s
+    first = assist.start_current_a * motive.per_a_n / float(effective_mass_kg(motive.curve.bike_at(0.0)))
+    count = round((delay_s + ramp_s + 1.0) / EARLY_STEP_S)
+
+    def risen(at: float) -> float:
+        return 1.0 if ramp_s <= 0 else min(max((at * EARLY_STEP_S - delay_s) / ramp_s, 0.0), 1.0)
+
     history = np.zeros((count + 1, len(spare)))
     for at in range(count):
-        now_share, then_share = (min((at + one) * EARLY_STEP_S / ramp_s, 1.0) if ramp_s > 0 else 1.0 for one in (0, 1))
+        firsts = tuple(first if (at + one) * EARLY_STEP_S >= delay_s else -math.inf for one in (0, 1))
         now = history[at]
-        slope = _gain(now, kmh, spare, motor, now_share) * 3.6
-        ahead = _gain(np.maximum(now + slope * EARLY_STEP_S, 0.0), kmh, spare, motor, then_share) * 3.6
+        slope = _gain(now, kmh, spare, motor, risen(at), firsts[0]) * 3.6
+        ahead = _gain(np.maximum(now + slope * EARLY_STEP_S, 0.0), kmh, spare, motor, risen(at + 1), firsts[1]) * 3.6
         history[at + 1] = np.maximum(now + (slope + ahead) / 2 * EARLY_STEP_S, 0.0)
     return np.arange(count + 1, dtype=np.float64) * EARLY_STEP_S, history
 
@@ -188,15 +235,16 @@ def _onwards(times: Array, speeds: Array, kmh: Array, spare: Array, settles: flo
     return np.append(times, times[-1] + np.cumsum(seconds)), np.append(speeds, beyond)
 
 
-def _gain(now: Array, kmh: Array, spare: Array, motor: Array, share: float) -> Array:
-    """Spare acceleration (m/s²) of each level at its own speed, the motor's part only up to ``share`` of it."""
+def _gain(now: Array, kmh: Array, spare: Array, motor: Array, share: float, first: float) -> Array:
+    """Spare acceleration (m/s²) of each level at its own speed, the motor's part only ``first`` and ``share`` of it; nothing
+    before it starts, where ``first`` is minus infinity."""
     place = np.clip(now / kmh[1], 0.0, len(kmh) - 1.001)
     low = place.astype(int)
     part, rows = place - low, np.arange(len(now))
     whole: Array = spare[rows, low] + (spare[rows, low + 1] - spare[rows, low]) * part
-    if share < 1:
+    if share < 1 or first == -math.inf:
         pull = motor[rows, low] + (motor[rows, low + 1] - motor[rows, low]) * part
-        whole = whole - (1 - share) * pull
+        whole = whole - np.maximum(pull - np.maximum(first + share * pull, 0.0), 0.0)
     return whole
 
 
@@ -221,13 +269,7 @@ def watts_to_full(motive: Motive, level: Level, cadence_rpm: float, speed_kmh: f
     if most <= 0:
         return math.inf
     one_watt_nm = 60 / (2 * math.pi * cadence_rpm)
-    ungated = Motive(
-        motive.curve,
-        motive.assist.model_copy(update={"start_nm": 0.0}),
-        motive.most_w,
-        motive.ends_kmh,
-        motive.taper_kmh,
-    )
+    ungated = replace(motive, assist=motive.assist.model_copy(update={"start_nm": 0.0}))
     # below the cut, force grows in proportion to the rider's watts
     small = 1e-3
     per_watt = float(ungated.force_n(level, small * one_watt_nm, cadence_rpm, speed_kmh)) / small

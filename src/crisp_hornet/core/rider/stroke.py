@@ -2,7 +2,8 @@
 
 Two legs push ``T·(1 − 0.85·cos 2θ)``, θ from the top dead centre of one pedal: least where the cranks stand upright. (The usual
 approximation of measured pedal forces by their mean and second harmonic.) The controller averages over
-``smoothing_deg`` of crank angle, waits for ``start_nm`` and ``start_deg``, follows no faster than ``ramp_s`` allows, holds for
+``smoothing_deg`` of crank angle, waits for ``start_nm`` and ``start_deg`` and then
+for ``start_delay_s``, follows no faster than ``ramp_s`` allows, holds for
 ``hold_s`` when the torque goes and falls within ``stop_s``.
 """
 
@@ -64,6 +65,10 @@ def _motor(
     if assist.style == "cadence":  # the pedals turn or they do not
         sensed = np.where(pedalling, mean_nm, 0.0)
     asked = np.where((sensed >= _gate(assist)) & (angle >= assist.start_deg) & (sensed > 0), sensed, 0.0)
+    waits = round(assist.start_delay_s / STEP_S)
+    if waits and asked.any():
+        first = int(np.flatnonzero(asked)[0])
+        asked[first : first + waits] = 0.0
     return sensed, _follow(assist, asked, mean_nm)
 
 

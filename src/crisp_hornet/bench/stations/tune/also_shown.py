@@ -11,7 +11,7 @@ from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.ride.measured_pull import measured_pull
 from crisp_hornet.documents.tune import Tune
 
-NOTHING, MEASURED = "none", "measured, open ride"
+NOTHING, MEASURED = "none", "from current, open ride"
 EVERY = 4
 
 

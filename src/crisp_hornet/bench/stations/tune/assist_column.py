@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
 
@@ -11,13 +11,16 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.ruler_column import WIDE, RulerColumn
+from crisp_hornet.bench.stations.tune.scales import in_units
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.rider.assist import family, nearest_family
+from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
+USUAL_HILL = 0.06
 FAMILY_KEYS = ("family.lowest", "family.highest", "family.exponent", "family.power", "family.speed")
 _FAMILY_SCALES = {
     "family.lowest": Scale("Lowest level", "×", 0, 8, 0.1, 0.05),
@@ -34,6 +37,8 @@ BLOCKS = [
         [
             "assist.start_nm",
             "assist.start_deg",
+            "assist.start_delay_s",
+            "assist.start_current_a",
             "assist.smoothing_deg",
             "assist.ramp_s",
             "assist.hold_s",
@@ -45,17 +50,10 @@ BLOCKS = [
 RIDER = {
     "watts": Scale("Rider", "W", 20, 400, 10, 5, truth=False),
     "cadence_rpm": Scale("Cadence", "rpm", 30, 120, 5, 1, truth=False),
+    "most_rpm": Scale("Cadence at most", "rpm", 60, 140, 5, 1, truth=False),
+    "most_nm": Scale("Pedal torque at most", "N·m", 10, 150, 5, 1, truth=False),
     "grade": Scale("Hill", "%", 0, 0.2, 1, 0.5, truth=False, factor=100),
 }
-
-
-@dataclass(frozen=True)
-class Rider:
-    """Whom the page is drawn for."""
-
-    watts: float = 120.0
-    cadence_rpm: float = 70.0
-    grade: float = 0.06
 
 
 class AssistColumn(RulerColumn):
@@ -65,7 +63,7 @@ class AssistColumn(RulerColumn):
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme, BLOCKS)
-        self.rider = Rider()
+        self.rider, self.grade = Rider(), USUAL_HILL
         self.needs = {
             "assist.handover_rpm": _counts_in("blend"),
             "assist.development_m": _counts_in("torque", "blend"),
@@ -83,13 +81,21 @@ class AssistColumn(RulerColumn):
             fix(ruler, wide=WIDE)
             ruler.changed.connect(lambda value, _token, key=key: self.draw_for(key, value))
             ruler.refused.connect(lambda why: desk.said.emit("warn", why))
-            ruler.show_value(getattr(self.rider, key))
+            ruler.show_value(self.grade if key == "grade" else getattr(self.rider, key))
 
     def draw_for(self, key: str, value: float) -> None:
-        """Another rider, cadence or hill."""
-        self.rider = replace(self.rider, **{key: value})
+        """Another rider or hill."""
+        if key == "grade":
+            self.grade = value
+        else:
+            self.rider = replace(self.rider, **{key: value})
         self._rider_rulers[key].show_value(value)
         self.rider_changed.emit()
+
+    def refresh(self) -> None:
+        super().refresh()
+        for key, ruler in self._rider_rulers.items():
+            ruler.set_scale(in_units(RIDER[key], self._desk.units))
 
     def scale(self, path: str, bike: Bike, draft: Tune) -> Scale:
         return _FAMILY_SCALES[path] if path in _FAMILY_SCALES else super().scale(path, bike, draft)

@@ -104,8 +104,7 @@ class AssistView(TuneView):
         motive = Motive.of(prediction.curve, draft)
         self._show_levels(draft)
         self._show_watts(motive, rider.cadence_rpm)
-        flat = level_rides(motive, rider.watts, rider.cadence_rpm)
-        hill = level_rides(motive, rider.watts, rider.cadence_rpm, rider.grade)
+        flat, hill = level_rides(motive, rider), level_rides(motive, rider, self.rulers.grade)
         self._rides = flat, hill
         self._show_start(flat)
         torque = rider.watts / (rider.cadence_rpm * 2 * math.pi / 60)
@@ -231,7 +230,7 @@ class AssistView(TuneView):
                 f"{rounded(full):.0f} W" if math.isfinite(full) else "never",
             ]
 
-        hill_words = say("{grade} hill", grade=quantity(100 * self.rulers.rider.grade, "%"))
+        hill_words = say("{grade} hill", grade=quantity(100 * self.rulers.grade, "%"))
         self.table.name_column(HILL, hill_words)
         self.table.show_rows([row(at, level) for at, level in enumerate(motive.assist.levels)], units)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from crisp_hornet.bench.widgets.ruler import Scale, Stop
 from crisp_hornet.core.drive.inverse import BATTERY, PHASE, RPM, SPEED, WEAKENING
@@ -21,6 +22,7 @@ _PLAIN: dict[str, tuple[float, float, float, float]] = {
     "throttle.release_s": (0, 2, 0.1, 0.02), "throttle.rolling_kmh": (0.5, 15, 1, 0.5), "throttle.walk_kmh": (0, 8, 1, 0.5),
     "assist.handover_rpm": (20, 120, 5, 1), "assist.development_m": (1.5, 9, 0.5, 0.1), "assist.start_nm": (0, 40, 1, 0.5),
     "assist.start_deg": (0, 360, 15, 5), "assist.smoothing_deg": (0, 360, 15, 5), "assist.ramp_s": (0, 2, 0.1, 0.02),
+    "assist.start_delay_s": (0, 1, 0.05, 0.01), "assist.start_current_a": (0, 60, 1, 0.5),
     "assist.hold_s": (0, 2, 0.1, 0.02), "assist.stop_s": (0, 2, 0.1, 0.02),
     "assist.levels.count": (2, 12, 1, 1), "heat_guard.motor_fade_start_c": (40, 180, 5, 1), "heat_guard.motor_fade_end_c": (40, 180, 5, 1),
     "heat_guard.controller_fade_start_c": (40, 120, 5, 1), "heat_guard.controller_fade_end_c": (40, 120, 5, 1),
@@ -41,22 +43,20 @@ def scale_of(path: str, bike: Bike, tune: Tune | None, units: Units) -> Scale:
     if words:
         return Scale(_capital(name), "", 0, len(words) - 1, 1, 1, words=words)
     low, high, step, fine = _PLAIN[path] if path in _PLAIN else _OF_BIKE[path](bike)
-    factor, offset = (100.0, 0.0) if unit == "%" else (1.0, 0.0)
-    if not units.metric and units.unit(unit) != unit:
-        offset = units.value(0.0, unit)
-        factor = units.value(1.0, unit) - offset
-    return Scale(
-        _capital(name),
-        units.unit(unit),
-        low,
-        high,
-        step,
-        fine,
-        _stops(path, bike, tune),
-        _NONE.get(path, ""),
-        factor=factor,
-        offset=offset,
+    shares = 100.0 if unit == "%" else 1.0
+    scale = Scale(
+        _capital(name), unit, low, high, step, fine, _stops(path, bike, tune), _NONE.get(path, ""), factor=shares
     )
+    return in_units(scale, units)
+
+
+def in_units(scale: Scale, units: Units) -> Scale:
+    """The same ruler, marked in the units that were chosen."""
+    if units.metric or units.unit(scale.unit) == scale.unit:
+        return scale
+    offset = units.value(0.0, scale.unit)
+    factor = units.value(1.0, scale.unit) - offset
+    return replace(scale, unit=units.unit(scale.unit), factor=factor, offset=offset)
 
 
 def _capital(name: str) -> str:

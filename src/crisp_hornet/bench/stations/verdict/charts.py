@@ -53,7 +53,10 @@ class Charts(QWidget):
         self.plain = PlainChart(theme)
         self._legend = TruthLegend(
             theme,
-            {"controller": "predicted for the tune it was ridden on", "measured": "measured, full throttle strong"},
+            {
+                "controller": "predicted for the tune it was ridden on",
+                "measured": "crosses: from current; bars: from motion, 95 %",
+            },
         )
         self._at = PULL
         self.kg = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG, width=110)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -19,6 +20,7 @@ from crisp_hornet.core.evidence.estimate import Estimate, refused
 from crisp_hornet.core.evidence.hill_seen import hill_words
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.channels import TABLE
 from crisp_hornet.documents.saying import counted, joined, quantity, say
 from crisp_hornet.documents.units import Units
 
@@ -46,6 +48,10 @@ def _weakening(verdict: Verdict, name: str) -> Estimate:
     return one
 
 
+def _pull(verdict: Verdict, name: str) -> Estimate:
+    return refused("no prediction to lay it against") if verdict.pull is None else getattr(verdict.pull, name)
+
+
 FIGURES = (
     Figure("pack resistance", "battery.resistance_ohm", lambda v: v.resistance_ohm, 3, 1000.0, "mΩ"),
     Figure("wheel circumference", "drivetrain.wheel_circumference_m", lambda v: v.circumference_m, 4),
@@ -66,6 +72,10 @@ FIGURES = (
         "mΩ",
     ),
     Figure("battery-to-road efficiency", "", lambda v: v.motor.efficiency, 2, 100.0, "%"),
+    Figure("full pull, from motion", "", lambda v: _pull(v, "by_speed"), 2, 100.0, "% of predicted"),
+    Figure("from current, battery limit", "", lambda v: _pull(v, "battery"), 2, 100.0, "% of predicted"),
+    Figure("from current, phase limit", "", lambda v: _pull(v, "phase"), 2, 100.0, "% of predicted"),
+    Figure("top speed, both ways", "", lambda v: _pull(v, "top_kmh"), 3),
     Figure("weakening, more pull", "", lambda v: _weakening(v, "gain_n"), 2),
     Figure("weakening, more speed", "", lambda v: _weakening(v, "gain_kmh"), 2),
     Figure("weakening, more heat", "", lambda v: _weakening(v, "heat_w"), 2),
@@ -139,10 +149,22 @@ class EstimatesView(QWidget):
         for figure, one in told:
             if one.known:
                 self._add(figure, one, bike, ride, units)
+        self._add_more(verdict, units)
+        for figure, one in told:
+            if not one.known:
+                self._add_words(units.text(figure.words), f"not determined: {units.text(one.reason)}")
+        self._grid.setRowStretch(self._grid.rowCount(), 1)
+        self._grid.setColumnStretch(2, 1)
+
+    def _add_more(self, verdict: Verdict, units: Units) -> None:
+        """What is told in words: times by hand, the hill, what was held, shares of the energy, levels."""
         for timed in verdict.timed:
             self._add_words("by stopwatch", units.text(timed.in_words))
         if verdict.hill is not None:
             self._add_words("how long the hill could last", units.text(hill_words(verdict.hill)))
+        for name, held in verdict.sustained.items():
+            if held:
+                self._add_words(f"{TABLE[name].words}, held", units.text(_held(held, TABLE[name].unit)))
         for kind, parts in verdict.shares.items():
             shares = (
                 say("{what} {wh_per}", what=one.what, wh_per=quantity(one.wh_per_km, "Wh/km", ".0f")) for one in parts
@@ -151,11 +173,6 @@ class EstimatesView(QWidget):
                 self._add_words(f"consumption by {kind}", units.text(joined("; ", shares)))
         for level in verdict.levels:
             self._add_words(f"level {level.level}", units.text(level.in_words))
-        for figure, one in told:
-            if not one.known:
-                self._add_words(units.text(figure.words), f"not determined: {units.text(one.reason)}")
-        self._grid.setRowStretch(self._grid.rowCount(), 1)
-        self._grid.setColumnStretch(2, 1)
 
     def _add(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> None:
         told, row = bike.figure(figure.path) if figure.path else None, self._grid.rowCount()
@@ -185,6 +202,16 @@ class EstimatesView(QWidget):
         row = self._grid.rowCount()
         self._grid.addWidget(label(head, "quiet"), row, 0)
         self._grid.addWidget(label(words, "quiet", wrap=True), row, 1, 1, 4)
+
+
+def _held(means: dict[float, float], unit: str) -> str:
+    """The greatest mean over each time."""
+    each = (
+        say("{mean} over {seconds}", mean=quantity(mean, unit, ".3g"), seconds=quantity(seconds, "s"))
+        for seconds, mean in means.items()
+        if math.isfinite(mean)
+    )
+    return joined(", ", each)
 
 
 def _learned(bike: Bike, path: str) -> str:

@@ -278,7 +278,7 @@ class VerdictPage(Station):
     def _draw(self, seen: Seen) -> None:
         self._undrawn = False
         self._about.setText(self._head)
-        self.chart.show_measured(seen.measured)
+        self.chart.show_measured(seen.measured, seen.judged.verdict.motion)
         self._traces.show_units(self.desk.units)
         self._traces.show_ride(seen.whole)
         self.charts.show_ride(seen.whole, seen.runs, seen.judged.curve, self.desk.units)

@@ -136,6 +136,7 @@ def over_edge(e: Evidence) -> Finding | None:
 def _off_edge(e: Evidence, under: bool) -> Finding | None:
     if e.verdict.pull is None or e.curve is None:
         return None
+    motion = e.verdict.pull.by_speed
     for limit, share in (("battery", e.verdict.pull.battery), ("phase", e.verdict.pull.phase)):
         if not share.known or not _clear(share, under):
             continue
@@ -150,21 +151,33 @@ def _off_edge(e: Evidence, under: bool) -> Finding | None:
             f"{'under' if under else 'over'}-edge",
             "warn" if under else "note",
             say(
-                "{value} {less} pull than predicted where the {limit} current limits",
+                "{value} {less} pull from current than predicted where the {limit} current limits",
                 value=quantity(100 * abs(1 - share.value), "%", ".0f"),
                 less=less,
                 limit=limit,
             ),
             say(
-                "{low} to {high} of the predicted force with 95 % confidence. {why}",
+                "{low} to {high} of the predicted force with 95 % confidence. {motion} {why}",
                 low=quantity(100 * share.low, "", ".0f"),
                 high=quantity(100 * share.high, "%", ".0f"),
+                motion=_from_motion(motion),
                 why=why,
             ),
             at,
             at,
         )
     return None
+
+
+def _from_motion(share: Estimate) -> str:
+    """The independent word on it: pull from current counts with the motor constant on Build."""
+    if not share.known:
+        return "This counts with the motor constant on Build; from motion alone the ride does not tell it."
+    return say(
+        "From motion, without any current or motor constant: {low} to {high}.",
+        low=quantity(100 * share.low, "", ".0f"),
+        high=quantity(100 * share.high, "%", ".0f"),
+    )
 
 
 def _clear(share: Estimate, under: bool) -> bool:
