@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QListWidget, QWidget
 
 from tests.bench.driving import go
 
-METRIC = re.compile(r"(?<![\w/·])(km/h|Wh/km|km|°C|kg|N·m)(?![\w/·])")
-OTHER = re.compile(r"(?<![\w/·])(mph|Wh/mi|mi|°F|lb|lbf·ft)(?![\w/·])")
+METRIC = re.compile(r"(?<![\w/·])(km/h|Wh/km|km|°C|kg|N·m)(?![\w/·])|\d (m|K)(?![\w/·])")
+OTHER = re.compile(r"(?<![\w/·])(mph|Wh/mi|mi|°F|lb|lbf·ft|ft)(?![\w/·])")
 AS_TYPED = (
     "comparisons take it into account",
     "in 6.2 s",

@@ -100,3 +100,26 @@ def test_a_figure_by_hand_notes_its_source_and_lets_listed_masses_go():
     for path in ("motor.nothing", "name", "motor.thermal"):
         with pytest.raises(KeyError):
             bike.figure(path)
+
+
+@pytest.mark.parametrize(
+    ("kind", "copper_kg", "iron_kg", "aluminium_kg", "area_m2", "length_m"),
+    [
+        ("hub, direct drive", 1.4, 3.0, 2.6, 0.15, 0.25), ("hub, geared", 0.3, 0.9, 0.5, 0.08, 0.16),
+        ("mid motor", 0.4, 1.0, 1.2, 0.095, 0.15), ("chain reduction", 0.6, 1.5, 1.4, 0.12, 0.18),
+    ],
+)  # fmt: skip
+def test_heat_figures_of_a_kind_agree_with_masses_surfaces_and_textbook_convection(
+    kind, copper_kg, iron_kg, aluminium_kg, area_m2, length_m
+):
+    bike = bike_of_kind(kind, "New")
+    heat = bike.motor.thermal
+    assert heat.winding_j_per_k == pytest.approx(385 * copper_kg, rel=0.15)
+    assert heat.housing_j_per_k == pytest.approx(460 * iron_kg + 900 * aluminium_kg, rel=0.15)
+    assert heat.housing_to_air_w_per_k == pytest.approx(10.5 * area_m2, rel=0.15)
+    nusselt = 0.037 * (8.0 * length_m / 1.5e-5) ** 0.8 * 0.71 ** (1 / 3)  # a turbulent plate at 8 m/s
+    at_8 = heat.housing_to_air_w_per_k + 8 * heat.airflow_w_per_k_per_mps
+    assert at_8 == pytest.approx(nusselt * 0.026 / length_m * area_m2, rel=0.35)
+    assert bike.sources["motor.thermal.winding_to_housing_w_per_k"].spread == pytest.approx(
+        0.35 * heat.winding_to_housing_w_per_k
+    )

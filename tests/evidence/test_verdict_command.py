@@ -27,10 +27,10 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     assert {"peaks", "pack", "wheel", "road", "energy", "distance_km", "heat", "assist", "pull", "findings"} <= set(
         told
     )
-    # the truth of the stand-in: 2.9 % more wheel, 78.8 mΩ at once and 33.8 mΩ more with 35 s
+    # the truth of the stand-in: 2.9 % more wheel, 28 % more resistance than the 88 mΩ of the document in 10 s
     wheel, pack = told["wheel"]["circumference_m"], told["pack"]["resistance_ohm"]
     assert wheel["low"] <= 1.6361 <= wheel["high"] and wheel["high"] - wheel["low"] < 0.01
-    ten_s = 0.078848 + 0.033792 * (1 - np.exp(-10 / 35))
+    ten_s = 1.28 * 0.088
     assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.005
     # its magnets are 1.5 % weaker than told, its winding resists 3 % more
     motor = told["motor"]

@@ -31,7 +31,8 @@ def test_a_header_is_split_into_name_and_unit(header, name, unit):
     [
         ("mph", "km/h", 10, 16.09344), ("m/s", "km/h", 10, 36), ("°f", "°C", 212, 100), ("k", "°C", 273.15, 0), ("mv", "V", 61_000, 61),
         ("ma", "A", -2500, -2.5), ("kw", "W", 1.5, 1500), ("ft", "m", 100, 30.48), ("km", "m", 1.2, 1200), ("m", "km", 500, 0.5),
-        ("lbf·ft", "N·m", 10, 13.558), ("%", "1", 45, 0.45), ("semicircles", "°", 2**30, 90), ("rps", "rpm", 5, 300),
+        ("lbf·ft", "N·m", 10, 13.558), ("lb·ft", "N·m", 10, 13.558), ("ft·lb", "N·m", 10, 13.558), ("lbft", "N·m", 10, 13.558),
+        ("%", "1", 45, 0.45), ("semicircles", "°", 2**30, 90), ("rps", "rpm", 5, 300),
         ("mi", "km", 1, 1.609344),
     ],
 )  # fmt: skip
@@ -43,6 +44,12 @@ def test_units_are_turned(unit, wanted, raw, value):
 
 def test_units_of_another_dimension_are_refused_and_unknown_ones_unknown():
     assert turn_into("v", "A") is None and turn_into("°c", "km/h") is None
+    assert [known_unit(one) for one in ("℃", "℉", "lb⋅ft", "FT·LB", "μs")] == ["°c", "°f", "lb·ft", "ft·lb", "µs"]
+    assert [split_unit(one)[1] for one in ("Motor temp ℃", "torque (lb·ft)", "torque lb⋅ft")] == [
+        "°c",
+        "lb·ft",
+        "lb·ft",
+    ]
     assert known_unit(" KM/H ") == "km/h" and known_unit("º C") == "°c" and known_unit("furlongs") == ""
     assert shown_unit("°f") == "°F" and shown_unit("mph") == "mph" and shown_unit("ma") == "mA"
     assert all(units_of(unit) for unit in set(CHANNEL_UNIT.values()))

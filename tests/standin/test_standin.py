@@ -4,6 +4,7 @@ import math
 import signal
 import subprocess
 import sys
+from dataclasses import fields
 from pathlib import Path
 
 import pytest
@@ -16,7 +17,7 @@ from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.modbus_peer import ModbusPeer
 from crisp_hornet.standin.physics import SimulatedBike, rested_cell_v
 from crisp_hornet.standin.rider import Leg, record
-from crisp_hornet.standin.truth import Departures, true_bike
+from crisp_hornet.standin.truth import Departures, departed_bike, true_bike
 from tests.standins import is_gone
 
 MAP = shipped_map("Weir 60")
@@ -74,6 +75,41 @@ def test_a_hot_winding_and_an_empty_pack_fade(stand):
     assert bike.state.battery_a < 29
 
 
+def test_a_true_pack_of_factor_one_shows_the_documents_resistance_in_a_10_s_pulse(stand):
+    bike, controller, hands = stand
+    bike.truth = departed_bike(bike.truth, "pack_resistance", 1.0)
+    hands.wheel_up, hands.brake = False, 0.0
+    run(bike, controller, hands, 0.5)
+    rested = bike.state.pack_v
+    hands.throttle, hands.grade = 1.0, 0.12
+    run(bike, controller, hands, 10)
+    seen = (rested - bike.state.pack_v) / bike.state.battery_a
+    assert seen == pytest.approx(read_bike(HERON).battery.resistance_ohm, rel=0.04)
+
+
+def test_an_emptied_pack_is_cut_by_its_bms_and_nothing_answers_until_it_is_charged(stand):
+    bike, controller, hands = stand
+    peer, question = ModbusPeer(controller), bytes.fromhex("01 04 00 00 00 02 71 CB".replace(" ", ""))
+    bike.state.charge, controller.settings.low_start_v, controller.settings.low_end_v = 0.004, 20.0, 10.0
+    hands.wheel_up, hands.throttle = False, 1.0
+    run(bike, controller, hands, 30)
+    assert bike.state.bms_open and bike.state.battery_a == bike.state.pack_v == bike.state.iq == 0
+    assert peer.receive(question) == b""
+    hands.throttle, hands.charging, bike.state.charge = 0.0, True, 0.5
+    run(bike, controller, hands, 0.5)
+    assert not bike.state.bms_open and peer.receive(question) and bike.state.pack_v > 55
+
+
+def test_each_truth_can_be_set_by_its_name(stand):
+    bike, _, _ = stand
+    for one in fields(Departures):
+        changed = departed_bike(bike.truth, one.name, 1.5)
+        assert changed != bike.truth and getattr(changed.departures, one.name) == 1.5
+    for name, value in (("colour", 1.0), ("wheel", 0.0), ("wheel", math.nan)):
+        with pytest.raises(ValueError, match=name):
+            departed_bike(bike.truth, name, value)
+
+
 def test_writes_are_volatile_refused_while_turning_and_checked(stand):
     _, controller, hands = stand
     register = MAP.register("drive.battery_current_a")
@@ -129,6 +165,9 @@ def test_a_ride_can_be_recorded_again_the_same(stand):
         ("throttle", "no could not"),
         ("show drive.power_w", "is drive.power_w None None"),
         ("show nothing", "no no setting"),
+        ("truth wheel 1.01", "ok"),
+        ("truth colour 1", "no no truth 'colour'"),
+        ("charge 2", "no charge takes"),
     ],
 )
 def test_the_process_answers_each_act_with_a_line(standin, act, answer):

@@ -39,7 +39,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "throttle.speed_kmh": ("throttle speed limit", "km/h"),
     "assist.style": ("assist style", ""),
     "assist.handover_rpm": ("blend cadence", "rpm"),
-    "assist.development_m": ("metres per crank turn", "m"),
+    "assist.development_m": ("metres per crank turn", "m/turn"),
     "assist.start_nm": ("start threshold, torque", "N·m"),
     "assist.start_deg": ("start threshold, angle", "°"),
     "assist.smoothing_deg": ("torque smoothing", "°"),

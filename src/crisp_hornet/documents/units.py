@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 KM_PER_MILE = 1.609344
+M_PER_FOOT = 0.3048
 KG_PER_POUND = 0.45359237
 NM_PER_POUND_FOOT = 1.3558179483314004
 
@@ -24,6 +25,8 @@ OTHER = {
     "km": Other("mi", 1 / KM_PER_MILE),
     "°C": Other("°F", 1.8, 32.0),
     "kg": Other("lb", 1 / KG_PER_POUND),
+    "m": Other("ft", 1 / M_PER_FOOT),
+    "K": Other("°F", 1.8),  # a difference of temperatures
     "N·m": Other("lbf·ft", 1 / NM_PER_POUND_FOOT),
 }
 

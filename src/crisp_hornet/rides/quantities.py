@@ -21,7 +21,8 @@ _UNITS: dict[str, tuple[str, float, float]] = {
     "w": ("W", 1, 0), "watt": ("W", 1, 0), "watts": ("W", 1, 0), "kw": ("W", 1e3, 0), "%": ("1", 0.01, 0), "percent": ("1", 0.01, 0),
     "pct": ("1", 0.01, 0), "n·m": ("N·m", 1, 0), "nm": ("N·m", 1, 0), "n-m": ("N·m", 1, 0), "n*m": ("N·m", 1, 0),
     "lbf·ft": ("N·m", NM_PER_POUND_FOOT, 0), "lb-ft": ("N·m", NM_PER_POUND_FOOT, 0), "ft-lb": ("N·m", NM_PER_POUND_FOOT, 0),
-    "ftlb": ("N·m", NM_PER_POUND_FOOT, 0),
+    "ftlb": ("N·m", NM_PER_POUND_FOOT, 0), "lb·ft": ("N·m", NM_PER_POUND_FOOT, 0), "ft·lb": ("N·m", NM_PER_POUND_FOOT, 0),
+    "lbft": ("N·m", NM_PER_POUND_FOOT, 0), "ft-lbf": ("N·m", NM_PER_POUND_FOOT, 0), "lbf-ft": ("N·m", NM_PER_POUND_FOOT, 0),
     "°c": ("°C", 1, 0), "c": ("°C", 1, 0), "degc": ("°C", 1, 0), "celsius": ("°C", 1, 0), "°f": ("°C", 1 / 1.8, -32 / 1.8),
     "f": ("°C", 1 / 1.8, -32 / 1.8), "degf": ("°C", 1 / 1.8, -32 / 1.8), "fahrenheit": ("°C", 1 / 1.8, -32 / 1.8), "k": ("°C", 1, -273.15),
     "m": ("m", 1, 0), "ft": ("m", 0.3048, 0), "feet": ("m", 0.3048, 0), "km": ("km", 1, 0), "mi": ("km", KM_PER_MILE, 0),
@@ -29,9 +30,11 @@ _UNITS: dict[str, tuple[str, float, float]] = {
     "s": ("s", 1, 0), "sec": ("s", 1, 0), "secs": ("s", 1, 0), "seconds": ("s", 1, 0), "ms": ("s", 1e-3, 0), "millis": ("s", 1e-3, 0),
     "us": ("s", 1e-6, 0), "µs": ("s", 1e-6, 0), "min": ("s", 60, 0), "h": ("s", 3600, 0), "ns": ("s", 1e-9, 0),
 }  # fmt: skip
+# characters that stand for others in units
+_ALIKE = str.maketrans({"º": "°", "˚": "°", "℃": "°C", "℉": "°F", "⋅": "·", "∙": "·", "•": "·", "μ": "µ"})
 _ACROSS = {("m", "km"): 1e-3, ("km", "m"): 1e3}
 _IN_NAME = re.compile(r"[\(\[\{]\s*([^\)\]\}]{1,14})\s*[\)\]\}]\s*$")
-_AFTER = re.compile(r"(?:[_\s/,:-]+)([A-Za-zµ°%·/\-*1]{1,12})$")
+_AFTER = re.compile(r"(?:[_\s/,:-]+)([A-Za-zµμ°℃℉%·⋅/\-*1]{1,12})$")
 
 
 @dataclass(frozen=True)
@@ -44,7 +47,7 @@ class Turn:
 
 def known_unit(text: str) -> str:
     """The spelling under which a unit is known, or ""."""
-    plain = text.strip().lower().replace(" ", "").replace("º", "°").replace("˚", "°").replace("^", "").strip(".")
+    plain = text.strip().translate(_ALIKE).lower().replace(" ", "").replace("^", "").strip(".")
     return plain if plain in _UNITS else ""
 
 

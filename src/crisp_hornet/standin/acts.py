@@ -15,6 +15,7 @@ from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.ports import PseudoTerminal, TcpPort
 from crisp_hornet.standin.sensors import WIRES, departed, with_truth
 from crisp_hornet.standin.trouble import Trouble
+from crisp_hornet.standin.truth import departed_bike
 
 
 class Bench(Protocol):
@@ -187,6 +188,23 @@ def _register_and_words(bench: Bench, rest: str) -> tuple[Register, list[int]]:
     if register is None:
         raise ValueError(f"no setting {name}")
     return register, bench.controller.map.words_of(register, register.encode(float(value)))
+
+
+# --- what the bike truly is ------------------------------------------------------------------------------------
+
+
+@act("truth")
+def _truth(bench: Bench, rest: str) -> None:
+    name, _, value = rest.partition(" ")
+    bench.bike.truth = departed_bike(bench.bike.truth, name, float(value or "nan"))
+
+
+@act("charge")
+def _charge(bench: Bench, rest: str) -> None:
+    if not 0 <= float(rest) <= 1:
+        raise ValueError("charge takes 0 to 1")
+    state = bench.bike.state
+    state.charge, state.slow_v, state.bms_open, state.low_s = float(rest), 0.0, False, 0.0
 
 
 # --- sensors and heat ---------------------------------------------------------------------------------------

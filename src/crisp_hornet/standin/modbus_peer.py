@@ -29,7 +29,7 @@ class ModbusPeer:
     def receive(self, data: bytes) -> bytes:
         """Bytes from the line; returns the answer's bytes, if a question is complete."""
         self.wrote = False
-        if self._controller.off:
+        if self._controller.off or self._controller.bike.state.bms_open:
             self._waiting = b""
             return b""
         self._controller.catch_up()

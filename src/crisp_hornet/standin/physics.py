@@ -14,14 +14,15 @@ from dataclasses import dataclass, field
 
 from crisp_hornet.standin.asked_current import Rider, RiderSettings
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.truth import Truth
+from crisp_hornet.standin.truth import SLOW_PACK_S, Truth
 
 CURRENT_LOOP_PER_S = 300.0
-SLOW_PACK_S = 35.0
+BMS_WAITS_S = 0.2  # a dip shorter than this does not open it
 CUT_AT = 0.1  # from this position of the lever on the motor is cut
 # Rested voltage per cell of a common nickel-manganese-cobalt cell, in steps of 10 % charge (figures of our own).
-CHARGE = [0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0]
-CELL_V = [3.00, 3.32, 3.43, 3.54, 3.60, 3.65, 3.71, 3.80, 3.90, 4.00, 4.09, 4.19]
+# Below what counts as empty there is hardly anything left: the voltage falls away.
+CHARGE = [-0.03, -0.01, 0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0]
+CELL_V = [1.50, 2.60, 3.00, 3.32, 3.43, 3.54, 3.60, 3.65, 3.71, 3.80, 3.90, 4.00, 4.09, 4.19]
 
 
 @dataclass
@@ -59,11 +60,13 @@ class State:
     housing_c: float = 16.0
     sink_c: float = 16.0
     travelled_m: float = 0.0
+    low_s: float = 0.0
+    bms_open: bool = False
 
 
 def rested_cell_v(charge: float) -> float:
-    """Rested voltage of one cell (V) at a charge of 0 to 1."""
-    charge = min(max(charge, 0.0), 1.0)
+    """Rested voltage of one cell (V) at a charge of 0 to 1, and a little below."""
+    charge = min(max(charge, CHARGE[0]), 1.0)
     at = min(max(bisect.bisect_left(CHARGE, charge), 1), len(CHARGE) - 1)
     share = (charge - CHARGE[at - 1]) / (CHARGE[at] - CHARGE[at - 1])
     return CELL_V[at - 1] + share * (CELL_V[at] - CELL_V[at - 1])
@@ -102,7 +105,9 @@ class SimulatedBike:
 
     def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
         """Advance by ``dt`` seconds."""
-        if drive_allowed and hands.brake <= CUT_AT:
+        if hands.charging:
+            self.state.bms_open, self.state.low_s = False, 0.0
+        if drive_allowed and hands.brake <= CUT_AT and not self.state.bms_open:
             pack_w = settings.battery_a * self.state.pack_v
             asked_a = self.rider.step(
                 dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a, pack_w
@@ -147,12 +152,18 @@ class SimulatedBike:
 
     def _pack(self, dt: float) -> None:
         s, t = self.state, self.truth
+        if s.bms_open:  # nothing flows any more, and nothing is fed
+            s.battery_a = s.pack_v = s.iq = 0.0
+            s.slow_v -= dt / SLOW_PACK_S * s.slow_v
+            return
         terminal_w = 1.5 * s.iq * (self._path_ohm() * s.iq + self.omega * t.flux_wb) + t.idle_w
         source_v = t.series * rested_cell_v(s.charge) - s.slow_v
         s.battery_a = terminal_w / max(s.pack_v, 1.0)
         s.pack_v = source_v - s.battery_a * t.pack_ohm_fast
         s.slow_v += dt / SLOW_PACK_S * (s.battery_a * t.pack_ohm_slow - s.slow_v)
-        s.charge = max(0.0, s.charge - s.battery_a * dt / 3600 / t.capacity_ah)
+        s.charge = max(CHARGE[0], s.charge - s.battery_a * dt / 3600 / t.capacity_ah)
+        s.low_s = s.low_s + dt if s.pack_v < t.bms_trip_v else 0.0
+        s.bms_open = s.low_s >= BMS_WAITS_S
 
     def _drag_nm(self) -> float:
         t = self.truth

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, fields, replace
 
 from crisp_hornet.documents.bike import Bike
+
+SLOW_PACK_S = 35.0
+SLOW_SHARE = 0.3  # of the pack's resistance, which shows only after a while
+IN_10_S = 1 - SLOW_SHARE + SLOW_SHARE * (1 - math.exp(-10 / SLOW_PACK_S))  # what a document's 10 s pulse sees
 
 
 @dataclass(frozen=True)
@@ -52,13 +57,26 @@ class Truth:
     sink: tuple[float, float, float]
     current_gain: float
     current_zero_a: float
+    bms_trip_v: float
+    document: Bike
+    departures: Departures
+
+
+def departed_bike(truth: Truth, name: str, value: float) -> Truth:
+    """The same bike with another truth. Raises :class:`ValueError` for a departure that there is not."""
+    names = [one.name for one in fields(Departures)]
+    if name not in names:
+        raise ValueError(f"no truth {name!r}; there are: {', '.join(names)}")
+    if not (math.isfinite(value) and (name == "current_zero_a" or 0.05 <= value <= 20)):
+        raise ValueError(f"{name} takes a factor of 0.05 to 20")
+    return true_bike(truth.document, replace(truth.departures, **{name: value}))
 
 
 def true_bike(bike: Bike, d: Departures | None = None) -> Truth:
     """The hidden true bike behind a document."""
     d = d or Departures()
     motor, stage, pack, chassis = bike.motor, bike.controller, bike.battery, bike.chassis
-    pack_ohm = pack.resistance_ohm * d.pack_resistance
+    pack_ohm = pack.resistance_ohm * d.pack_resistance / IN_10_S
     return Truth(
         pole_pairs=motor.pole_pairs,
         winding_ohm=motor.phase_resistance_ohm * d.winding_resistance,
@@ -72,8 +90,8 @@ def true_bike(bike: Bike, d: Departures | None = None) -> Truth:
         idle_w=stage.idle_w,
         series=pack.series,
         capacity_ah=pack.capacity_ah * d.pack_capacity,
-        pack_ohm_fast=0.7 * pack_ohm,
-        pack_ohm_slow=0.3 * pack_ohm,
+        pack_ohm_fast=(1 - SLOW_SHARE) * pack_ohm,
+        pack_ohm_slow=SLOW_SHARE * pack_ohm,
         rolled_m=bike.drivetrain.wheel_circumference_m * d.wheel,
         believed_m=bike.drivetrain.wheel_circumference_m,
         ratio=bike.drivetrain.ratio,
@@ -92,4 +110,7 @@ def true_bike(bike: Bike, d: Departures | None = None) -> Truth:
         sink=(stage.thermal.heatsink_j_per_k, stage.thermal.to_air_w_per_k, stage.thermal.airflow_w_per_k_per_mps),
         current_gain=d.current_gain,
         current_zero_a=d.current_zero_a,
+        bms_trip_v=pack.bms_trip_v,
+        document=bike,
+        departures=d,
     )

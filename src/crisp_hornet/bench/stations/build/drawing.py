@@ -80,7 +80,8 @@ class BikeDrawing(QWidget):
         self._paint_balance(painter, at)
 
     def _paint_ground(self, painter: QPainter, at: Place, scale: float) -> None:
-        theme, chassis = self.theme, self.bike.chassis  # type: ignore[union-attr]
+        assert self.bike is not None
+        theme, chassis = self.theme, self.bike.chassis
         painter.setPen(QPen(theme.color("text"), 1.4))
         painter.drawLine(QPointF(20, at(0, 0).y()), QPointF(across(self) - 20, at(0, 0).y()))
         painter.setFont(font(QUIET_PX))
@@ -90,11 +91,15 @@ class BikeDrawing(QWidget):
         painter.drawLine(QPointF(rear.x(), y - 5), QPointF(front.x(), y - 5))
         for end in (rear, front):
             painter.drawLine(QPointF(end.x(), y - 10), QPointF(end.x(), y))
-        wheel = f"wheel diameter {2000 * wheel_radius_m(self.bike):.0f} mm"  # type: ignore[arg-type]
+        told = say(
+            "wheelbase {base}, wheel diameter {wheel}",
+            base=quantity(chassis.wheelbase_m, "m"),
+            wheel=quantity(2000 * wheel_radius_m(self.bike), "mm", ".0f"),
+        )
         self._centred(
             painter,
             QPointF((rear.x() + front.x()) / 2, y - 1),
-            f"wheelbase {chassis.wheelbase_m:g} m, {wheel}",
+            self.units.text(told),
             back=True,
         )
 

@@ -10,6 +10,8 @@ from crisp_hornet.bench.scale import area, painter_of
 from crisp_hornet.bench.stations.rides.small_picture import SmallPicture
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.units import Units
 
 PIECES, TINTS, STEEP = 120, 5, 10.0
 
@@ -23,8 +25,8 @@ class Profile(SmallPicture):
         self._at_km = 0.0
         self._told = ("", "", "")
 
-    def show_profile(self, way_km: Array, height_m: Array, grade: Array, unit: str, per_km: float) -> None:
-        """All (n,); ``unit`` and ``per_km`` say how lengths of way are shown."""
+    def show_profile(self, way_km: Array, height_m: Array, grade: Array, units: Units) -> None:
+        """All (n,); lengths are shown in ``units``."""
         good = np.isfinite(height_m) & np.concatenate(([True], np.diff(way_km) > 1e-7))
         self._way = np.zeros(0)
         if good.sum() > 2:
@@ -34,9 +36,15 @@ class Profile(SmallPicture):
             climbs = float(np.maximum(np.diff(self._height), 0).sum())
             steepest = np.nanmax(grade) if np.isfinite(grade).any() else np.nan
             self._told = (
-                f"{climbs:.0f} m climbed, {steepest:.0f} % at the steepest",
+                units.text(
+                    say(
+                        "{climbs} climbed, {steepest} at the steepest",
+                        climbs=quantity(climbs, "m", ".0f"),
+                        steepest=quantity(float(steepest), "%", ".0f"),
+                    )
+                ),
                 "0",
-                f"{way_km[-1] * per_km:.3g} {unit}",
+                units.text(say("{way}", way=quantity(float(way_km[-1]), "km", ".3g"))),
             )
             self.setAccessibleName(f"height along the way: {self._told[0]}")
         self.update()

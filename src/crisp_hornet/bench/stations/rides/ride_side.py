@@ -160,12 +160,9 @@ class RideSide(QWidget):
         way = self._way_of(ride)
         nothing = np.zeros(0)
         if way is None or not ride.has("altitude_m"):
-            self.profile.show_profile(nothing, nothing, nothing, "", 1.0)
+            self.profile.show_profile(nothing, nothing, nothing, self._desk.units)
             return
-        units = self._desk.units
-        self.profile.show_profile(
-            way, ride.get("altitude_m"), ride.get("grade"), units.unit("km"), units.value(1.0, "km")
-        )
+        self.profile.show_profile(way, ride.get("altitude_m"), ride.get("grade"), self._desk.units)
         self._point_at(self._view.traces.at_s)
 
     def _way_of(self, ride: Ride) -> Array | None:

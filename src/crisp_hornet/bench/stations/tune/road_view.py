@@ -38,7 +38,9 @@ def launch_rows(drafted: PullCurve | None, now: PullCurve | None) -> Rows:
         if curve is None:
             return ""
         done = launch(curve, kmh)
-        return f"{done.time_s:.1f} s, {done.distance_m:.0f} m" if math.isfinite(done.time_s) else "never"
+        if not math.isfinite(done.time_s):
+            return "never"
+        return say("{time}, {way}", time=quantity(done.time_s, "s", ".1f"), way=quantity(done.distance_m, "m", ".0f"))
 
     return [
         [say("0 to {kmh}", kmh=quantity(kmh, "km/h", ".0f")), cell(drafted, kmh), cell(now, kmh)]
@@ -51,7 +53,7 @@ def stopping_rows(bike: Bike) -> Rows:
     return [
         [
             say("from {kmh}", kmh=quantity(kmh, "km/h", ".0f")),
-            f"{stopping_distance_m(kmh, bike.chassis.tyre_grip):.0f} m",
+            say("{way}", way=quantity(stopping_distance_m(kmh, bike.chassis.tyre_grip), "m", ".0f")),
         ]
         for kmh in STOPS_KMH
     ]
