@@ -5,8 +5,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from crisp_hornet.bench.stations.build.entry import WayEntry
-from crisp_hornet.bench.stations.build.figures import FigureRow
-from crisp_hornet.bench.stations.build.ways import SHOWN, ways
+from crisp_hornet.bench.stations.build.figures import FigureRow, source_word
+from crisp_hornet.bench.stations.build.shown import CHOICES, LISTS, SHOWN
+from crisp_hornet.bench.stations.build.ways import ways
 from crisp_hornet.bench.widgets.fold import Heading
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import Bike
@@ -87,7 +88,11 @@ def test_from_new_bike_to_a_valid_document_by_keyboard_alone(qtbot, empty_window
     assert desk.garage.glance.last_bike()[1] == desk.bike
 
 
-@pytest.mark.parametrize("path", SHOWN)
+TYPED = {"motor.saturation.at_a": ["80", "20"], "motor.saturation.flux_drop": ["80", "20"], "chassis.cg_from_rear_m": ["0.8", "0.9"],
+         "chassis.cg_height_m": ["80", "90", "60", "0.5"]}  # fmt: skip
+
+
+@pytest.mark.parametrize("path", [path for path in SHOWN if path not in CHOICES | LISTS])
 def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_window, path):
     desk = demo_window.desk
     for way in ways(path):
@@ -99,8 +104,8 @@ def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_wind
                 editor.setText(rubbish)
             entry.take()
             assert taken == []
-        for editor in entry.fields:
-            editor.setText("8")
+        for at, editor in enumerate(entry.fields):
+            editor.setText(TYPED.get(path, ["8"] * 9)[at])
         entry.take()
         assert len(taken) == 1
         changed = taken[0](desk.bike)
@@ -110,8 +115,54 @@ def test_every_way_to_every_figure_gives_it_and_nonsense_gives_nothing(demo_wind
             ]
             assert changed.with_rating(8.0, way.rating, 0.0).controller.ratings_by_voltage is None
         else:
-            assert changed.figure(path) > 0 and changed.sources[path].origin == way.origin
+            assert changed.figure(path) > 0 and source_word(changed, path) == way.origin
         assert "gives" in entry._result.text()
+
+
+def test_what_is_chosen_or_listed_is_entered_by_keyboard_and_can_be_unset(qtbot, demo_window):
+    desk, page = demo_window.desk, demo_window.stations["build"]
+
+    def enter(path):
+        page.choose(path)
+        qtbot.waitUntil(lambda: page._entry.entries[0].fields[0].isVisible())
+        return page._entry.entries[0]
+
+    for path, words in CHOICES.items():
+        entry = enter(path)
+        now = entry.fields[0].currentIndex()
+        qtbot.keyClick(entry.fields[0], Qt.Key.Key_Up if now else Qt.Key.Key_Down)
+        before = desk.bike.value(path)
+        assert list(words)[now] == before
+        if path != "battery.chemistry":  # a table of its own comes with its figures
+            qtbot.keyClick(find(demo_window, f"Use this value: {SHOWN[path].label}"), Qt.Key.Key_Space)
+            qtbot.waitUntil(lambda path=path, before=before: desk.bike.value(path) != before)
+    for typed, told in (("", "One figure"), ("8 x", "no figure"), ("8.1 6.2; 4,9", "")):
+        entry = enter("drivetrain.gears")
+        entry.fields[0].setText(typed)
+        qtbot.keyClick(entry.fields[0], Qt.Key.Key_Return)
+        assert told.lower() in entry._told.text().lower()
+    assert desk.bike.drivetrain.gears == [8.1, 6.2, 4.9]
+    enter("battery.rested_v_table").fields[0].setText("0 3.0, 0.5 3.7, 1 4.1")
+    page._entry.entries[0].take()
+    assert desk.bike.battery.chemistry == "custom" and desk.bike.battery.rested_v_table == [
+        [0, 3.0],
+        [0.5, 3.7],
+        [1, 4.1],
+    ]
+    enter("drivetrain.gears")
+    qtbot.keyClick(find(demo_window, "gears, ratios: not set"), Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: desk.bike.drivetrain.gears is None)
+
+
+def test_the_first_screen_of_build_stays_short(qtbot, demo_window):
+    shut = [one for one in demo_window.stations["build"].findChildren(Heading) if not one.isChecked()]
+    rows = [
+        one
+        for one in demo_window.stations["build"].findChildren(FigureRow)
+        if one.isVisibleTo(demo_window.stations["build"])
+    ]
+    assert len(shut) >= 7 and len(rows) <= 12
+    assert len(SHOWN) > 55
 
 
 def test_a_figure_that_makes_no_bike_is_refused_with_its_reason(qtbot, demo_window):

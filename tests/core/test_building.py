@@ -123,3 +123,23 @@ def test_heat_figures_of_a_kind_agree_with_masses_surfaces_and_textbook_convecti
     assert bike.sources["motor.thermal.winding_to_housing_w_per_k"].spread == pytest.approx(
         0.35 * heat.winding_to_housing_w_per_k
     )
+
+
+def test_scales_under_the_axles_tell_where_the_weight_is():
+    """Three masses placed somewhere, the bike turned about its rear axle, and what two scales then carry by moments."""
+    rng, wheelbase, circumference = np.random.default_rng(5), 1.4, 2.1
+    radius = circumference / 2 / math.pi
+    for _ in range(20):
+        kg, x, z = rng.uniform(5, 80, 3), rng.uniform(0, wheelbase, 3), rng.uniform(0.2, 1.3, 3)
+
+        def front_kg(lift, kg=kg, x=x, z=z):
+            angle = math.asin(lift / wheelbase)
+            forward = x * math.cos(angle) - (z - radius) * math.sin(angle)
+            return float(np.sum(kg * forward)) / (wheelbase * math.cos(angle))
+
+        level, total = front_kg(0.0), float(kg.sum())
+        assert c.cg_from_rear(wheelbase, level, total - level) == pytest.approx(float(np.sum(kg * x)) / total)
+        height = c.cg_height(wheelbase, circumference, level, total - level, front_kg(0.5), 0.5)
+        assert height == pytest.approx(float(np.sum(kg * z)) / total)
+    with pytest.raises(ValueError, match="raised"):
+        c.cg_height(1.4, 2.1, 40, 60, 30, 1.5)

@@ -208,16 +208,27 @@ class Bike(Part):
         the centre of gravity is set by hand: they no longer add up.
         Raises :class:`pydantic.ValidationError` if the result is no valid bike and :class:`KeyError` for an unknown path.
         """
+        return self.with_value(path, value, origin)
+
+    def with_value(self, path: str, value: Any, origin: str) -> Bike:
+        """The same for figures of any kind: words, lists, and None for one that is not set any more. A table of cell voltages makes the
+        chemistry that of the table. Raises as :meth:`with_figure`."""
         data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
         part, _, key = path.rpartition(".")
         holds: Any = data
         for step in part.split("."):
             holds = holds.get(step) if isinstance(holds, dict) else None
-        if not isinstance(holds, dict) or key not in holds:
+        if not isinstance(holds, dict) or not self._has_key(part, key):
             raise KeyError(path)
-        was = holds[key]
-        holds[key] = int(value) if isinstance(was, int) and value == int(value) else value
-        data.setdefault("sources", {})[path] = {"from": origin}
+        was = holds.get(key)
+        whole = isinstance(was, int) and isinstance(value, float) and value == int(value)
+        holds[key] = int(value) if whole else value
+        sources = data.setdefault("sources", {})
+        sources.pop(path, None)
+        if value is not None:
+            sources[path] = {"from": origin}
+        if path == "battery.rested_v_table" and value is not None:
+            holds["chemistry"] = "custom"
         if part == "chassis" and key in ("bike_kg", "rider_kg", "cargo_kg", "cg_from_rear_m", "cg_height_m"):
             same = [mass for mass in data["chassis"].get("masses") or [] if key.endswith("_kg") and mass["kg"] == was]
             if len(same) == 1 and value > 0:
@@ -225,6 +236,19 @@ class Bike(Part):
             else:
                 data["chassis"].pop("masses", None)
         return Bike.model_validate(data)
+
+    def _has_key(self, part: str, key: str) -> bool:
+        holds: Any = self
+        for step in part.split("."):
+            holds = getattr(holds, step, None)
+        return isinstance(holds, Part) and key in type(holds).model_fields
+
+    def value(self, path: str) -> Any:
+        """What stands at a dotted path, a figure, a word or a list; None where nothing is set."""
+        value: Any = self
+        for step in path.split("."):
+            value = getattr(value, step, None)
+        return value
 
     def with_part_of(self, other: Bike, part: str) -> Bike:
         """This bike with ``motor``, ``controller`` or ``battery`` of another, what is known about its figures included.

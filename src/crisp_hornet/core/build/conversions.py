@@ -84,6 +84,28 @@ def circumference_from_gps(set_m: float, indicated_kmh: float, gps_kmh: float) -
     return set_m * gps_kmh / indicated_kmh
 
 
+def cg_from_rear(wheelbase_m: float, front_kg: float, rear_kg: float) -> float:
+    """How far the centre of gravity lies in front of the rear axle (m), from what scales under the axles show on level ground:
+    moments about the rear contact, ``x·W = L·F`` (V. Cossalter, *Motorcycle Dynamics*, ch. 3)."""
+    return wheelbase_m * front_kg / (front_kg + rear_kg)
+
+
+def cg_height(
+    wheelbase_m: float, circumference_m: float, front_kg: float, rear_kg: float, lifted_kg: float, lift_m: float
+) -> float:
+    """Height of the centre of gravity (m) from the front scale once more, the front axle raised by ``lift_m``.
+
+    With the axles inclined by ``sin θ = lift/L`` moments about the rear axle give ``F' · L·cos θ = W·(x·cos θ − h·sin θ)``, h above the
+    axles, so ``h = (F − F')·L/(W·tan θ)`` (Cossalter, ch. 3); the axles lie a wheel's radius above the ground.
+    Raises :class:`ValueError` for a lift that is none or more than the wheelbase.
+    """
+    if not 0 < lift_m < wheelbase_m:
+        raise ValueError("the front axle must be raised by more than nothing and less than the wheelbase")
+    slope = lift_m / math.sqrt(wheelbase_m**2 - lift_m**2)
+    above_axles = (front_kg - lifted_kg) * wheelbase_m / ((front_kg + rear_kg) * slope)
+    return above_axles + circumference_m / (2 * math.pi)
+
+
 def pack_resistance(cell_ohm: float, series: float, parallel: float, joints_ohm: float = 0.0) -> float:
     """Pack resistance from a cell's, cells in series and parallel, and what leads and joints add (Ω)."""
     return cell_ohm * series / parallel + joints_ohm

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from functools import partial
 
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.build.figures import source_word
-from crisp_hornet.bench.stations.build.ways import SHOWN, Way, ways
+from crisp_hornet.bench.stations.build.shown import CHOICES, LISTS, SHOWN, shown_text
+from crisp_hornet.bench.stations.build.ways import Way, ways
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.build.plausible import implausible
@@ -110,7 +113,10 @@ class WayEntry(QWidget):
         if value is None or numbers is None:
             return
         figure, way = float(f"{value:.6g}"), self.way
-        if way.rating:
+        if way.change is not None:
+            change = way.change
+            self.taken.emit(lambda bike: change(bike, numbers))
+        elif way.rating:
             self.taken.emit(lambda bike: bike.with_rating(numbers[1], way.rating, figure))
         else:
             self.taken.emit(lambda bike: bike.with_figure(self._path, figure, way.origin))
@@ -128,6 +134,72 @@ class WayEntry(QWidget):
         )
 
 
+class ChoiceEntry(QWidget):
+    """A figure that is one of a few words."""
+
+    taken = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, path: str) -> None:
+        super().__init__()
+        self._path, self._words = path, CHOICES[path]
+        chooser = Chooser(SHOWN[path].label)
+        chooser.addItems(list(self._words.values()))
+        now = None if desk.bike is None else desk.bike.value(path)
+        if now in self._words:
+            chooser.setCurrentIndex(list(self._words).index(now))
+        self.fields = [chooser]
+        column = column_of(self, margins=0, spacing=4)
+        column.addWidget(chooser)
+        take = button("Use this value", self.take, "small", f"Use this value: {SHOWN[path].label}")
+        column.addWidget(take, alignment=Qt.AlignmentFlag.AlignRight)
+
+    def take(self) -> None:
+        """Hand over what is chosen."""
+        value = list(self._words)[self.fields[0].currentIndex()]
+        self.taken.emit(lambda bike: bike.with_value(self._path, value, "entered"))
+
+
+class ListEntry(QWidget):
+    """A figure that is several numbers, typed one behind the other. Enter takes them over."""
+
+    taken = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, path: str) -> None:
+        super().__init__()
+        self._path, self._pairs = path, path.endswith("_table")
+        line = QLineEdit()
+        line.setAccessibleName(SHOWN[path].label)
+        line.returnPressed.connect(self.take)
+        self.fields = [line]
+        self._told = label("", "quiet", wrap=True)
+        column = column_of(self, margins=0, spacing=4)
+        column.addWidget(label(LISTS[path], "quiet", wrap=True))
+        column.addWidget(line)
+        column.addWidget(self._told)
+        take = button("Use these values", self.take, "small", f"Use these values: {SHOWN[path].label}")
+        column.addWidget(take, alignment=Qt.AlignmentFlag.AlignRight)
+
+    def take(self) -> None:
+        """Hand over what is typed; says what is no number."""
+        try:
+            numbers = [
+                figure(one, thousandths=True) for one in re.split(r"[\s;]+|,\s", self.fields[0].text().strip()) if one
+            ]
+        except Misread as why:
+            self._told.setText(f"{why}")
+            return
+        if not numbers or (self._pairs and len(numbers) % 2):
+            self._told.setText(
+                "Pairs, please: a charge and its voltage each." if self._pairs else "One figure a gear, please."
+            )
+            return
+        value = [numbers[at : at + 2] for at in range(0, len(numbers), 2)] if self._pairs else numbers
+        self.taken.emit(lambda bike: bike.with_value(self._path, value, "entered"))
+
+
+Entry = WayEntry | ChoiceEntry | ListEntry
+
+
 class EntryPanel(QWidget):
     """All ways to the chosen figure."""
 
@@ -137,7 +209,7 @@ class EntryPanel(QWidget):
         super().__init__()
         self._desk = desk
         self.path = ""
-        self.entries: list[WayEntry] = []
+        self.entries: list[Entry] = []
         desk.bike_changed.connect(self.refresh)
         desk.units_changed.connect(self.refresh)
         self._column = column_of(self, margins=(0, 0, 4, 0), spacing=8)
@@ -164,20 +236,32 @@ class EntryPanel(QWidget):
         shown = SHOWN[path]
         self._column.addWidget(label(shown.label.upper(), "caps"))
         self._column.addWidget(label(self._now(bike, path), "quiet", wrap=True))
-        self.entries = []
-        for way in ways(path):
-            entry = WayEntry(self._desk, path, way)
+        self.entries = self._entries(path)
+        for entry in self.entries:
             entry.taken.connect(partial(self._take, path))
-            self.entries.append(entry)
             self._column.addWidget(sheet(entry, margin=10))
+        if shown.optional and bike.value(path) is not None:
+            whole = "motor.saturation" if path.startswith("motor.saturation.") else path
+            clears = partial(self._take, path, lambda bike: bike.with_value(whole, None, "entered"))
+            self._column.addWidget(button("Not set", clears, "small", f"{shown.label}: not set"))
         self._column.addWidget(button("Back to the garage", self.closed.emit, "small"))
         self._column.addStretch(1)
         self.entries[0].fields[0].setFocus()
 
+    def _entries(self, path: str) -> list[Entry]:
+        if path in CHOICES:
+            return [ChoiceEntry(self._desk, path)]
+        if path in LISTS:
+            return [ListEntry(self._desk, path)]
+        return [WayEntry(self._desk, path, way) for way in ways(path)]
+
     def _now(self, bike: Bike, path: str) -> str:
         """The figure as it stands, where it comes from, and how far it may be off (95 %)."""
         units, source = self._desk.units, source_word(bike, path)
-        words = f"now {units.text(SHOWN[path].text(bike.figure(path)))}" + (f", {source}" if source else "")
+        words = f"now {units.text(shown_text(path, bike.value(path)))}" + (f", {source}" if source else "")
+        kept = bike.sources.get(path)
+        if kept is not None and kept.spread is not None and path not in UNCERTAIN:
+            words += f", may be off by ± {units.text(SHOWN[path].text(2 * kept.spread))}"
         if path in UNCERTAIN:
             words += f", may be off by ± {200 * relative_spread(bike, path):.2g} %: shown as the band on Tune"
         return words

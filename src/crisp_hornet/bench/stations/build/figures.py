@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.keys import RovingButton
 from crisp_hornet.bench.scale import across, painter_of, real
-from crisp_hornet.bench.stations.build.ways import GROUPS, SHOWN
+from crisp_hornet.bench.stations.build.shown import GROUPS, shown_text
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.build.conversions import kv_from_flux
 from crisp_hornet.documents.base import title_of
@@ -32,12 +32,8 @@ class Figure:
 def figures(bike: Bike) -> dict[str, list[Figure]]:
     """All groups, in the order a builder goes through a bike."""
     groups = {}
-    for name, part in GROUPS.items():
-        rows = [
-            Figure(shown.label, shown.text(bike.figure(path)), path)
-            for path, shown in SHOWN.items()
-            if path.startswith(part)
-        ]
+    for name, group in GROUPS.items():
+        rows = [Figure(shown.label, shown_text(path, bike.value(path)), path) for path, shown in group.items()]
         groups[name] = rows
     kv = kv_from_flux(bike.motor.flux_linkage_wb, bike.motor.pole_pairs)
     groups["MOTOR"].insert(1, Figure("kV, peak line to line", f"{kv:.2f} rpm/V", "motor.flux_linkage_wb"))
@@ -49,18 +45,15 @@ def figures(bike: Bike) -> dict[str, list[Figure]]:
     return groups
 
 
-_MORE_NAMES = {"motor.hysteresis_loss_w_per_hz": "hysteresis loss", "motor.eddy_loss_w_per_hz2": "eddy-current loss"}
-
-
 def name_of(bike: Bike, path: str) -> str:
     """What a figure is called on the page; one that has no row by the words of its key."""
     rows = {one.path: one.label for group in figures(bike).values() for one in group}
-    return rows.get(path) or _MORE_NAMES.get(path) or title_of(path.rpartition(".")[2])
+    return rows.get(path) or title_of(path.rpartition(".")[2])
 
 
 def source_word(bike: Bike, path: str) -> str:
     """``assumed``, ``measured`` …; "" where the document does not say."""
-    source = bike.sources.get(path)
+    source = bike.sources.get(path) or bike.sources.get(path.rpartition(".")[0])
     return source.origin if source else ""
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from crisp_hornet.bench.stations.build.shown import SHOWN
 from crisp_hornet.core.build import conversions as c
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.saying import quantity, say
 
 
 @dataclass(frozen=True)
@@ -29,62 +29,20 @@ class Way:
     origin: str
     catch: str = ""
     rating: str = ""  # of ``controller.ratings_by_voltage``: this current, up to the voltage typed second
+    change: Callable[[Bike, list[float]], Bike] | None = None  # where more than the one figure follows
 
-
-@dataclass(frozen=True)
-class Shown:
-    """How a figure is shown: ``value·scale`` in ``unit``."""
-
-    label: str
-    unit: str
-    scale: float = 1.0
-    digits: int = 4
-
-    def text(self, value: float) -> str:
-        """The figure with its unit."""
-        return say("{value}", value=quantity(value * self.scale, self.unit, f".{self.digits}g"))
-
-
-SHOWN: dict[str, Shown] = {
-    "motor.pole_pairs": Shown("pole pairs", ""),
-    "motor.flux_linkage_wb": Shown("flux linkage", "mWb", 1e3),
-    "motor.phase_resistance_ohm": Shown("phase resistance", "mΩ", 1e3),
-    "motor.ld_h": Shown("d-axis inductance", "µH", 1e6),
-    "motor.lq_h": Shown("q-axis inductance", "µH", 1e6),
-    "motor.friction_nm": Shown("friction", "N·m"),
-    "motor.max_rpm": Shown("max motor speed", "rpm", 1, 6),
-    "motor.max_winding_c": Shown("max winding temperature", "°C"),
-    "controller.max_phase_current_a": Shown("rated phase current", "A"),
-    "controller.max_battery_current_a": Shown("rated battery current", "A"),
-    "controller.max_voltage_v": Shown("max voltage", "V"),
-    "battery.series": Shown("cells in series", ""),
-    "battery.capacity_ah": Shown("capacity", "Ah"),
-    "battery.resistance_ohm": Shown("pack resistance", "mΩ", 1e3),
-    "battery.bms_discharge_a": Shown("BMS discharge limit", "A"),
-    "battery.bms_charge_a": Shown("BMS charge limit", "A"),
-    "battery.bms_trip_v": Shown("BMS cutoff", "V"),
-    "drivetrain.wheel_circumference_m": Shown("wheel circumference", "m"),
-    "drivetrain.ratio": Shown("gear ratio", ""),
-    "chassis.bike_kg": Shown("bike with motor and pack", "kg"),
-    "chassis.rider_kg": Shown("rider", "kg"),
-    "chassis.cargo_kg": Shown("cargo", "kg"),
-    "chassis.wheelbase_m": Shown("wheelbase", "m"),
-    "chassis.crr": Shown("rolling resistance, Crr", ""),
-    "chassis.cda_m2": Shown("air drag, CdA", "m²"),
-}
-
-GROUPS = {
-    "MOTOR": "motor",
-    "CONTROLLER": "controller",
-    "PACK": "battery",
-    "DRIVE": "drivetrain",
-    "MASSES AND ROAD": "chassis",
-}
 
 _AT_VOLTAGE = (Field("current", "A"), Field("for packs up to", "V"))
 _AT_CATCH = (
     "The row with the lowest voltage above the pack's applies; the rating above stays the ceiling. 0 A deletes a row."
 )
+
+_SCALES = (Field("front scale, level", "kg"), Field("rear scale, level", "kg"))
+_SATURATION = Way(
+    "both at once", (Field("current", "A"), Field("flux lost there", "%", 0.01)), lambda _b, x: x[0], "entered",
+    "Of the torque-making current; at others the flux falls with its square.",
+    change=lambda b, x: b.with_value("motor.saturation", {"at_a": x[0], "flux_drop": x[1]}, "entered"),
+)  # fmt: skip
 
 _SPUN = (Field("speed", "rpm"), Field("pack", "V"))
 
@@ -140,6 +98,16 @@ _MORE: dict[str, tuple[Way, ...]] = {
         Way("GPS against indicated", (Field("indicated", "km/h"), Field("GPS", "km/h")),
             lambda b, x: c.circumference_from_gps(b.drivetrain.wheel_circumference_m, x[0], x[1]), "measured"),
     ),
+    "chassis.cg_from_rear_m": (
+        Way("two bathroom scales, level", _SCALES, lambda b, x: c.cg_from_rear(b.chassis.wheelbase_m, x[0], x[1]), "measured",
+            "One under each axle, everything aboard, rider on, front wheel straight."),
+    ),
+    "chassis.cg_height_m": (
+        Way("two bathroom scales, front lifted", (*_SCALES, Field("front scale, lifted", "kg"), Field("front axle lifted by", "m")),
+            lambda b, x: c.cg_height(b.chassis.wheelbase_m, b.drivetrain.wheel_circumference_m, *x), "measured",
+            "Level first, then with the front axle raised by half a metre or so, brakes free, rider strapped or replaced by weights. "
+            "Have a second person hold the bike."),
+    ),
     "drivetrain.ratio": (
         Way("teeth", (Field("motor sprocket"), Field("wheel sprocket"), Field("reduction inside")),
             lambda b, x: c.ratio_from_teeth(x[0], x[1], x[2]), "measured", "1 inside if the sprocket sits on the motor's shaft."),
@@ -157,6 +125,8 @@ def ways(path: str) -> list[Way]:
     """All ways to a figure, the figure itself first."""
     shown = SHOWN[path]
     field = Field(shown.label, shown.unit, 1 / shown.scale)
+    if path.startswith("motor.saturation."):
+        return [_SATURATION]
     return [
         Way("the figure itself", (field,), lambda _b, x: x[0], "entered", _CATCHES.get(path, "")),
         *_MORE.get(path, ()),
