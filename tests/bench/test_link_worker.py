@@ -119,7 +119,7 @@ def send(link, tune, done):
 
 def test_a_send_is_ordered_proved_and_its_raws_are_known(qtbot, connected, standin):
     shown(qtbot, connected, standin)
-    tune = connected.contact.tune.with_setting("battery_guard.fade_end_v", 45.5).with_setting(
+    tune = connected.contact.tune.with_setting("battery_guard.fade_end_v", 46.5).with_setting(
         "battery_guard.fade_start_v", 48.0
     )
     told = []

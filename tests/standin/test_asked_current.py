@@ -21,11 +21,12 @@ VALUES = {
 }  # fmt: skip
 
 
-def settled(hands, speed_mps=4.0, seconds=4.0, **changed):
-    rider, c = Rider(), RiderSettings.of(VALUES | {key.replace("__", "."): value for key, value in changed.items()})
+def settled(hands, speed_mps=4.0, seconds=4.0, share_of="phase_current", pack_w=1800.0, **changed):
+    values = VALUES | {key.replace("__", "."): value for key, value in changed.items()}
+    rider, c = Rider(), RiderSettings.of(values, share_of)
     asked = 0.0
     for _ in range(round(seconds / 0.002)):
-        asked = rider.step(0.002, hands, c, TRUTH, speed_mps, MOST_A)
+        asked = rider.step(0.002, hands, c, TRUTH, speed_mps, MOST_A, pack_w)
     return asked
 
 
@@ -57,6 +58,18 @@ def test_a_level_multiplies_the_rider_by_style():
     assert settled(Hands(human_nm=5.0, cadence_rpm=72.0, level=2)) == 0
     assert settled(Hands(human_nm=20.0, cadence_rpm=72.0, level=0)) == 0
     assert settled(Hands(human_nm=20.0, cadence_rpm=0.0, level=2)) == 0
+
+
+def test_a_share_of_battery_current_is_power_and_a_start_waits_and_begins_with_its_current():
+    pedalling = Hands(human_nm=20.0, cadence_rpm=72.0, level=1)
+    for speed in (0.5, 4.0, 9.0):
+        amps = settled(pedalling, speed, share_of="battery_current", assist__style=2.0)
+        emf = speed * 2 * math.pi / TRUTH.rolled_m * TRUTH.pole_pairs * TRUTH.flux_wb
+        watts = 1.5 * ((TRUTH.winding_ohm + TRUTH.stage_ohm) * amps**2 + emf * amps) + TRUTH.idle_w
+        assert amps == MOST_A or watts == pytest.approx(0.3 * 1800, rel=0.01)
+    late = {"assist__start_delay_s": 0.5, "assist__start_current_a": 5.0, "assist__style": 2.0}
+    assert settled(pedalling, seconds=0.45, **late) == 0
+    assert settled(pedalling, seconds=0.504, **late) >= 5.0
 
 
 def test_without_registers_it_is_a_plain_throttle():
