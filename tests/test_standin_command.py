@@ -18,7 +18,7 @@ MAPS = shipped_maps()
 @pytest.mark.parametrize(
     ("options", "words"),
     [
-        (("--controller", "Weir 61"), "no controller 'Weir 61'; there are: Sluice 40, Weir 60"),
+        (("--controller", "Weir 61"), "no controller 'Weir 61'; there are: Sluice 40, Weir 60, Weir 90"),
         (("--tcp", "70000"), "--tcp: 70000 is no port"),
         (("--bridge", "-3"), "--bridge: -3 is no port"),
         (("--map", "nothing.toml"), "nothing.toml: there is no such file"),
@@ -71,8 +71,8 @@ def test_two_may_ask_at_once_over_the_network(tmp_path):
 
 
 def test_a_described_controller_can_be_played(tmp_path):
-    text = (MAPS[0], MAPS[1])
-    assert [one.name for one in text] == ["Sluice 40", "Weir 60"]
+    text = tuple(MAPS)
+    assert [one.name for one in text] == ["Sluice 40", "Weir 60", "Weir 90"]
     source = (
         __import__("importlib.resources", fromlist=["files"]).files("crisp_hornet.documents")
         / "controllers/sluice-40.toml"

@@ -193,8 +193,9 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
     qtbot.mouseClick(find(window, "Open Heron"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: desk.bike.name == "Heron")
     assert desk.draft.tune == draft and desk.ride.cleaned.name == "Bakery round"
-    for _ in range(2):
+    for name in ("Heron 2", "Thistle", None):
         desk.archive_bike()
+        assert (desk.bike.name if desk.bike else None) == name
     assert desk.bike is None and "No bike yet" in texts(window.stations["build"])
 
 

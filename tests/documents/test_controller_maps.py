@@ -162,12 +162,12 @@ def test_other_faults_are_told_too(tmp_path, old, new, reason):
 
 
 def test_a_shipped_description_is_found_by_its_name(tmp_path):
-    with pytest.raises(KeyError, match="Sluice 40, Weir 60"):
+    with pytest.raises(KeyError, match="Sluice 40, Weir 60, Weir 90"):
         shipped_map("Weir 61")
     (tmp_path / "own.toml").write_text(WEIR.replace('name = "Weir 60"', 'name = "My own"', 1))
     (tmp_path / "bad.toml").write_text("format = 1")
     maps, faulty = all_maps(tmp_path)
-    assert maps[0].name == "My own" and len(maps) == 3 and len(faulty) == 1 and "bad.toml" in faulty[0]
+    assert maps[0].name == "My own" and len(maps) == 4 and len(faulty) == 1 and "bad.toml" in faulty[0]
 
 
 def test_a_row_that_stands_for_several_registers_becomes_those():

@@ -26,7 +26,7 @@ def settled(hands, speed_mps=4.0, seconds=4.0, share_of="phase_current", pack_w=
     rider, c = Rider(), RiderSettings.of(values, share_of)
     asked = 0.0
     for _ in range(round(seconds / 0.002)):
-        asked = rider.step(0.002, hands, c, TRUTH, speed_mps, MOST_A, pack_w)
+        asked = rider.step(0.002, hands, c, TRUTH, speed_mps, MOST_A, pack_w, TRUTH.ratio)
     return asked
 
 

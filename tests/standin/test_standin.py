@@ -4,14 +4,15 @@ import math
 import signal
 import subprocess
 import sys
-from dataclasses import fields
+from dataclasses import fields, replace
 from pathlib import Path
 
 import pytest
 
-from crisp_hornet.demo import HERON
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.demo import HERON, THISTLE, THISTLE_FACTORY
 from crisp_hornet.documents.maps import shipped_map
-from crisp_hornet.documents.store import read_bike
+from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.standin.controller import BUSY, ILLEGAL_ADDRESS, ILLEGAL_VALUE, Refusal, SimulatedController
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.modbus_peer import ModbusPeer
@@ -57,7 +58,7 @@ def test_coasting_slows_by_its_drag_and_indicates_with_the_believed_wheel(stand)
     t = bike.truth
     force = 190 * 9.80665 * t.rolling + 0.6 * t.drag_m2 * 9.9**2 + bike._drag_nm() / (t.rolled_m / 2 / math.pi)
     assert 10.0 - bike.state.speed_mps == pytest.approx(
-        force / (190 + t.turning_kgm2 / (t.rolled_m / 2 / math.pi) ** 2), rel=0.02
+        force / (190 + (t.wheels_kgm2 + t.rotor_kgm2 * t.ratio**2) / (t.rolled_m / 2 / math.pi) ** 2), rel=0.02
     )
     assert bike.indicated_kmh == pytest.approx(bike.state.speed_mps * 3.6 / Departures().wheel)
 
@@ -98,6 +99,45 @@ def test_an_emptied_pack_is_cut_by_its_bms_and_nothing_answers_until_it_is_charg
     hands.throttle, hands.charging, bike.state.charge = 0.0, True, 0.5
     run(bike, controller, hands, 0.5)
     assert not bike.state.bms_open and peer.receive(question) and bike.state.pack_v > 55
+
+
+@pytest.mark.parametrize("gear", [1, 2, 3])
+def test_a_mid_motor_with_gears_pulls_as_it_is_predicted(gear):
+    """Two physics that share nothing: stepped in time here, solved for the most torque there; with no departure they must agree."""
+    bike = read_bike(THISTLE)
+    same = Departures(**{one.name: 0.0 if one.name == "current_zero_a" else 1.0 for one in fields(Departures)})
+    held = replace(true_bike(bike, same), mass_kg=1e7, rolling=0.0, drag_m2=0.0)  # it holds its speed
+    hands, tune = Hands(wheel_up=False, throttle=1.0, gear=gear), read_tune(THISTLE_FACTORY)
+    for kmh in (5.0, 20.0, 40.0):
+        stand = SimulatedBike(held, charge=0.7)
+        controller = SimulatedController(shipped_map("Weir 90"), stand, hands)
+        controller.take_tune(tune)
+        stand.state.speed_mps = kmh / 3.6
+        run(stand, controller, hands, 1.5)
+        s, t = stand.state, stand.truth
+        made = 1.5 * t.pole_pairs * (t.flux_wb + (t.ld_h - t.inductance_h) * s.i_d) * s.iq - stand._drag_nm()
+        force = made * stand.ratio * t.drive_efficiency / (t.rolled_m / 2 / math.pi)
+        rested = t.series * rested_cell_v(0.7) - s.slow_v
+        told = pull_curve(bike.in_gear(bike.drivetrain.gears[gear - 1]), tune, [kmh], Conditions(rested, s.winding_c))
+        assert force == pytest.approx(float(told.wheel_force_n[0]), rel=0.035)
+        assert s.battery_a == pytest.approx(float(told.battery_current_a[0]), rel=0.05)
+        assert s.i_d == pytest.approx(float(told.id_a[0]), rel=0.08)
+
+
+def test_behind_a_freewheel_the_motor_rests_while_the_wheel_turns():
+    stand = SimulatedBike(true_bike(read_bike(THISTLE)))
+    hands, controller = Hands(wheel_up=False), SimulatedController(shipped_map("Weir 90"), stand, Hands())
+    stand.state.speed_mps = 8.0
+    run(stand, controller, hands, 0.5)
+    slower = 8.0 - stand.state.speed_mps
+    t, radius = stand.truth, stand.truth.rolled_m / 2 / math.pi
+    force = t.mass_kg * 9.80665 * t.rolling + 0.6 * t.drag_m2 * 8.0**2
+    assert stand.motor_rpm == 0 and slower == pytest.approx(
+        0.5 * force / (t.mass_kg + t.wheels_kgm2 / radius**2), rel=0.03
+    )
+    hands.throttle = 0.6
+    run(stand, controller, hands, 0.6)
+    assert stand.motor_rpm == pytest.approx(stand.state.speed_mps / t.rolled_m * stand.ratio * 60, rel=0.01)
 
 
 def test_each_truth_can_be_set_by_its_name(stand):

@@ -7,7 +7,7 @@ import signal
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -67,24 +67,32 @@ def make_application() -> QApplication:
 
 @contextmanager
 def demo_bench() -> Iterator[tuple[Garage, Simulated]]:
-    """A demo garage in a temporary folder and a running stand-in; both gone afterwards."""
+    """A demo garage in a temporary folder and a running stand-in for each of its bikes; all gone afterwards."""
+    from crisp_hornet.demo import THISTLE, THISTLE_TRUTHS
     from crisp_hornet.demo.garage import demo_garage
 
+    truths = [part for one in THISTLE_TRUTHS for part in ("--fault", f"truth {one}")]
+    of_thistle = ("--bike", str(THISTLE), "--controller", "Weir 90", *truths)
     folder = Path(tempfile.mkdtemp(prefix="crisp-hornet-demo-"))
     garage = demo_garage(folder / "garage")
     try:
-        with stand_in(folder) as simulated:
-            yield garage, simulated
+        with (
+            stand_in(folder / "simulated-heron") as first,
+            stand_in(folder / "simulated-thistle", *of_thistle) as second,
+        ):
+            heron, thistle = first(), second()
+            yield garage, Simulated(heron.ports, heron.act, {thistle.port: thistle.act})
     finally:
         garage.close()
         shutil.rmtree(folder, ignore_errors=True)
 
 
 @contextmanager
-def stand_in(folder: Path) -> Iterator[Simulated]:
-    """A stand-in process; yields its ports and hands on it. It ends when its standard input closes, even if we are killed."""
-    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned"]
-    command += ["--link", str(folder / "simulated-heron"), "--tcp", "0", "--bridge", "0"]
+def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
+    """A stand-in process that starts by itself; yields what waits for its ports and hands on it. It ends when its standard input closes,
+    even if we are killed."""
+    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", str(link)]
+    command += more or ("--tcp", "0", "--bridge", "0")
     process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None and process.stdin is not None
     to, back = process.stdin, process.stdout
@@ -94,11 +102,14 @@ def stand_in(folder: Path) -> Iterator[Simulated]:
         to.flush()
         return back.readline().strip()
 
-    try:
-        said = process.stdout.readline().split(maxsplit=1)
+    def ready() -> Simulated:
+        said = back.readline().split(maxsplit=1)
         if len(said) != 2 or said[0] != "ready":
             raise RuntimeError("The stand-in did not start; run `crisp-hornet standin` to see why.")
-        yield Simulated(tuple(said[1].split()), act)
+        return Simulated(tuple(said[1].split()), act)
+
+    try:
+        yield ready
     finally:
         process.terminate()
         process.wait(timeout=5)

@@ -409,6 +409,7 @@ class Window(QMainWindow):
         self.notice.say("stop", self._link_said)
 
     def _link_made(self, made: ContactMade) -> None:
+        self.simulated.used(made.port)
         self.desk.take_answer(made)
         if self._link_said and self.notice.text == self._link_said:
             self.notice.clear()  # it is back: what failed is history

@@ -78,13 +78,21 @@ class Rider:
         self._window_s = self._sum = self._waited_s = 0.0
 
     def step(
-        self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float, pack_w: float
+        self,
+        dt: float,
+        hands: Hands,
+        c: RiderSettings,
+        truth: Truth,
+        speed_mps: float,
+        most_a: float,
+        pack_w: float,
+        ratio: float,
     ) -> float:
-        """The phase current asked for (A); ``pack_w``: the pack's volts times the battery current limit."""
+        """The phase current asked for (A); ``pack_w``: the pack's volts times the battery current limit; ``ratio`` of the gear."""
         self._ramp_throttle(dt, self._twisted(hands, c, speed_mps), c)
-        asked = min(self._assist(dt, hands, c, truth, speed_mps, most_a), most_a)
+        asked = min(self._assist(dt, hands, c, truth, speed_mps, most_a, ratio), most_a)
         if asked > 0:
-            asked = min(asked, self._of_level(hands, c, truth, speed_mps, most_a, pack_w))
+            asked = min(asked, self._of_level(hands, c, truth, speed_mps * ratio, most_a, pack_w))
         self._waited_s = self._waited_s + dt if asked > 0 else 0.0
         if self._waited_s < c.start_delay_s:
             asked = 0.0
@@ -112,7 +120,7 @@ class Rider:
         self.throttle += max(-down, min(up, wanted - self.throttle))
 
     def _assist(
-        self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float
+        self, dt: float, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float, ratio: float
     ) -> float:
         if not 1 <= hands.level <= len(c.multipliers) or hands.cadence_rpm <= 0:
             self._torque.clear()
@@ -130,23 +138,19 @@ class Rider:
             share = min(max(hands.cadence_rpm / c.handover_rpm - 0.5, 0.0), 1.0)
         force = c.multipliers[hands.level - 1] * ((1 - share) * by_torque + share * by_power)
         per_a = (
-            1.5
-            * truth.pole_pairs
-            * truth.flux_wb
-            * truth.ratio
-            * truth.drive_efficiency
-            / (truth.rolled_m / (2 * math.pi))
+            1.5 * truth.pole_pairs * truth.flux_wb * ratio * truth.drive_efficiency / (truth.rolled_m / (2 * math.pi))
         )
         return force / per_a
 
     def _of_level(
-        self, hands: Hands, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float, pack_w: float
+        self, hands: Hands, c: RiderSettings, truth: Truth, motor_mps: float, most_a: float, pack_w: float
     ) -> float:
-        """The phase current that the level's share leaves: of the phase current, or of what the pack may give."""
+        """The phase current that the level's share leaves: of the phase current, or of what the pack may give; ``motor_mps``: the road
+        speed times the gear's ratio."""
         share = c.power_shares[hands.level - 1]
         if c.level_share in ("phase_current", "torque"):
             return share * most_a
-        emf = speed_mps * 2 * math.pi / truth.rolled_m * truth.ratio * truth.pole_pairs * truth.flux_wb
+        emf = motor_mps * 2 * math.pi / truth.rolled_m * truth.pole_pairs * truth.flux_wb
         spare, ohm = max(share * pack_w - truth.idle_w, 0.0) / 1.5, truth.winding_ohm + truth.stage_ohm
         return 2 * spare / max(emf + math.sqrt(emf**2 + 4 * ohm * spare), 1e-9)
 

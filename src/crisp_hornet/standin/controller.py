@@ -9,6 +9,7 @@ from dataclasses import replace
 
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.register import Register
+from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.standin.asked_current import RiderSettings
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import CUT_AT, Settings, SimulatedBike
@@ -42,7 +43,7 @@ class SimulatedController:
     ) -> None:
         self.map, self.bike, self.hands = controller_map, bike, hands
         self.sensors = sensors or Sensors()
-        self.serial = SERIAL
+        self.serial = bike.truth.document.controller.serial or SERIAL
         self.firmware = FIRMWARE if controller_map.firmware is None else _inside(controller_map)
         self.kept = self._defaults()
         self.running = dict(self.kept)
@@ -141,6 +142,14 @@ class SimulatedController:
         self._refuse_unless_quiet()
         self.put(register, words)
 
+    def take_tune(self, tune: Tune) -> None:
+        """Hold a tune as if it had been sent and kept."""
+        for register in self.map.register_list:
+            if register.name in KNOWN and tune.holds(register.name):
+                raw = register.encode(tune.setting(register.name))
+                self.put(register, self.map.words_of(register, raw))
+        self.kept = dict(self.running)
+
     def put(self, register: Register, words: list[int]) -> None:
         """Set a register without asking: what a display on the same line might do. A stuck one holds what it will."""
         words = self.stuck.get(register.name, words)
@@ -196,7 +205,7 @@ class SimulatedController:
             + t.current_zero_a
             + sensors.truth.current_zero_a
             + noise(0, 0.06),
-            "phase_a": s.iq * t.current_gain + noise(0, 0.25),
+            "phase_a": math.hypot(s.iq, s.i_d) * t.current_gain + noise(0, 0.25),
             "throttle": read if read > 0.015 else 0.0,
             "brake": float(lever),
             "motor_c": s.winding_c + noise(0, 0.15),
@@ -313,4 +322,4 @@ class SimulatedController:
 def _inside(controller_map: ControllerMap) -> str:
     """The firmware the simulated controller starts with: one that its description knows."""
     assert controller_map.firmware is not None
-    return FIRMWARE if controller_map.identity.product == "Weir 60" else controller_map.firmware.newest
+    return FIRMWARE if controller_map.identity.product.startswith("Weir") else controller_map.firmware.newest

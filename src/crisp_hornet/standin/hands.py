@@ -16,13 +16,14 @@ ACTS: dict[str, tuple[str, float, float]] = {
     "turn-back": ("turning_back", 0, 1),
     "charger": ("charging", 0, 1),
     "level": ("level", 0, 12),
+    "gear": ("gear", 1, 20),
 }
 
 
 @dataclass
 class Hands:
     """Throttle 0 to 1, brake lever 0 (free) to 1, pedal torque (N·m) and cadence (rpm), slope (rise over run), assist
-    level (0: none)."""
+    level (0: none), gear from the lowest (1) up where the bike has gears."""
 
     throttle: float = 0.0
     brake: float = 0.0
@@ -32,6 +33,7 @@ class Hands:
     wheel_up: bool = True
     ambient_c: float = 16.0
     level: int = 0
+    gear: int = 1
     turning_back: bool = False
     charging: bool = False
     broken: set[int] = field(default_factory=set)  # fault codes whose cause stands

@@ -50,7 +50,9 @@ class State:
     """What moves, flows and warms."""
 
     speed_mps: float = 0.0
+    motor_rad: float = 0.0
     iq: float = 0.0
+    i_d: float = 0.0
     battery_cap: float = 1e9
     battery_a: float = 0.0
     pack_v: float = 0.0
@@ -85,13 +87,26 @@ class SimulatedBike:
         self.truth = truth
         self.state = State(charge=charge)
         self.rider = Rider()
+        self.gear = 1
         self.backwards = False  # the controller turns the motor the wrong way round
         self.state.pack_v = truth.series * rested_cell_v(charge)
 
     @property
+    def ratio(self) -> float:
+        """Motor turns for a wheel turn in the gear that is in."""
+        gears = self.truth.gears
+        return gears[min(self.gear, len(gears)) - 1] if gears else self.truth.ratio
+
+    @property
     def omega(self) -> float:
-        """Electrical angular speed (rad/s)."""
-        return self.state.speed_mps * 2 * math.pi / self.truth.rolled_m * self.truth.ratio * self.truth.pole_pairs
+        """Electrical angular speed (rad/s); behind a freewheel the motor may turn slower than the wheel."""
+        if self.truth.freewheel:
+            return self.state.motor_rad * self.truth.pole_pairs
+        return self._with_wheel_rad() * self.truth.pole_pairs
+
+    def _with_wheel_rad(self) -> float:
+        """How fast the motor turns (rad/s) when it drives the wheel."""
+        return self.state.speed_mps * 2 * math.pi / self.truth.rolled_m * self.ratio
 
     @property
     def motor_rpm(self) -> float:
@@ -105,12 +120,13 @@ class SimulatedBike:
 
     def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
         """Advance by ``dt`` seconds."""
+        self.gear = hands.gear
         if hands.charging:
             self.state.bms_open, self.state.low_s = False, 0.0
         if drive_allowed and hands.brake <= CUT_AT and not self.state.bms_open:
             pack_w = settings.battery_a * self.state.pack_v
             asked_a = self.rider.step(
-                dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a, pack_w
+                dt, hands, settings.rider, self.truth, self.state.speed_mps, settings.phase_a, pack_w, self.ratio
             )
         else:
             self.rider.stop()
@@ -137,15 +153,37 @@ class SimulatedBike:
         measured = s.battery_a * t.current_gain + t.current_zero_a
         s.battery_cap = min(max(s.battery_cap + 40.0 * (allowed - measured) * dt * 10, 0.0), c.phase_a + 1.0)
         reference = min(reference, s.battery_cap)
+        reference = self._torque_share_a(reference)
         ohm, omega = self._path_ohm(), self.omega
         ceiling = t.modulation * s.pack_v / math.sqrt(3)
-        vd = -omega * t.inductance_h * s.iq
+        emf = omega * (t.flux_wb + t.ld_h * s.i_d)
+        vd = ohm * s.i_d - omega * t.inductance_h * s.iq
         room = math.sqrt(max(ceiling**2 - vd**2, 0.0))
-        wanted = ohm * s.iq + omega * t.flux_wb + t.inductance_h * CURRENT_LOOP_PER_S * (reference - s.iq)
+        wanted = ohm * s.iq + emf + t.inductance_h * CURRENT_LOOP_PER_S * (reference - s.iq)
         vq = min(max(wanted, -room), room)
-        s.iq = (s.iq + dt / t.inductance_h * (vq - omega * t.flux_wb)) / (1 + dt * ohm / t.inductance_h)
+        s.iq = (s.iq + dt / t.inductance_h * (vq - emf)) / (1 + dt * ohm / t.inductance_h)
         if s.iq < 0:  # diodes would block; this controller does not brake on its own
             s.iq = 0.0
+        s.i_d = self._with_it_a(s.iq)
+
+    def _torque_share_a(self, amplitude: float) -> float:
+        """The q-axis part of a current amplitude: all of it with surface magnets, else what gives the most torque."""
+        gap, flux = self.truth.inductance_h - self.truth.ld_h, self.truth.flux_wb
+        if gap <= 0:
+            return amplitude
+        sine = (
+            (math.sqrt(flux**2 + 8 * (gap * amplitude) ** 2) - flux) / (4 * gap * amplitude) if amplitude > 0 else 0.0
+        )
+        return amplitude * math.sqrt(1 - sine**2)
+
+    def _with_it_a(self, iq: float) -> float:
+        """The d-axis current that belongs to a q-axis current, below 0 with interior magnets."""
+        gap, flux = self.truth.inductance_h - self.truth.ld_h, self.truth.flux_wb
+        return (flux - math.sqrt(flux**2 + 4 * (gap * iq) ** 2)) / (2 * gap) if gap > 0 else 0.0
+
+    def _linked_wb(self) -> float:
+        """Flux that makes torque with the q-axis current: the magnets', and what reluctance adds."""
+        return self.truth.flux_wb - (self.truth.inductance_h - self.truth.ld_h) * self.state.i_d
 
     def _path_ohm(self) -> float:
         return self.truth.winding_ohm * (1 + 0.00393 * (self.state.winding_c - 25)) + self.truth.stage_ohm
@@ -153,10 +191,11 @@ class SimulatedBike:
     def _pack(self, dt: float) -> None:
         s, t = self.state, self.truth
         if s.bms_open:  # nothing flows any more, and nothing is fed
-            s.battery_a = s.pack_v = s.iq = 0.0
+            s.battery_a = s.pack_v = s.iq = s.i_d = 0.0
             s.slow_v -= dt / SLOW_PACK_S * s.slow_v
             return
-        terminal_w = 1.5 * s.iq * (self._path_ohm() * s.iq + self.omega * t.flux_wb) + t.idle_w
+        copper = self._path_ohm() * (s.iq**2 + s.i_d**2)
+        terminal_w = 1.5 * (copper + self.omega * self._linked_wb() * s.iq) + t.idle_w
         source_v = t.series * rested_cell_v(s.charge) - s.slow_v
         s.battery_a = terminal_w / max(s.pack_v, 1.0)
         s.pack_v = source_v - s.battery_a * t.pack_ohm_fast
@@ -175,14 +214,16 @@ class SimulatedBike:
     def _roll(self, dt: float, hands: Hands) -> None:
         s, t = self.state, self.truth
         radius = t.rolled_m / (2 * math.pi)
-        made = 1.5 * t.pole_pairs * t.flux_wb * s.iq
+        made = 1.5 * t.pole_pairs * self._linked_wb() * s.iq
         torque = (-made if self.backwards else made) - self._drag_nm()
-        force = torque * t.ratio * t.drive_efficiency / radius
+        engaged = not t.freewheel or (torque > 0 and s.motor_rad >= self._with_wheel_rad())
+        force = torque * self.ratio * t.drive_efficiency / radius if engaged else 0.0
+        turning = (t.wheels_kgm2 + (t.rotor_kgm2 * self.ratio**2 if engaged else 0.0)) / radius**2
         if hands.wheel_up:  # only the wheel turns
-            inertia = t.turning_kgm2 / radius**2
+            inertia = turning
             force -= 0.4 + 0.05 * s.speed_mps
         else:
-            inertia = t.mass_kg + t.turning_kgm2 / radius**2
+            inertia = t.mass_kg + turning
             angle = math.atan(hands.grade)
             if hands.cadence_rpm > 0:
                 watts = hands.human_nm * hands.cadence_rpm * math.pi / 30
@@ -193,16 +234,22 @@ class SimulatedBike:
         if hands.brake:
             force -= 0.32 * hands.brake * t.mass_kg * 9.80665 * min(1.0, s.speed_mps / 0.3)
         s.speed_mps = max(0.0, s.speed_mps + dt * force / inertia)
+        if engaged:
+            s.motor_rad = self._with_wheel_rad()
+        else:  # it spins up, or down, on its own until it meets the wheel
+            s.motor_rad = max(0.0, s.motor_rad + dt * torque / max(t.rotor_kgm2, 1e-5))
+            s.motor_rad = min(s.motor_rad, self._with_wheel_rad()) if torque > 0 else s.motor_rad
         s.travelled_m += s.speed_mps * dt
 
     def _warm(self, dt: float, ambient_c: float) -> None:
         s, t = self.state, self.truth
         winding, housing, between, to_air, airflow = t.heat
-        copper = 1.5 * t.winding_ohm * (1 + 0.00393 * (s.winding_c - 25)) * s.iq**2
+        current = s.iq**2 + s.i_d**2
+        copper = 1.5 * t.winding_ohm * (1 + 0.00393 * (s.winding_c - 25)) * current
         across = between * (s.winding_c - s.housing_c)
         iron = self._drag_nm() * self.omega / t.pole_pairs
         s.winding_c += dt * (copper - across) / winding
         s.housing_c += dt * (iron + across - (to_air + airflow * s.speed_mps) * (s.housing_c - ambient_c)) / housing
         sink, sink_air, sink_flow = t.sink
-        loss = 1.5 * t.stage_ohm * s.iq**2 + t.idle_w
+        loss = 1.5 * t.stage_ohm * current + t.idle_w
         s.sink_c += dt * (loss - (sink_air + sink_flow * s.speed_mps) * (s.sink_c - ambient_c)) / sink

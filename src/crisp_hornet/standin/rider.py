@@ -45,6 +45,22 @@ BAKERY_ROUND = [
     Leg(330, 0.0, 22, 25),
     Leg(400, -0.01, 27, 8),
 ]
+# A loop by the lake and over the quarry's rim, on a light bike.
+LAKE_LOOP = [
+    Leg(300, 0.0, 22, 6),
+    Leg(420, 0.01, None),
+    Leg(350, 0.02, 28),
+    Leg(330, 0.11, None),
+    Leg(240, 0.08, 22, 8),
+    Leg(520, -0.07, 38),
+    Leg(200, 0.0, None, 6),
+    Leg(380, 0.005, 30),
+    Leg(260, 0.06, None),
+    Leg(420, -0.045, 34, 8),
+    Leg(380, 0.0, None, 5),
+    Leg(300, 0.0, 24, 6),
+]
+SHIFT_RPM = 4100.0  # a rider shifts up when the motor sounds like this
 BRAKING_MPS2 = 1.6
 STEP_S = 0.001
 
@@ -123,6 +139,7 @@ def record(
     while going and time_s < longest_s:
         if steps % 50 == 0:
             going = rider.act(time_s, bike.state.travelled_m, bike.state.speed_mps)
+            hands.gear = _gear(bike)
         if steps % per_row == 0:
             gps_mps += (bike.state.speed_mps - gps_mps) * min(1.0, every_s / 0.9)
             yield _row(time_s, controller, altitude, max(0.0, gps_mps * 3.6 + chance.gauss(0, 0.25)))
@@ -130,6 +147,13 @@ def record(
         altitude += bike.state.speed_mps * STEP_S * hands.grade
         steps += 1
         time_s = steps * STEP_S
+
+
+def _gear(bike: SimulatedBike) -> int:
+    """The lowest gear in which the motor does not yet sound too fast; the highest where all do."""
+    wheel_rpm = bike.state.speed_mps / bike.truth.rolled_m * 60
+    gears = bike.truth.gears
+    return next((at + 1 for at, ratio in enumerate(gears) if wheel_rpm * ratio < SHIFT_RPM), max(len(gears), 1))
 
 
 def _row(time_s: float, controller: SimulatedController, altitude_m: float, gps_kmh: float) -> dict[str, float]:

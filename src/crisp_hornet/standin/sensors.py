@@ -173,7 +173,7 @@ class Sensors:
             return dict.fromkeys(FOUND, 0.0)
         return {
             "resistance_ohm": truth.winding_ohm * 1.01,
-            "ld_h": truth.inductance_h * 0.97,
+            "ld_h": truth.ld_h * 0.97,
             "lq_h": truth.inductance_h * 1.03,
             "flux_linkage_wb": truth.flux_wb * 1.004,
             "pole_pairs": float(truth.pole_pairs),

@@ -35,6 +35,7 @@ class Truth:
     winding_ohm: float
     stage_ohm: float
     inductance_h: float
+    ld_h: float
     flux_wb: float
     hysteresis: float
     eddy: float
@@ -48,9 +49,12 @@ class Truth:
     rolled_m: float
     believed_m: float
     ratio: float
+    gears: tuple[float, ...]
+    freewheel: bool
     drive_efficiency: float
     mass_kg: float
-    turning_kgm2: float
+    wheels_kgm2: float
+    rotor_kgm2: float
     rolling: float
     drag_m2: float
     heat: tuple[float, float, float, float, float]
@@ -82,6 +86,7 @@ def true_bike(bike: Bike, d: Departures | None = None) -> Truth:
         winding_ohm=motor.phase_resistance_ohm * d.winding_resistance,
         stage_ohm=stage.resistance_ohm,
         inductance_h=motor.lq_h,
+        ld_h=motor.ld_h,
         flux_wb=motor.flux_linkage_wb * d.flux,
         hysteresis=motor.hysteresis_loss_w_per_hz,
         eddy=motor.eddy_loss_w_per_hz2,
@@ -95,9 +100,12 @@ def true_bike(bike: Bike, d: Departures | None = None) -> Truth:
         rolled_m=bike.drivetrain.wheel_circumference_m * d.wheel,
         believed_m=bike.drivetrain.wheel_circumference_m,
         ratio=bike.drivetrain.ratio,
+        gears=tuple(bike.drivetrain.gears or ()),
+        freewheel=bike.drivetrain.freewheel,
         drive_efficiency=bike.drivetrain.efficiency,
         mass_kg=bike.mass_kg,
-        turning_kgm2=chassis.wheel_inertia_kgm2 + motor.rotor_inertia_kgm2 * bike.drivetrain.ratio**2,
+        wheels_kgm2=chassis.wheel_inertia_kgm2,
+        rotor_kgm2=motor.rotor_inertia_kgm2,
         rolling=chassis.crr * d.rolling,
         drag_m2=chassis.cda_m2 * d.drag,
         heat=(

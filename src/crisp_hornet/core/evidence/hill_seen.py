@@ -85,9 +85,9 @@ def _seen(bike: Bike, paths: HeatPaths, minutes: object) -> Estimate:
 def hill_words(one: HillSeen) -> str:
     """In one line."""
     predicted = (
-        say("{predicted}", predicted=quantity(one.predicted_min, "min", ".1f"))
+        say("derating after {predicted} as predicted", predicted=quantity(one.predicted_min, "min", ".1f"))
         if np.isfinite(one.predicted_min)
-        else "never"
+        else "by the prediction it derates never"
     )
     held = say(
         "hardest minute, {speed} at {current}",
@@ -95,7 +95,7 @@ def hill_words(one: HillSeen) -> str:
         current=quantity(one.current_a, "A", ".0f"),
     )
     return say(
-        "{held}: derating after {predicted} as predicted, {in_words} as it heated",
+        "{held}: {predicted}, {in_words} as it heated",
         held=held,
         predicted=predicted,
         in_words=one.seen_min.in_words(2),
