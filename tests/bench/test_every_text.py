@@ -75,8 +75,12 @@ def strays(found, foreign):
     )
 
 
+@pytest.mark.parametrize("name", ["Heron", "Thistle"])
 @pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
-def test_every_text_is_in_the_units_that_were_chosen(qtbot, demo_window, painted, dark):
+def test_every_text_is_in_the_units_that_were_chosen(qtbot, demo_window, painted, dark, name):
+    desk = demo_window.desk
+    desk.open_kept_bike(next(one.id for one in desk.bikes() if one.name == name))
+    qtbot.waitUntil(lambda: desk.bike.name == name and demo_window.settled)
     if dark:
         qtbot.keyClick(demo_window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     metric = everything_said(qtbot, demo_window, painted)

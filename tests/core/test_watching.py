@@ -4,11 +4,13 @@ import numpy as np
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
+from crisp_hornet import demo
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Strength, judge
 from crisp_hornet.core.rules.kinds import Situation
 from crisp_hornet.core.rules.watch import typical_v, watch_list
 from crisp_hornet.documents.local_rules import LocalRules
+from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.documents.tune import Tune
 from tests.bikes import cases
 
@@ -114,3 +116,30 @@ def test_any_feel_assist_modes_and_local_rules_are_judged_and_mended(case, drawn
 
 
 SEVERAL = {"levels-fall", "reverse-fast", "mode-limit-idle", "local-throttle"}  # mended one place at a time
+
+
+def test_sensible_tunes_of_both_demo_bikes_stand_without_stop_or_warning():
+    """Twenty-five tunes a careful builder would ride, from gentle to strong, on what each bike carries."""
+    seen = 0
+    for bike_file, tunes, phases, batteries in (
+        (demo.HERON, (demo.FACTORY, demo.DRAFT, demo.GENTLE), (50, 70, 90, 105, 115), (15, 20, 25, 30, 36)),
+        (
+            demo.THISTLE,
+            (demo.THISTLE_DAILY, demo.THISTLE_GENTLE),
+            (60, 80, 95, 110, 124),
+            (20, 35, 50, 75, 95),
+        ),
+    ):
+        bike = read_bike(bike_file)
+        for name in tunes:
+            tune = read_tune(name)
+            for phase, battery in zip(phases, batteries, strict=True):
+                drafted = tune.with_settings(
+                    {"drive.phase_current_a": float(phase), "drive.battery_current_a": float(battery)}
+                )
+                found = [
+                    (one.id, one.strength) for one in watch_list(bike, drafted) if one.strength is not Strength.NOTE
+                ]
+                assert found == [], (bike.name, tune.name, phase, battery)
+                seen += 1
+    assert seen >= 25

@@ -15,6 +15,7 @@ from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet, two_columns
 from crisp_hornet.core.tunes.step_plan import Step, step_plan
+from crisp_hornet.documents.saying import say
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import SETTINGS, Tune
 
@@ -108,7 +109,11 @@ class DraftsView(TuneView):
         return sheet(*lines, acts, margin=8, spacing=2)
 
     def _told(self, tune: Tune, paths: list[str]) -> str:
-        limits = [f"{label_of(path)} {in_words(path, tune.setting(path))}" for path in paths if path in SETTINGS]
+        limits = [
+            say("{what} {value}", what=label_of(path), value=in_words(path, tune.setting(path)))
+            for path in paths
+            if path in SETTINGS
+        ]
         further = dict.fromkeys(path.partition(".")[0] for path in paths if path not in SETTINGS)
         return ", ".join(self.desk.units.text(one) for one in [*limits, *(f"the {group}" for group in further)])
 

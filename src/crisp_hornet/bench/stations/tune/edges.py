@@ -19,12 +19,14 @@ from crisp_hornet.core.drive.inverse import (
     setting_for_force,
 )
 from crisp_hornet.core.drive.pull import Conditions, PullCurve
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 
 THROTTLE_SPEED = "throttle.speed_kmh"
 EDGE_NAMES = {
-    PHASE: "phase {:g} A", BATTERY: "battery {:g} A", WEAKENING: "weakening {:g} A", RPM: "{:g} rpm", SPEED: "{:g} km/h",
-    THROTTLE_SPEED: "throttle to {:g} km/h", REGEN_PHASE: "regen {:g} A", REGEN_BATTERY: "regen battery {:g} A",
+    PHASE: ("phase {value}", "A"), BATTERY: ("battery {value}", "A"), WEAKENING: ("weakening {value}", "A"), RPM: ("{value}", "rpm"),
+    SPEED: ("{value}", "km/h"), THROTTLE_SPEED: ("throttle to {value}", "km/h"), REGEN_PHASE: ("regen {value}", "A"),
+    REGEN_BATTERY: ("regen battery {value}", "A"),
 }  # fmt: skip
 KEYS = {
     "T": THROTTLE_SPEED,
@@ -95,21 +97,25 @@ def _cap(curve: PullCurve, tune: Tune, setting: str) -> Edge | None:
             setting,
             kmh,
             2 * force,
-            EDGE_NAMES[setting].format(value) + ("" if force > 1 else ", not reached"),
+            _named(setting, value, force > 1),
             force > 1,
         )
     name = "rpm" if setting == RPM else "speed"
     sets = bool(np.any(curve.limit[curve.speed_kmh <= kmh + 0.5] == name)) and force > 1
-    return Edge(setting, kmh, force, EDGE_NAMES[setting].format(value) + ("" if sets else ", not reached"), sets)
+    return Edge(setting, kmh, force, _named(setting, value, sets), sets)
+
+
+def _named(setting: str, value: float, reached: bool) -> str:
+    words, unit = EDGE_NAMES[setting]
+    told = say(words, value=quantity(value, unit, ".4g"))
+    return told if reached else say("{told}, not reached", told=told)
 
 
 def _edge(curve: PullCurve, tune: Tune, setting: str, where: NDArray[np.bool_], share: float, otherwise: int) -> Edge:
     found = np.flatnonzero(where)
     index = int(found[int(share * (found.size - 1))]) if found.size else otherwise
     value = tune.setting(setting)
-    text = EDGE_NAMES[setting].format(value) + ("" if found.size else ", not reached")
-    if setting == WEAKENING and not value:
-        text = "no weakening"
+    text = "no weakening" if setting == WEAKENING and not value else _named(setting, value or 0.0, bool(found.size))
     return Edge(setting, float(curve.speed_kmh[index]), float(curve.wheel_force_n[index]), text, bool(found.size))
 
 

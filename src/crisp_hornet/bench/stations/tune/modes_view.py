@@ -26,7 +26,7 @@ from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.road.performance import launch_time_s, steady_speed_kmh
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.mode import MOST_MODES, Mode
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import joined, quantity, say
 from crisp_hornet.documents.setting_words import in_words
 from crisp_hornet.documents.tune import Tune
 
@@ -281,8 +281,9 @@ class ModesView(TuneView):
 def _changes(mode: Mode) -> str:
     """What a mode limits, and how it is selected."""
     told = [
-        f"{words} {in_words(f'modes.1.{key}', value)}".strip()
+        say("{words} {value}", words=words, value=shown) if words else shown
         for key, words in SHORT.items()
-        if (value := getattr(mode, key)) is not None
+        if (value := getattr(mode, key)) is not None and (shown := in_words(f"modes.1.{key}", value))
     ]
-    return "; ".join([", ".join(told) or "changes nothing", *([mode.selected_by] if mode.selected_by else [])])
+    limits = joined(", ", told) if told else "changes nothing"
+    return joined("; ", [limits, *([mode.selected_by] if mode.selected_by else [])])

@@ -87,5 +87,5 @@ class PullChart(Handled, ForceChart):
             painter.setOpacity(1.0)
             self.lettering.mark(at, HANDLE_PX)
         painter.setPen(theme.color("drafted"))
-        names = [Name(edge.text, self.point(edge.kmh, edge.force_n), HANDLE_PX) for edge in self.edges]
+        names = [Name(self.units.text(edge.text), self.point(edge.kmh, edge.force_n), HANDLE_PX) for edge in self.edges]
         self.lettering.write(painter, names)
