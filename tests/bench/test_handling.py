@@ -191,8 +191,21 @@ def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     view.name.setText("Lever")
     view.keep_device()
     assert "power_w" in demo_window.notice.text and len(desk.bike.chain) == 2
+    view.name.setText("Second display")
+    view.fields["battery_current_a"].setText("44")
+    view.replaces["battery_current_a"].setChecked(True)
+    view.keep_device()
+    qtbot.waitUntil(
+        lambda: (
+            "Second display replaces 44 A" in texts(view) and "44 A instead of 36 A" in texts(demo_window.watch_list)
+        )
+    )
+    view.drop_device("Second display")
     view.bars.setCurrentIndex(2)
     qtbot.waitUntil(lambda: "10 to 9" in texts(view))
+    view.load.setText("20")
+    view.load.editingFinished.emit()
+    assert "at 20 A" in texts(view)
     click(qtbot, find(demo_window, "keyed in: wheel, circumference"))
     click(qtbot, find(demo_window, "Save the settings to enter by hand"))
     assert any("done: wheel, circumference" in entry.detail for entry in desk.garage.book.of(desk.bike_id))

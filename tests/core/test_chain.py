@@ -5,6 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 from hypothesis import given, seed, settings
+from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from crisp_hornet.core.drive.chain import conflicts, key_in_card, who_is_in_charge
@@ -101,3 +102,47 @@ def test_a_pack_is_called_as_builders_call_it(chemistry, series, called, means, 
         )
         warned = any(one.id == "nominal-differs" for one in watch_list(set_so, a_tune()))
         assert warned == (volts in another), volts
+
+
+KEYS = ("phase_current_a", "battery_current_a", "power_w", "speed_kmh")
+FIGURE = st.none() | st.floats(1, 200)
+DEVICE = st.fixed_dictionaries(dict.fromkeys(KEYS, FIGURE) | {"replaces": st.lists(st.sampled_from(KEYS), unique=True)})
+
+
+@seed(165)
+@settings(max_examples=120, deadline=None, database=None)
+@given(st.lists(DEVICE, max_size=4), st.floats(5, 150), st.floats(5, 90), FIGURE, FIGURE)
+def test_the_last_device_that_replaces_a_figure_counts_instead_of_all_before_it(devices, phase, battery, power, speed):
+    bike = a_bike(chain=[one | {"name": f"D{at}"} for at, one in enumerate(devices)])
+    tune = a_tune(
+        drive__phase_current_a=phase, drive__battery_current_a=battery, drive__power_w=power, drive__speed_kmh=speed
+    )
+    limits = effective_limits(bike, tune)
+    ratings = {
+        "phase_current_a": bike.controller.max_phase_current_a,
+        "battery_current_a": bike.controller.max_battery_current_a,
+    }
+    for key, tuned in zip(KEYS, (phase, battery, power, speed), strict=True):
+        told = [tuned] if tuned is not None else []
+        for one in devices:
+            if one[key] is not None:
+                told = [one[key]] if key in one["replaces"] else [*told, one[key]]
+        told += [ratings[key]] if key in ratings else []
+        assert getattr(limits, key).value == (min(told) if told else None)
+    raised = any(getattr(limits, key).value > tuned for key, tuned in zip(KEYS, (phase, battery, power, speed), strict=True)
+                 if tuned is not None)  # fmt: skip
+    assert raised == any(one.id == "device-raises" for one in watch_list(bike, tune))
+
+
+def test_a_gauge_under_load_reads_what_the_pack_shows_while_riding():
+    battery = a_bike().battery
+    rest, loaded = (gauge_table(battery, 5, 48.0, amps) for amps in (0.0, 12.0))
+    assert loaded[-1] == pytest.approx(48.0, abs=0.05) == rest[-1], (
+        "both end where the voltage that is read meets the cutoff"
+    )
+    # by hand: each bar is a fifth of the energy given at 12 A between the full pack and the cutoff under load
+    charge = np.linspace(charge_at(battery, 48.0 + 12 * battery.resistance_ohm).value, 1, 20001)
+    volts = rested_v(battery, charge) - 12 * battery.resistance_ohm
+    energy = np.cumsum(volts)
+    by_hand = [float(np.interp(share * energy[-1], energy, volts)) for share in (0.8, 0.6, 0.4, 0.2)]
+    assert loaded[:-1] == pytest.approx(by_hand, abs=0.05)

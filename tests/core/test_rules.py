@@ -112,6 +112,7 @@ CAUSES = [
     ("weakening-large", WEAK, {"drive__field_weakening_a": 80}, Strength.WARN),
     ("overruled", {"chain": [{"name": "Display", "battery_current_a": 12}]}, {}, Strength.NOTE),
     ("wheel-differs", {"chain": [{"name": "Display", "wheel_circumference_m": 2.1}]}, {}, Strength.WARN),
+    ("device-raises", {"chain": [{"name": "Display", "battery_current_a": 45, "replaces": ["battery_current_a"]}]}, {}, Strength.WARN),
     ("nominal-differs", {"chain": [{"name": "Display", "nominal_v": 48}]}, {}, Strength.WARN),
     ("lifts-below-full-twist", {"chassis__cg_height_m": 5.8}, {}, Strength.WARN),
     ("dead-band-missing", {}, {"throttle__dead_band": 0.0}, Strength.WARN),

@@ -145,14 +145,19 @@ class Chassis(Part):
     rated_speed_kmh: Positive | None = Field(default=None, ge=0.1, le=500)
 
 
+Limited = Literal["phase_current_a", "battery_current_a", "power_w", "speed_kmh"]
+
+
 class ChainLink(Part):
-    """Something else that limits: protection board, display, mode switch."""
+    """Something else that limits: protection board, display, mode switch. What it says counts where it is the least; of the figures in
+    ``replaces`` it counts instead of all that came before it, and may then raise them."""
 
     name: Text
     phase_current_a: NotNegative | None = None
     battery_current_a: NotNegative | None = None
     power_w: NotNegative | None = None
     speed_kmh: NotNegative | None = None
+    replaces: list[Limited] = Field(default=[], max_length=4)
     nominal_v: Positive | None = None
     wheel_circumference_m: Positive | None = None
 

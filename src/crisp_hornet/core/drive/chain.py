@@ -17,11 +17,13 @@ SAME = 0.02  # wheels closer than this are the same wheel
 
 @dataclass(frozen=True)
 class Say:
-    """What one link says of a quantity; ``trips`` says that it does not limit but switch off."""
+    """What one link says of a quantity; ``trips`` says that it does not limit but switch off, ``replaces`` that it counts instead of what
+    came before it."""
 
     link: str
     value: float
     trips: bool = False
+    replaces: bool = False
 
 
 @dataclass(frozen=True)
@@ -65,7 +67,11 @@ def who_is_in_charge(bike: Bike, tune: Tune) -> list[Quantity]:
     found = []
     for name, unit, key, drafted, says, limit in rows:
         own = [Say("tune", drafted)] if drafted is not None else []
-        links = [Say(link.name, getattr(link, key)) for link in bike.chain if getattr(link, key) is not None]
+        links = [
+            Say(link.name, getattr(link, key), replaces=key in link.replaces)
+            for link in bike.chain
+            if getattr(link, key) is not None
+        ]
         hands = _by_hand(tune, key, limit.value)
         value, owner = min(
             [(limit.value, limit.owner), *((word.value, word.link) for word in hands)],

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.bike import Bike, Limited
 from crisp_hornet.documents.tune import Tune
 
 
@@ -32,22 +32,33 @@ class Limits:
 
 
 def effective_limits(bike: Bike, tune: Tune) -> Limits:
-    """The least of tune, controller, motor and chain for each quantity."""
+    """The least of tune, controller, motor and chain for each quantity; a device that replaces a figure takes the place of the tune and
+    of what lies before it, but never of the controller's rating."""
     drive, controller = tune.drive, bike.controller
-    chain = [(link.name, link) for link in bike.chain]
     return Limits(
         phase_current_a=_least(
-            [("tune", drive.phase_current_a), ("controller", controller.max_phase_current_a)]
-            + [(name, link.phase_current_a) for name, link in chain]
+            [*_through(bike, "phase_current_a", drive.phase_current_a), ("controller", controller.max_phase_current_a)]
         ),
         battery_current_a=_least(
-            [("tune", drive.battery_current_a), ("controller", controller.max_battery_current_a)]
-            + [(name, link.battery_current_a) for name, link in chain]
+            [
+                *_through(bike, "battery_current_a", drive.battery_current_a),
+                ("controller", controller.max_battery_current_a),
+            ]
         ),
-        power_w=_least([("tune", drive.power_w)] + [(name, link.power_w) for name, link in chain]),
+        power_w=_least(_through(bike, "power_w", drive.power_w)),
         motor_rpm=_least([("tune", drive.motor_rpm), ("motor", bike.motor.max_rpm)]),
-        speed_kmh=_least([("tune", drive.speed_kmh)] + [(name, link.speed_kmh) for name, link in chain]),
+        speed_kmh=_least(_through(bike, "speed_kmh", drive.speed_kmh)),
     )
+
+
+def _through(bike: Bike, key: Limited, tuned: float | None) -> list[tuple[str, float | None]]:
+    """Who says what of a figure along the chain, from the last that replaces it on."""
+    said: list[tuple[str, float | None]] = [("tune", tuned)]
+    for link in bike.chain:
+        value = getattr(link, key)
+        if value is not None:
+            said = [*([] if key in link.replaces else said), (link.name, value)]
+    return said
 
 
 def fade(value: Array | float, start: float, end: float) -> Array:

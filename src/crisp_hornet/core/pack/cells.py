@@ -128,20 +128,22 @@ def usable(battery: Battery, charge: float, cutoff_v: float, power_w: float, cel
 STEPS = 2001
 
 
-def gauge_table(battery: Battery, bars: int, cutoff_v: float | None = None) -> Array:
-    """Rested pack voltages (V, (bars,)), falling: bar k of the remaining ones goes out below the k-th. The last bar ends at
-    ``cutoff_v``, or at the empty pack.
+def gauge_table(battery: Battery, bars: int, cutoff_v: float | None = None, load_a: float = 0.0) -> Array:
+    """Pack voltages (V, (bars,)), falling: bar k of the remaining ones goes out below the k-th. The last bar ends at ``cutoff_v``, or at
+    the empty pack. At rest, or under a usual load of ``load_a`` (A), as a gauge sees it that reads while riding: ``V = E − I·R``, the
+    cutoff then being met under load.
 
-    Energy is the integral of the rested voltage over charge; what sag loses depends on how it is ridden and is left out.
-    Raises :class:`ValueError` for less than 2 bars, a cutoff above a full pack, or a custom chemistry without its curve.
+    Energy is the integral of the voltage over charge. Raises :class:`ValueError` for less than 2 bars, a cutoff above a full pack, or a
+    custom chemistry without its curve.
     """
     if bars < 2:
         raise ValueError("a gauge has at least 2 bars")
-    empty = 0.0 if cutoff_v is None else charge_at(battery, cutoff_v).value
+    sag = load_a * battery.resistance_ohm
+    empty = 0.0 if cutoff_v is None else charge_at(battery, cutoff_v + sag).value
     if empty >= 1:
         raise ValueError(f"the cutoff of {cutoff_v:g} V lies above a full pack")
     charge = np.linspace(empty, 1.0, STEPS)
-    volts = rested_v(battery, charge)
+    volts = rested_v(battery, charge) - sag
     energy = np.concatenate(([0.0], np.cumsum((volts[1:] + volts[:-1]) / 2)))
     wanted = energy[-1] * np.arange(bars - 1, -1, -1) / bars
     found: Array = np.interp(wanted, energy, volts)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from crisp_hornet.core.drive.limits import effective_limits
+from crisp_hornet.core.drive.limits import Effective, effective_limits
 from crisp_hornet.core.pack.nominal import called_v, names
 from crisp_hornet.core.road.performance import steady_speed_kmh
 from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
@@ -154,11 +154,51 @@ def overruled(s: Situation) -> Warning_ | None:
         "speed": limits.speed_kmh,
     }
     links = {link.name for link in s.bike.chain}
-    found = [(what, one) for what, one in own.items() if one.owner in links]
+    set_to = _set_to(s)
+    found = [(what, one) for what, one in own.items() if one.owner in links and not _raises(one, set_to[what])]
     if not found:
         return None
     what, one = found[0]
     return says("overruled", owner=one.owner, what=what, value_=quantity(one.value))
+
+
+@rule
+def device_raises(s: Situation) -> Warning_ | None:
+    """A device that replaces what the tune says lets more through than the tune."""
+    limits, set_to = effective_limits(s.bike, s.draft), _set_to(s)
+    for what, key, unit in (
+        ("phase current", "phase_current_a", "A"),
+        ("battery current", "battery_current_a", "A"),
+        ("power", "power_w", "W"),
+        ("speed", "speed_kmh", "km/h"),
+    ):
+        one, drafted = getattr(limits, key), set_to[what]
+        if drafted is not None and _raises(one, drafted):
+            return says(
+                "device-raises",
+                owner=[link.name for link in s.bike.chain if key in link.replaces and getattr(link, key) is not None][
+                    -1
+                ],
+                what=what,
+                value_=quantity(one.value, unit),
+                tuned=quantity(drafted, unit),
+                amount=one.value,
+            )
+    return None
+
+
+def _set_to(s: Situation) -> dict[str, float | None]:
+    drive = s.draft.drive
+    return {
+        "phase current": drive.phase_current_a,
+        "battery current": drive.battery_current_a,
+        "power": drive.power_w,
+        "speed": drive.speed_kmh,
+    }
+
+
+def _raises(effective: Effective, tuned: float | None) -> bool:
+    return tuned is not None and effective.value is not None and effective.value > tuned
 
 
 @rule

@@ -31,7 +31,12 @@ from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.store import document_error
 
 BARS = (4, 5, 10)
-HOW = "The lowest limit of a row is in charge: it is filled. BMS and fuse do not limit: they cut off."
+USUAL_LOAD = 0.35  # of the battery current limit: until somebody says what the bike usually draws
+HOW = (
+    "The lowest limit of a row is in charge: it is filled. A device that replaces counts instead of all before it. BMS and fuse do not "
+    "limit: they cut off."
+)
+REPLACED = ("phase_current_a", "battery_current_a", "power_w", "speed_kmh")
 FIELDS = (
     ("phase_current_a", "phase current", "A"),
     ("battery_current_a", "battery current", "A"),
@@ -55,9 +60,18 @@ class ChainView(QWidget):
         self.name.setAccessibleName("name of the device")
         self.name.setToolTip("a display, a lever, a mode switch")
         self.fields = {key: NumberField(thousandths=key.endswith("_m"), name=words) for key, words, _ in FIELDS}
+        self.replaces = {key: Confirm(theme, f"it replaces {words}") for key, words, _ in FIELDS if key in REPLACED}
         self.bars = Chooser("bars of the gauge")
         self.bars.addItems([f"{bars}" for bars in BARS])
         self.bars.currentIndexChanged.connect(lambda _index: self._show_gauge())
+        self.load, self.cutoff = (
+            NumberField(unit="A", least=0.0, most=1000.0, width=92),
+            NumberField(unit="V", least=1.0, width=92),
+        )
+        self.load.setAccessibleName("usual load of the gauge, A")
+        self.cutoff.setAccessibleName("where the gauge ends, V; empty for the low-voltage cutoff of the draft")
+        for field in (self.load, self.cutoff):
+            field.editingFinished.connect(self._show_gauge)
         self._gauge = QGridLayout()
         self._gauge.setHorizontalSpacing(18)
         self._gauge.setVerticalSpacing(2)
@@ -89,9 +103,14 @@ class ChainView(QWidget):
         """The gauge table and the card, to be keyed in at the bike."""
         right = column_of(spacing=6)
         head = QHBoxLayout()
-        head.addWidget(label("GAUGE, VOLTS AT REST", "caps"), 1)
+        head.addWidget(label("GAUGE", "caps"), 1)
         head.addWidget(Captioned("bars", self.bars))
         right.addLayout(head)
+        asked = QHBoxLayout()
+        asked.addWidget(Captioned("usual load", self.load))
+        asked.addWidget(Captioned("ends at", self.cutoff))
+        asked.addStretch(1)
+        right.addLayout(asked)
         gauge = QWidget()
         gauge.setLayout(self._gauge)
         right.addWidget(sheet(gauge, margin=10))
@@ -116,7 +135,20 @@ class ChainView(QWidget):
         grid.addWidget(Captioned("name", self.name, above=True), 0, 0, 1, 2)
         for index, (key, words, _) in enumerate(FIELDS):
             grid.addWidget(Captioned(words, self.fields[key], above=True), 1 + index // 2, index % 2)
-        grid.addWidget(button("Save the device", self.keep_device, "small"), 2 + len(FIELDS) // 2, 0, 1, 2)
+        row = 1 + len(FIELDS) // 2
+        grid.addWidget(
+            label("It limits: the least counts. Where ticked it replaces what came before:", "quiet", wrap=True),
+            row,
+            0,
+            1,
+            2,
+        )
+        for index, (key, words, _) in enumerate(one for one in FIELDS if one[0] in REPLACED):
+            tick = row_of(spacing=4)
+            tick.addWidget(self.replaces[key])
+            tick.addWidget(label(words, "quiet"), 1)
+            grid.addLayout(tick, row + 1 + index // 2, index % 2)
+        grid.addWidget(button("Save the device", self.keep_device, "small"), row + 3, 0, 1, 2)
         self._desk.units_changed.connect(self._show_units)
         self._show_units()
         return form
@@ -135,11 +167,14 @@ class ChainView(QWidget):
             return
         try:
             figures = {
-                key: self._desk.units.back(field.read(), "km/h" if key == "speed_kmh" else "")
+                key: self._desk.units.back(
+                    field.read(), {"speed_kmh": "km/h", "wheel_circumference_m": "m"}.get(key, "")
+                )
                 for key, field in self.fields.items()
                 if not field.blank
             }
-            link = ChainLink.model_validate({"name": name, **figures})
+            replaces = [key for key, tick in self.replaces.items() if tick.isChecked() and key in figures]
+            link = ChainLink.model_validate({"name": name, **figures, "replaces": replaces})
         except Misread as why:
             self._desk.said.emit("note", f"{why}.")
             return
@@ -152,6 +187,8 @@ class ChainView(QWidget):
         )
         for field in (self.name, *self.fields.values()):
             field.clear()
+        for tick in self.replaces.values():
+            tick.setChecked(False)
 
     def drop_device(self, name: str) -> None:
         """Take a device out of the chain."""
@@ -217,7 +254,13 @@ class ChainView(QWidget):
 
     def _row(self, one: Quantity) -> ChainRow:
         turn = self._desk.units.text
-        links = [(turn(said.link), turn(say("{value}", value=quantity(said.value, one.unit)))) for said in one.says]
+        links = [
+            (
+                turn(said.link) + (" replaces" if said.replaces else ""),
+                turn(say("{value}", value=quantity(said.value, one.unit))),
+            )
+            for said in one.says
+        ]
         at = next((at for at, said in enumerate(one.says) if said.link == one.owner), None)
         effective = (
             turn(say("{value}", value=quantity(one.effective, one.unit))) if one.effective is not None else "no limit"
@@ -243,14 +286,17 @@ class ChainView(QWidget):
         clear(self._gauge)
         bars = BARS[self.bars.currentIndex()]
         try:
+            load_a = USUAL_LOAD * draft.drive.battery_current_a if self.load.blank else self.load.read()
+            cutoff_v = draft.battery_guard.fade_end_v if self.cutoff.blank else self.cutoff.read()
             whole = gauge_table(bike.battery, bars)
-            cut = gauge_table(bike.battery, bars, draft.battery_guard.fade_end_v)
-        except ValueError as error:
+            cut = gauge_table(bike.battery, bars, cutoff_v)
+            loaded = gauge_table(bike.battery, bars, cutoff_v, load_a)
+        except (Misread, ValueError) as error:
             self._gauge.addWidget(label(f"{error}.", wrap=True), 0, 0)
             return
-        for column, head in enumerate(("bars", "whole pack", f"down to {draft.battery_guard.fade_end_v:g} V")):
+        for column, head in enumerate(("bars", "whole, at rest", f"to {cutoff_v:g} V, at rest", f"at {load_a:.3g} A")):
             self._gauge.addWidget(label(head, "quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
-        for index, pair in enumerate(zip(whole, cut, strict=True)):
+        for index, pair in enumerate(zip(whole, cut, loaded, strict=True)):
             words = (f"{bars - index} to {bars - index - 1}", *(f"{volts:.1f} V" for volts in pair))
             for column, text in enumerate(words):
                 self._gauge.addWidget(label(text), index + 1, column, Qt.AlignmentFlag.AlignRight)
