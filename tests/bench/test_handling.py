@@ -191,6 +191,7 @@ def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     view.name.setText("Lever")
     view.keep_device()
     assert "power_w" in demo_window.notice.text and len(desk.bike.chain) == 2
+    view.fields["power_w"].clear()
     view.name.setText("Second display")
     view.fields["battery_current_a"].setText("44")
     view.replaces["battery_current_a"].setChecked(True)
