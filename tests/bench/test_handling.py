@@ -206,7 +206,7 @@ def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     qtbot.waitUntil(lambda: "10 to 9" in texts(view))
     view.load.setText("20")
     view.load.editingFinished.emit()
-    assert "at 20 A" in texts(view)
+    qtbot.waitUntil(lambda: "at 20 A" in texts(view))
     click(qtbot, find(demo_window, "keyed in: wheel, circumference"))
     click(qtbot, find(demo_window, "Save the settings to enter by hand"))
     assert any("done: wheel, circumference" in entry.detail for entry in desk.garage.book.of(desk.bike_id))
