@@ -287,9 +287,22 @@ def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_sh
     chart.setFocus()
     press_keys(qtbot, chart, KEY.Key_C, KEY.Key_Up)
     assert desk.draft.tune.regen.battery_current_a == 6
+    desk.draft.keep_named("Another", "")
+    qtbot.waitUntil(lambda: tune.also_too.findText("Another") > 0)
     tune.also.setCurrentText("Gentle levels")
     tune.also.activated.emit(tune.also.currentIndex())
     assert chart.also is not None and chart.also[0] == "Gentle levels"
+    tune.also_too.setCurrentText("Another")
+    tune.also_too.activated.emit(tune.also_too.currentIndex())
+    assert chart.also[0] == "Gentle levels" and chart.also_too[0] == "Another"
+    tune.show_page(PAGES.index("Assist"))
+    beside = tune.assist.beside
+    beside.first.setCurrentText("Gentle levels")
+    beside.second.setCurrentText("Another")
+    lines = {line.name: line for line in tune.assist.levels.picture.lines}
+    assert list(lines) == ["drafted", "Gentle levels", "Another"]
+    assert lines["Another"].y[0] == desk.draft.named()["Another"].assist.levels[0].multiplier
+    tune.show_page(0)
     tune.also.setCurrentText("from current, open ride")
     tune.also.activated.emit(tune.also.currentIndex())
     assert chart.also is None and chart.measured is not None

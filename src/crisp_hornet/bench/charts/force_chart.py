@@ -74,6 +74,7 @@ class ForceChart(ForceAxes):
         self.held: PullCurve | None = None
         self.regen: dict[str, PullCurve] = {}
         self.also: tuple[str, PullCurve] | None = None
+        self.also_too: tuple[str, PullCurve] | None = None
         self.message = ""
         self.at_kmh = 25.0
         self.lettering = Lettering(QRectF())
@@ -87,7 +88,7 @@ class ForceChart(ForceAxes):
         return real(660, 380)
 
     def minimumSizeHint(self) -> QSize:
-        return real(300, 170)
+        return real(300, 160)
 
     # --- what to show ---------------------------------------------------------------------------------------
 
@@ -97,7 +98,7 @@ class ForceChart(ForceAxes):
         """Show one or both curves. ``hold_scale`` keeps the force axis from shrinking while something is dragged."""
         self.draft, self.controller, self.message = draft, controller, message
         curves = [curve for curve in (draft, controller) if curve is not None]
-        drawn = curves if self.also is None else [*curves, self.also[1]]
+        drawn = [*curves, *(one[1] for one in (self.also, self.also_too) if one is not None)]
         highest = max([float(curve.wheel_force_n.max()) for curve in drawn], default=100.0)
         if self.measured is not None and len(self.measured.force_n):
             highest = max(highest, float(self.measured.force_n.max()))
@@ -132,9 +133,13 @@ class ForceChart(ForceAxes):
         low = -nice_top(-lowest * 1.15) if lowest < -1 else 0.0
         self._low_n = low
 
-    def show_also(self, name: str, curve: PullCurve | None) -> None:
-        """Lay one more curve over the others: an earlier tune, in ink."""
-        self.also = (name, curve) if curve is not None else None
+    def show_also(self, name: str, curve: PullCurve | None, second: bool = False) -> None:
+        """Lay one more curve over the others, or a ``second`` one: an earlier tune, a kept draft, in ink."""
+        shown = (name, curve) if curve is not None else None
+        if second:
+            self.also_too = shown
+        else:
+            self.also = shown
         self.show_curves(self.draft, self.controller, self.message)
 
     def show_measured(self, measured: MeasuredPull | None, motion: MotionPull | None = None) -> None:
@@ -237,11 +242,10 @@ class ForceChart(ForceAxes):
         self.lettering.line(self._polygon(*drawn))
 
     def _paint_also(self, painter: QPainter) -> None:
-        if self.also is None:
-            return
-        curve = self.also[1]
-        painter.setPen(QPen(self.theme.color("text", 0.8), 1.4, Qt.PenStyle.DashDotLine))
-        painter.drawPolyline(self._polygon(curve.speed_kmh, curve.wheel_force_n))
+        for shown, style in ((self.also, Qt.PenStyle.DashDotLine), (self.also_too, Qt.PenStyle.DotLine)):
+            if shown is not None:
+                painter.setPen(QPen(self.theme.color("text", 0.8), 1.4, style))
+                painter.drawPolyline(self._polygon(shown[1].speed_kmh, shown[1].wheel_force_n))
 
     def _name_also(self, painter: QPainter) -> None:
         """The curves in ink have their names beside them."""
@@ -252,8 +256,7 @@ class ForceChart(ForceAxes):
             self.lettering.write(
                 painter, [Name("continuous", start + QPointF(width_of(painter, "continuous") / 2 + 6, 0))]
             )
-        if self.also is not None:
-            name, curve = self.also
+        for name, curve in (one for one in (self.also, self.also_too) if one is not None):
             most = int(np.argmax(curve.wheel_force_n))
             at = self.point(float(curve.speed_kmh[most]), float(curve.wheel_force_n[most]))
             self.lettering.write(painter, [Name(name, at + QPointF(56, 0))])

@@ -7,6 +7,7 @@ from PyQt6.QtCore import pyqtSignal
 from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.text import shortened
 from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.ride.measured_pull import measured_pull
 from crisp_hornet.documents.tune import Tune
@@ -20,9 +21,9 @@ class AlsoShown(Chooser):
 
     changed = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__("what else the pull chart shows")
-        self._desk = desk
+    def __init__(self, desk: Desk, second: bool = False) -> None:
+        super().__init__("what the pull chart shows as well" if second else "what else the pull chart shows")
+        self._desk, self._second = desk, second
         self._tunes: dict[str, Tune] = {}
         self.setMinimumWidth(120)
         self.setMaximumWidth(170)
@@ -34,7 +35,8 @@ class AlsoShown(Chooser):
         desk = self._desk
         sent = desk.held.sent() if desk.bike is not None else []
         tunes = {f"{tune.name}, sent {at:%d %b}": tune for at, tune in sent} | desk.draft.named()
-        names = [NOTHING, *([MEASURED] if desk.ride.cleaned is not None else []), *tunes]
+        measured = desk.ride.cleaned is not None and not self._second
+        names = [NOTHING, *([MEASURED] if measured else []), *tunes]
         self._tunes = tunes
         if [self.itemText(at) for at in range(self.count())] != names:
             now = self.currentText()
@@ -51,7 +53,10 @@ class AlsoShown(Chooser):
             return
         self._shown = key
         tune = self._tunes.get(name)
-        chart.show_also(name, pull_curve(bike, tune, speeds[::EVERY], desk.conditions) if tune is not None else None)
+        curve = pull_curve(bike, tune, speeds[::EVERY], desk.conditions) if tune is not None else None
+        chart.show_also(shortened(name, 20), curve, self._second)
+        if self._second:
+            return
         chart.show_measured(
             measured_pull(desk.ride.cleaned, bike) if name == MEASURED and desk.ride.cleaned is not None else None
         )

@@ -14,12 +14,14 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
+from crisp_hornet.bench.stations.tune.beside import STYLES, Beside
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
-from crisp_hornet.bench.widgets.text import column_scroll, label
+from crisp_hornet.bench.widgets.text import column_scroll, label, shortened
+from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
 from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke
 from crisp_hornet.core.road.performance import operating_point
@@ -54,6 +56,9 @@ class AssistView(TuneView):
         super().__init__(desk, link, theme)
         self.column = self.rulers = AssistColumn(desk, link, theme)
         self.rulers.rider_changed.connect(self._rider_changed)
+        self.beside = Beside(desk)
+        self.beside.changed.connect(self.refresh)
+        self._others: list[tuple[object, list[LevelRide]]] = []
         self.quantity = PageChoice(("multiplier", "power share", "speed share"), "levels drawn by")
         self.quantity.chosen.connect(lambda _at: self.refresh())
         self.levels = HandleChart(theme, desk.draft.token, "Assist levels")
@@ -81,6 +86,7 @@ class AssistView(TuneView):
             grid.setColumnStretch(at, 1)
             grid.setRowStretch(at, 1)
         column = column_of(self, margins=0, spacing=6)
+        column.addWidget(self.beside)
         column.addLayout(grid, 3)
         column.addWidget(self.words)
         scroll = column_scroll(self.table)
@@ -97,6 +103,7 @@ class AssistView(TuneView):
 
     def refresh(self) -> None:
         self.rulers.refresh()
+        self.beside.refresh()
         draft, prediction = self.desk.draft.tune, self.desk.draft.prediction
         if draft is None or prediction is None:
             return
@@ -133,13 +140,21 @@ class AssistView(TuneView):
         self._shares.setVisible(by_share)
         chart, factor = (self._shares, 100.0) if by_share else (self.levels, 1.0)
         now = self.desk.held.tune
-        held = now.assist.levels if now is not None and now.holds("assist.levels.count") else []
+        known = self.beside.controller and now is not None and now.holds("assist.levels.count")
+        held = now.assist.levels if now is not None and known else []
         places = np.arange(1, len(draft.assist.levels) + 1, dtype=np.float64)
         values = np.array([factor * getattr(level, key) for level in draft.assist.levels])
         lines = [Line("drafted", places, values, truth="drafted")]
         if held:
             at = np.arange(1, len(held) + 1, dtype=np.float64)
             lines.append(Line("now", at, np.array([factor * getattr(one, key) for one in held]), truth="controller"))
+        for style, (name, tune) in zip(STYLES, self.beside.kept(), strict=False):
+            at = np.arange(1, len(tune.assist.levels) + 1, dtype=np.float64)
+            lines.append(
+                Line(
+                    shortened(name, 14), at, np.array([factor * getattr(one, key) for one in tune.assist.levels]), style
+                )
+            )
         most = 105.0 if by_share else max(2.0, 1.2 * max(float(line.y.max()) for line in lines))
         if chart.dragging is not None and (frame := chart.frame()) is not None:
             most = frame.y[1]  # the axis stays put while a level is dragged
@@ -182,8 +197,26 @@ class AssistView(TuneView):
             Line(str(one.level), START_S, turn * np.interp(START_S, one.time_s, one.speeds_kmh), at_end=True)
             for one in flat
         ]
+        for style, (_, tune) in zip(STYLES, self.beside.kept(), strict=False):
+            lines += [
+                Line("", START_S, turn * np.interp(START_S, one.time_s, one.speeds_kmh), style)
+                for one in self._rides_of(tune)
+            ]
         name = units.text(say("{unit} on the flat, from rest", unit=Symbol("km/h")))
         self.start.show_picture(Picture("seconds", name, lines, y_from=0.0, x_to=20.0))
+
+    def _rides_of(self, tune: Tune) -> list[LevelRide]:
+        """A kept draft with the same rider on the flat; it stays while the draft is dragged."""
+        bike, speeds = self.desk.bike, self.desk.speeds
+        if bike is None or speeds is None:
+            return []
+        key = (tune, bike, self.desk.conditions, self.rulers.rider)
+        if (kept := next((rides for one, rides in self._others if one == key), None)) is not None:
+            return kept
+        curve = pull_curve(bike, tune, speeds, self.desk.conditions)
+        rides = level_rides(Motive.of(curve, tune), self.rulers.rider)
+        self._others = [*self._others[-1:], (key, rides)]
+        return rides
 
     def _show_stroke(self, stroke: Stroke, torque: float) -> None:
         upto = stroke.angle_deg <= 3 * 360

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QV
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.keys import rove
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.paper import rendered
@@ -65,15 +66,15 @@ class ChainView(QWidget):
         self.bars.addItems([f"{bars}" for bars in BARS])
         self.bars.currentIndexChanged.connect(lambda _index: self._show_gauge())
         self.load, self.cutoff = (
-            NumberField(unit="A", least=0.0, most=1000.0, width=92),
-            NumberField(unit="V", least=1.0, width=92),
+            NumberField(unit="A", least=0.0, most=1000.0, width=76),
+            NumberField(unit="V", least=1.0, width=76),
         )
         self.load.setAccessibleName("usual load of the gauge, A")
         self.cutoff.setAccessibleName("where the gauge ends, V; empty for the low-voltage cutoff of the draft")
         for field in (self.load, self.cutoff):
             field.editingFinished.connect(self._show_gauge)
         self._gauge = QGridLayout()
-        self._gauge.setHorizontalSpacing(18)
+        self._gauge.setHorizontalSpacing(8)
         self._gauge.setVerticalSpacing(2)
         self._card = column_of(spacing=0)
         self.ticked: set[str] = set()
@@ -107,13 +108,14 @@ class ChainView(QWidget):
         head.addWidget(Captioned("bars", self.bars))
         right.addLayout(head)
         asked = QHBoxLayout()
-        asked.addWidget(Captioned("usual load", self.load))
-        asked.addWidget(Captioned("ends at", self.cutoff))
+        asked.addWidget(Captioned("usual load", self.load, above=True))
+        asked.addWidget(Captioned("ends at", self.cutoff, above=True))
         asked.addStretch(1)
         right.addLayout(asked)
         gauge = QWidget()
         gauge.setLayout(self._gauge)
         right.addWidget(sheet(gauge, margin=10))
+        right.addWidget(label("Whole pack and down to the cutoff at rest; under the usual load.", "quiet", wrap=True))
         right.addWidget(label("SETTINGS TO ENTER BY HAND", "caps"))
         lines = QWidget()
         lines.setLayout(self._card)
@@ -143,11 +145,16 @@ class ChainView(QWidget):
             1,
             2,
         )
+        ticks = QWidget()
+        each = QGridLayout(ticks)
+        each.setContentsMargins(0, 0, 0, 0)
         for index, (key, words, _) in enumerate(one for one in FIELDS if one[0] in REPLACED):
             tick = row_of(spacing=4)
             tick.addWidget(self.replaces[key])
             tick.addWidget(label(words, "quiet"), 1)
-            grid.addLayout(tick, row + 1 + index // 2, index % 2)
+            each.addLayout(tick, index, 0)
+        rove(ticks)
+        grid.addWidget(ticks, row + 1, 0, 1, 2)
         grid.addWidget(button("Save the device", self.keep_device, "small"), row + 3, 0, 1, 2)
         self._desk.units_changed.connect(self._show_units)
         self._show_units()
@@ -294,7 +301,7 @@ class ChainView(QWidget):
         except (Misread, ValueError) as error:
             self._gauge.addWidget(label(f"{error}.", wrap=True), 0, 0)
             return
-        for column, head in enumerate(("bars", "whole, at rest", f"to {cutoff_v:g} V, at rest", f"at {load_a:.3g} A")):
+        for column, head in enumerate(("bars", "whole", f"to {cutoff_v:g} V", f"at {load_a:.3g} A")):
             self._gauge.addWidget(label(head, "quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
         for index, pair in enumerate(zip(whole, cut, loaded, strict=True)):
             words = (f"{bars - index} to {bars - index - 1}", *(f"{volts:.1f} V" for volts in pair))

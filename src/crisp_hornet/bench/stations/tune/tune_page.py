@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from functools import partial
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
@@ -72,7 +73,9 @@ class TunePage(Station):
         self.chart.cancelled.connect(lambda _setting, token: desk.draft.cancel(token))
         self.chart.pointed.connect(lambda _kmh: self.news.emit())
         self.also = AlsoShown(desk)
-        self.also.changed.connect(lambda: self.also.show_on(self.chart))
+        self.also_too = AlsoShown(desk, second=True)
+        for one in (self.also, self.also_too):
+            one.changed.connect(partial(one.show_on, self.chart))
         self.gain: WeakeningGain | None = None
         self._legend = TruthLegend(theme, {"drafted": "drafted", "controller": "on the controller"})
         self.heat_strip = HeatStrip(theme)
@@ -113,9 +116,13 @@ class TunePage(Station):
         column = column_of(pull, margins=0, spacing=6)
         head = QHBoxLayout()
         head.addWidget(self._legend, 1)
-        head.addWidget(Captioned("compare with", self.also))
+        head.addWidget(self._axes)
         column.addLayout(head)
-        column.addWidget(self._axes)
+        beside = QHBoxLayout()
+        beside.addWidget(Captioned("compare with", self.also))
+        beside.addWidget(Captioned("and", self.also_too))
+        beside.addStretch(1)
+        column.addLayout(beside)
         column.addWidget(self.chart, 1)
         column.addWidget(self.heat_strip)
         column.addWidget(self.headlines)
@@ -268,7 +275,7 @@ class TunePage(Station):
         if desk.bike.motor.saturation is None:
             words += ". No saturation data: at high current the real pull is lower"
         self._charge_words.setText(desk.units.text(words))
-        self._axes.setText(desk.units.text(say("wheel force, N, over {unit}; drag a ring", unit=Symbol("km/h"))))
+        self._axes.setText(desk.units.text(say("N over {unit}; drag a ring", unit=Symbol("km/h"))))
         self.chart.show_units(desk.units)
         drafted, now_predicted = desk.draft.prediction, desk.held.prediction
         if self.chart.dragging is None:  # the axis stays put through a drag
@@ -286,8 +293,9 @@ class TunePage(Station):
         now_figures = now_predicted.consequences if now_predicted else []
         self.consequences.show_figures(drafted.consequences if drafted else [], now_figures, desk.units)
         self.headlines.setText(desk.units.text(drafted.headlines.words) if drafted else "")
-        self.also.refresh()
-        self.also.show_on(self.chart)
+        for one in (self.also, self.also_too):
+            one.refresh()
+            one.show_on(self.chart)
         self.gain = None
         self.chart.show_band(None)  # both belong to the draft before this step
         self.chart.show_held(None)
