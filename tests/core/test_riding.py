@@ -17,6 +17,7 @@ from crisp_hornet.core.heat import guarding
 from crisp_hornet.core.heat.weakening import weakening_gain
 from crisp_hornet.core.pack.cells import rested_v
 from crisp_hornet.core.rider.assist import Motive, family, human_watts, level_rides, nearest_family, watts_to_full
+from crisp_hornet.core.rider.braking import lever_feel
 from crisp_hornet.core.rider.legs import Rider, legs
 from crisp_hornet.core.rider.stroke import UNEVEN, pedal_stroke
 from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, hill_start_back_m, throttle_share, twist_launch
@@ -438,3 +439,32 @@ def test_start_delay_and_start_current_shift_and_step_the_start():
         pedal_stroke(assisted(**base, start_delay_s=0.5).assist, 25.0, 70.0),
     )
     assert pushed[1].starts_s == pytest.approx(pushed[0].starts_s + 0.5, abs=0.15)
+
+
+def test_braking_by_lever_travel_is_the_currents_share_of_torque_and_drag():
+    """Surface magnets, a pack that takes it all: torque is proportional to the current, drag comes on top as soon as the motor brakes."""
+    bike, conditions = a_bike(battery__bms_charge_a=200), Conditions(56.0)
+    base = {
+        "regen__phase_current_a": 40,
+        "regen__battery_current_a": 200,
+        "regen__fade_start_v": 66,
+        "regen__fade_end_v": 67,
+    }
+    omega = 23 * 30 / 3.6 / 1.59 * 2 * math.pi
+    drag = 23 / 2 / math.pi * (0.12 + 0.0005 * omega / 2 / math.pi) + 0.25
+
+    def by_hand(share):
+        return (1.5 * 23 * 0.019 * 40 * share + drag) * 2 * math.pi / 1.59 / effective_mass_kg(bike) if share else 0.0
+
+    for command, lift in (
+        ("lever switch", 0.0),
+        ("proportional lever", 0.25),
+        ("two-way throttle", 0.0),
+        ("none", 0.3),
+    ):
+        felt = lever_feel(bike, a_tune(braking__command=command, braking__lift_off_share=lift, **base), conditions)
+        for travel, seen in zip(felt.travel[::8], felt.braking_mps2[::8], strict=True):
+            asked = {"none": 0.0, "lever switch": float(travel >= 0.1)}.get(command, travel)
+            assert seen == pytest.approx(by_hand(max(asked, lift)), rel=0.01)
+        assert felt.lift_off_mps2 == pytest.approx(by_hand(lift), rel=0.01)
+        assert felt.rolls_mps2 == pytest.approx(float(road_load_n(bike, 30.0)) / effective_mass_kg(bike))

@@ -89,6 +89,9 @@ CAUSES = [
         {"regen__battery_current_a": 40, "regen__phase_current_a": 40},
         Strength.WARN,
     ),
+    ("regen-unasked", {}, {"braking__command": "none"}, Strength.NOTE),
+    ("lift-off-brakes-hard", {"battery__bms_charge_a": 60, "chassis__cargo_kg": 0}, {"braking__lift_off_share": 1.0,
+     "regen__phase_current_a": 120, "regen__battery_current_a": 60}, Strength.WARN),
     ("regen-freewheel", {"drivetrain__freewheel": True}, {}, Strength.NOTE),
     ("regen-half-set", {}, {"regen__battery_current_a": 0, "regen__phase_current_a": 20}, Strength.NOTE),
     (

@@ -104,7 +104,7 @@ def packed(tmp_path, change=lambda story: None, leave=(), more=()):
 
 
 BAD = {
-    "no attachment": ({"leave": ("attachments/00001.txt",)}, "is missing"),
+    "no attachment": ({"leave": ("attachments/00002.txt",)}, "is missing"),
     "strange attachment": ({"change": lambda s: attached(s).update(attachment="../../run.sh")}, "no file we keep"),
     "no story": ({"leave": (STORY,)}, "is missing"),
     "no ride": ({"leave": ("rides/00000.parquet",)}, "is missing"),

@@ -33,7 +33,7 @@ def folder(tmp_path):
 
 def test_a_sound_garage_comes_over_whole(folder, tmp_path, capsys):
     assert cli.main(["rescue", "--garage", str(folder), "--out", str(tmp_path / "new")]) == 0
-    assert "1 bikes" in capsys.readouterr().out
+    assert "2 bikes" in capsys.readouterr().out
     old, new = Garage(folder), Garage(tmp_path / "new")
     number = old.glance.last_bike()[0]
     alike(story(old, number), story(new, number))
@@ -65,7 +65,7 @@ def test_broken_pages_cost_their_own_rows_and_no_others(folder, tmp_path):
         assert file.read_bytes() == bytes(data)
         new = Garage(tmp_path / f"new {seed}")
         lines = lines_of(new)
-        assert told.saved["bikes"] == (new.glance.last_bike() is not None) and len(set(lines)) == len(lines)
+        assert told.saved["bikes"] == len(new.glance.bikes()) and len(set(lines)) == len(lines)
         kept.append(len(lines))
         new.close()
     assert sum(count > 360 for count in kept) >= 5, kept

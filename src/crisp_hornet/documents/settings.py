@@ -11,6 +11,7 @@ from typing import Any, get_args
 
 from crisp_hornet.documents.assist import MOST_LEVELS, Assist, Level
 from crisp_hornet.documents.base import Part
+from crisp_hornet.documents.braking import Braking
 from crisp_hornet.documents.mode import MOST_MODES, Mode
 from crisp_hornet.documents.throttle import Throttle
 
@@ -29,7 +30,8 @@ LEVELS = ["assist.levels.count"] + [
 MODES = ["modes.count"] + [
     f"modes.{at}.{key}" for at in range(1, MOST_MODES + 1) for key in Mode.model_fields if key not in _WORDS
 ]
-FURTHER = [*FEEL, *ASSIST, *LEVELS, *MODES]
+BRAKING = [f"braking.{key}" for key in Braking.model_fields]
+FURTHER = [*FEEL, *ASSIST, *LEVELS, *MODES, *BRAKING]
 """Settings that a tune may leave out and a controller need not have."""
 
 
@@ -124,5 +126,5 @@ def _steps(path: str) -> tuple[str, int, str]:
 def kind_of(path: str) -> type[Part]:
     """The part of the document that holds the setting at a path of :data:`FURTHER`."""
     where, _, _ = _steps(path)
-    kinds: dict[str, type[Part]] = {**LISTS, "throttle": Throttle, "assist": Assist}
+    kinds: dict[str, type[Part]] = {**LISTS, "throttle": Throttle, "assist": Assist, "braking": Braking}
     return kinds.get(where, Part)

@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 from crisp_hornet.documents import settings
 from crisp_hornet.documents.assist import Assist
 from crisp_hornet.documents.base import NotNegative, Number, Part, Positive, Text
+from crisp_hornet.documents.braking import Braking
 from crisp_hornet.documents.mode import MOST_MODES, Mode
 from crisp_hornet.documents.throttle import Throttle
 
@@ -87,6 +88,7 @@ class Tune(Part):
     throttle: Throttle = Throttle()
     assist: Assist = Assist()
     modes: Annotated[list[Mode], Field(max_length=MOST_MODES)] = []
+    braking: Braking = Braking()
 
     @model_validator(mode="after")
     def _one_mode_at_start(self) -> Self:
@@ -182,7 +184,7 @@ class Tune(Part):
     def completed_from(self, other: Tune) -> Tune:
         """This tune, with what it leaves out and what a controller cannot hold (the modes' names) taken from another."""
         taken: dict[str, Any] = {}
-        for group in ("throttle", "assist"):
+        for group in ("throttle", "assist", "braking"):
             theirs, own = getattr(other, group), getattr(self, group)
             if theirs.model_fields_set - own.model_fields_set:
                 both = theirs.model_dump(exclude_unset=True) | own.model_dump(exclude_unset=True)
@@ -197,7 +199,7 @@ class Tune(Part):
         return self.model_copy(update=taken) if taken else self
 
 
-FURTHER_GROUPS = ("throttle", "assist", "modes")
+FURTHER_GROUPS = ("throttle", "assist", "modes", "braking")
 SETTING_GROUPS: dict[str, type[Part]] = {
     "drive": Drive,
     "regen": Regen,

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import math
+
+from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.pack.cells import charge_at, full_v, rested_or_typical_v
-from crisp_hornet.core.rules.kinds import Situation, Warning_, rule, says
+from crisp_hornet.core.rider.braking import lever_feel
+from crisp_hornet.core.rules.kinds import Axis, Situation, Warning_, rule, rule_over, says
 from crisp_hornet.documents.saying import quantity
 
 LOWEST_CELL_V = {"nmc": 2.7, "nca": 2.7, "lfp": 2.3, "custom": 2.3}
 HOT_DAY_C = 38.0
+LIFT_OFF_KMH, LIFT_OFF_MPS2 = 30.0, 1.2  # an everyday stop with the brakes takes some 1.5 m/s²
 RIDE_W, GIVEN_UP = 600.0, 0.15
 
 
@@ -119,6 +124,33 @@ def regen_half_set(s: Situation) -> Warning_ | None:
         return None
     which = "battery" if regen.phase_current_a > 0 else "phase"
     return says("regen-half-set", which=which)
+
+
+@rule_over(Axis.CHARGE, Axis.LOAD)
+def lift_off_brakes_hard(s: Situation) -> Warning_ | None:
+    """Closing the throttle brakes as hard as a hand would: a rider who lets go is thrown forward."""
+    share = s.draft.braking.lift_off_share
+    if share <= 0 or s.curve is None:
+        return None
+    felt = lever_feel(s.bike, s.draft, Conditions(s.curve.rested_v), LIFT_OFF_KMH).lift_off_mps2
+    if felt <= LIFT_OFF_MPS2:
+        return None
+    lower = math.floor(20 * share * LIFT_OFF_MPS2 / felt) / 20
+    return says(
+        "lift-off-brakes-hard",
+        felt=quantity(felt, "m/s²", ".1f"),
+        lower=quantity(100 * lower, "%"),
+        value=lower,
+        amount=felt,
+    )
+
+
+@rule
+def regen_unasked(s: Situation) -> Warning_ | None:
+    """Regen is set, and nothing calls for it."""
+    if s.draft.braking.command != "none" or s.draft.braking.lift_off_share > 0 or s.draft.regen.phase_current_a <= 0:
+        return None
+    return says("regen-unasked")
 
 
 @rule

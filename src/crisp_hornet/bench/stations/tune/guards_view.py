@@ -18,9 +18,12 @@ from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.heat.guarding import climb, low_voltage, regen_by_charge, share_by_charge
 from crisp_hornet.core.pack.cells import full_v
+from crisp_hornet.core.rider.braking import lever_feel
 from crisp_hornet.documents.bike import Battery, Bike
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
@@ -33,6 +36,7 @@ RULERS = [
     ("LOW VOLTAGE", [f"{PACK}_start_v", f"{PACK}_end_v"]),
     ("HEAT", [f"{one}_{end}_c" for one in (MOTOR, STAGE) for end in ("start", "end")]),
     ("REGEN", ["regen.phase_current_a", "regen.battery_current_a", f"{REGEN}_start_v", f"{REGEN}_end_v"]),
+    ("WHAT CALLS FOR REGEN", ["braking.command", "braking.lift_off_share", "braking.ramp_s"]),
 ]
 
 
@@ -49,15 +53,22 @@ class GuardsView(TuneView):
             self.listen(chart, {"_v": (0.5, 0.1), "_c": (5.0, 1.0)}, sideways=True, back=back)
         self.effects = [PlainChart(theme) for _ in names]
         self.words = [_two_lines() for _ in names]
+        self.regen_by = PageChoice(("over the charge", "by lever travel"), "regen drawn")
+        self.regen_by.chosen.connect(lambda _at: self._regen_drawn_by())
+        shown = column_of(spacing=0)
+        shown.addWidget(self.regen_by)
+        shown.addWidget(self.effects[2], 1)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(2)
         for row in range(3):
             grid.addWidget(self.fades[row], 2 * row, 0)
-            grid.addWidget(self.effects[row], 2 * row, 1)
+            if row < 2:
+                grid.addWidget(self.effects[row], 2 * row, 1)
             grid.addWidget(self.words[row], 2 * row + 1, 0, 1, 2)
             grid.setRowStretch(2 * row, 1)
+        grid.addLayout(shown, 4, 1)
         grid.setColumnStretch(0, 1)
         grid.setColumnStretch(1, 1)
         self._made: dict[str, object] = {}
@@ -75,7 +86,7 @@ class GuardsView(TuneView):
         for name, depends, show in (
             ("pack", (draft.battery_guard, draft.drive), self._show_pack),
             ("heat", (draft.heat_guard,), self._show_heat_fades),
-            ("regen", (draft.regen,), self._show_regen),
+            ("regen", (draft.regen, draft.braking), self._show_regen),
         ):
             key = (bike, self.desk.held.tune, self.desk.units, *depends)
             if self._made.get(name) != key:  # a drag of one fade leaves the others as they are
@@ -249,6 +260,9 @@ class GuardsView(TuneView):
                 _handle(f"{REGEN}_end_v", draft, now, 0.0, "V"),
             ]
         )
+        if self.regen_by.at == 1:
+            self._show_lever(bike, draft)
+            return
         try:
             found = regen_by_charge(bike, draft)
         except ValueError as error:
@@ -293,6 +307,37 @@ class GuardsView(TuneView):
                 )
             )
         )
+
+    def _regen_drawn_by(self) -> None:
+        self._made.pop("regen", None)
+        self.refresh()
+
+    def _show_lever(self, bike: Bike, draft: Tune) -> None:
+        """How hard the motor brakes by how far the lever is pulled, drafted and now."""
+        now, conditions = self.desk.held.tune, self.desk.conditions
+        drafted = lever_feel(bike, draft, conditions)
+        lines = [Line("drafted", 100 * drafted.travel, drafted.braking_mps2, truth="drafted")]
+        if now is not None and now.holds("braking.command"):
+            held = lever_feel(bike, now, conditions)
+            lines.append(Line("now", 100 * held.travel, held.braking_mps2, truth="controller"))
+        most = max(float(line.y.max()) for line in lines)
+        name = self.desk.units.text(say("braking at {at}, m/s²", at=quantity(30, "km/h", ".0f")))
+        what = "throttle the other way, %" if draft.braking.command == "two-way throttle" else "lever travel, %"
+        picture = Picture(what, name, lines, y_from=0.0, y_to=max(1.2 * most, 0.5), x_to=102.0)
+        self.effects[2].show_picture(picture)
+        told = (
+            "Nothing calls for regen"
+            if draft.braking.command == "none" and not draft.braking.lift_off_share
+            else say(
+                "By {command}: half brakes with {half}, all with {most}; closing the throttle alone with {lift}. Rolling adds {rolls}",
+                command=draft.braking.command,
+                half=quantity(float(drafted.braking_mps2[len(drafted.travel) // 2]), "m/s²", ".1f"),
+                most=quantity(float(drafted.braking_mps2[-1]), "m/s²", ".1f"),
+                lift=quantity(drafted.lift_off_mps2, "m/s²", ".1f"),
+                rolls=quantity(drafted.rolls_mps2, "m/s²", ".1f"),
+            )
+        )
+        self.words[2].setText(self.desk.units.text(say("{told}. Keep both brakes: regen may fail.", told=told)))
 
     def meaning(self) -> tuple[str, str] | None:
         bike, draft = self.desk.bike, self.desk.draft.tune

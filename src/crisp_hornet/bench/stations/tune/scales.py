@@ -22,6 +22,7 @@ _PLAIN: dict[str, tuple[float, float, float, float]] = {
     "throttle.release_s": (0, 2, 0.1, 0.02), "throttle.rolling_kmh": (0.5, 15, 1, 0.5), "throttle.walk_kmh": (0, 8, 1, 0.5),
     "assist.handover_rpm": (20, 120, 5, 1), "assist.development_m": (1.5, 9, 0.5, 0.1), "assist.start_nm": (0, 40, 1, 0.5),
     "assist.start_deg": (0, 360, 15, 5), "assist.smoothing_deg": (0, 360, 15, 5), "assist.ramp_s": (0, 2, 0.1, 0.02),
+    "braking.lift_off_share": (0, 1, 0.05, 0.01), "braking.ramp_s": (0, 2, 0.1, 0.02),
     "assist.start_delay_s": (0, 1, 0.05, 0.01), "assist.start_current_a": (0, 60, 1, 0.5),
     "assist.hold_s": (0, 2, 0.1, 0.02), "assist.stop_s": (0, 2, 0.1, 0.02),
     "assist.levels.count": (2, 12, 1, 1), "heat_guard.motor_fade_start_c": (40, 180, 5, 1), "heat_guard.motor_fade_end_c": (40, 180, 5, 1),
