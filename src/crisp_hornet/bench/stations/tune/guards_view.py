@@ -106,7 +106,7 @@ class GuardsView(TuneView):
         self.fades[0].show_picture(
             Picture(
                 "volts under load",
-                "share of the battery current, %",
+                "battery current, %",
                 [_falling(low, guard.fade_end_v, guard.fade_start_v, high, "drafted")]
                 + (
                     [_falling(low, now.battery_guard.fade_end_v, now.battery_guard.fade_start_v, high, "controller")]
@@ -187,7 +187,7 @@ class GuardsView(TuneView):
             )
         units = self.desk.units
         lines = [replace(line, x=_turn(line.x, "°C", units)) for line in lines]
-        self.fades[1].show_picture(Picture(units.unit("°C"), "share of the torque, %", lines, y_from=0.0, y_to=118.0))
+        self.fades[1].show_picture(Picture(units.unit("°C"), "torque, %", lines, y_from=0.0, y_to=118.0))
         places = [
             (f"{MOTOR}_start_c", 100.0),
             (f"{MOTOR}_end_c", 0.0),
@@ -252,7 +252,7 @@ class GuardsView(TuneView):
         if now is not None:
             lines.append(_rising(low, now.regen.fade_start_v, now.regen.fade_end_v, high, "controller"))
         self.fades[2].show_picture(
-            Picture("volts while charging", "share of the regen current, %", lines, y_from=0.0, y_to=118.0)
+            Picture("volts while charging", "regen current, %", lines, y_from=0.0, y_to=118.0)
         )
         self.fades[2].show_handles(
             [

@@ -13,7 +13,7 @@ from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
 from crisp_hornet.documents.saying import quantity, say
 
 OFF_EDGE = 0.04  # so much off the predicted force is worth saying
-SELDOM, MOSTLY = 0.02, 0.4  # shares of the ride, of full throttle
+SELDOM, MOSTLY, BRIEFLY = 0.02, 0.4, 0.005  # shares of the ride, of full throttle
 STEP, BOARD_SHARE, HOT_K, LOW_V = 1.1, 0.95, 20.0, 1.0
 
 
@@ -54,11 +54,13 @@ def _limit(e: Evidence, channel: str, what: str, path: str) -> Finding | None:
         at_limit = e.log.get(channel) >= REACHED * (peak.limit or np.inf)
     full_s = float(seconds[full].sum())
     share = float(seconds[full & at_limit].sum()) / full_s if full_s > 0 else 0.0
-    reason = say(
+    reason: str = say(
         "It was the limit for {share} of full throttle ({at_limit} in all).",
         share=quantity(100 * share, "%", ".0f"),
         at_limit=quantity(peak.at_limit_s, "s", ".0f"),
     )
+    if share < BRIEFLY:
+        reason = "For a moment only: it hardly held the bike back."
     more = _next_step(e, path) if share > MOSTLY else None
     return Finding(f"{channel}-reached", "note", say("{head}: reached", head=head), reason, peak.at_s, peak.at_s, more)
 
