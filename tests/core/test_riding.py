@@ -18,7 +18,7 @@ from crisp_hornet.core.heat.weakening import weakening_gain
 from crisp_hornet.core.pack.cells import rested_v
 from crisp_hornet.core.rider.assist import Motive, family, human_watts, level_rides, nearest_family, watts_to_full
 from crisp_hornet.core.rider.braking import lever_feel
-from crisp_hornet.core.rider.legs import Rider, legs
+from crisp_hornet.core.rider.legs import Rider, legs, runs_empty_kmh, starts_at_w
 from crisp_hornet.core.rider.stroke import UNEVEN, pedal_stroke
 from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, hill_start_back_m, throttle_share, twist_launch
 from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
@@ -423,6 +423,10 @@ def test_on_a_hill_the_cadence_drops_and_the_legs_push_harder():
             assert ride.speed_kmh == pytest.approx(brentq(balance, 1.0, 20.0), rel=0.01)
             assert ride.cadence_rpm == pytest.approx(min(cadence, ride.speed_kmh / 3.6 * 60 / 2.2), rel=0.01)
     fast = legs(Rider(150.0, 80.0), np.array([20.0, 45.0, 60.0]))
+    rider = Rider(150.0, 80.0)
+    last = legs(rider, np.array([runs_empty_kmh(rider) - 0.05, runs_empty_kmh(rider) + 0.05])).force_n
+    assert last[0] > 0 and last[1] == 0
+    assert float(human_watts(6.0, 80.0)) == pytest.approx(starts_at_w(6.0, rider))
     assert fast.cadence_rpm[0] == 80 and fast.cadence_rpm[1] > 80 and fast.force_n[2] == 0, (
         "beyond what the legs follow they push nothing"
     )

@@ -38,6 +38,16 @@ class Legs:
     force_n: Array
 
 
+def runs_empty_kmh(rider: Rider) -> float:
+    """From which speed (km/h) the pedals run empty: in the highest gear the legs no longer follow."""
+    return max(rider.most_rpm, rider.cadence_rpm) * HIGHEST_DEVELOPMENT_M * 60 / 1000
+
+
+def starts_at_w(start_nm: float, rider: Rider) -> float:
+    """The rider's watts at their cadence at which a start threshold in crank torque (N·m) is met."""
+    return start_nm * rider.cadence_rpm * 2 * math.pi / 60
+
+
 def legs(rider: Rider, speed_kmh: Array) -> Legs:
     """What a rider brings at each speed (km/h, any shape), with the gears of a usual bicycle; nothing beyond what the legs follow."""
     mps = np.maximum(np.asarray(speed_kmh, float), SLOWEST_KMH) / 3.6

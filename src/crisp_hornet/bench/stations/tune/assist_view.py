@@ -23,6 +23,7 @@ from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.text import column_scroll, label, shortened
 from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
+from crisp_hornet.core.rider.legs import runs_empty_kmh, starts_at_w
 from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke
 from crisp_hornet.core.road.performance import operating_point
 from crisp_hornet.documents.assist import Level
@@ -33,7 +34,7 @@ WATTS = np.linspace(0.0, 300.0, 31)
 AT_KMH = 20.0
 START_S = np.linspace(0.0, 20.0, 26)
 DRAWN = 8
-TABLE_PX, LEAST_TABLE_PX = 152, 100  # five levels; more scroll
+TABLE_PX, LEAST_TABLE_PX = 152, 92  # five levels; more scroll
 HILL = 5  # the column whose head says how steep
 QUANTITIES = ("multiplier", "power_share", "speed_share")
 HEADS = (
@@ -230,13 +231,19 @@ class AssistView(TuneView):
         self.stroke.show_picture(
             Picture("crank, degrees", self.desk.units.unit("N·m"), lines, y_from=0.0, y_to=2.1 * turn * torque)
         )
+        rider, draft = self.rulers.rider, self.desk.draft.tune
+        assert draft is not None
         told = (
-            f"Starts after {stroke.starts_deg:.0f}° ({1000 * stroke.starts_s:.0f} ms), follows within {stroke.lags_deg:.0f}° "
+            f"Starts from {starts_at_w(draft.assist.start_nm, rider):.0f} W at {rider.cadence_rpm:.0f} rpm, after "
+            f"{stroke.starts_deg:.0f}° ({1000 * stroke.starts_s:.0f} ms), follows within {stroke.lags_deg:.0f}° "
             f"({1000 * stroke.lags_s:.0f} ms), stops within {1000 * stroke.stops_s:.0f} ms."
             if math.isfinite(stroke.starts_s) and math.isfinite(stroke.lags_s)
             else "At this effort the assist never starts: the rider's torque stays below what starts it."
         )
-        self.words.setText(f"{told} {self._by_hand()}".strip())
+        empty = self.desk.units.text(
+            say("Above {empty} the pedals run empty.", empty=quantity(runs_empty_kmh(rider), "km/h", ".0f"))
+        )
+        self.words.setText(f"{told} {empty} {self._by_hand()}".strip())
 
     def _by_hand(self) -> str:
         draft = self.desk.draft.tune

@@ -251,9 +251,7 @@ class GuardsView(TuneView):
         lines = [_rising(low, regen.fade_start_v, regen.fade_end_v, high, "drafted")]
         if now is not None:
             lines.append(_rising(low, now.regen.fade_start_v, now.regen.fade_end_v, high, "controller"))
-        self.fades[2].show_picture(
-            Picture("volts while charging", "regen current, %", lines, y_from=0.0, y_to=118.0)
-        )
+        self.fades[2].show_picture(Picture("volts while charging", "regen current, %", lines, y_from=0.0, y_to=118.0))
         self.fades[2].show_handles(
             [
                 _handle(f"{REGEN}_start_v", draft, now, 100.0, "V"),
