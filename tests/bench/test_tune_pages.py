@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit
 from crisp_hornet.bench.stations.tune.tune_page import PAGES
 from crisp_hornet.core.rider.throttle import family_shares
 from crisp_hornet.documents.companions import CURVE
+from crisp_hornet.documents.maps import shipped_map
 from tests.bench.driving import click, drag, find, go, press, press_keys, texts
 from tests.bench.linking import beside, connect, work_the_lever
 
@@ -355,3 +356,38 @@ def test_what_is_dragged_on_a_page_is_what_the_controller_then_holds(qtbot, demo
     assert send.report.outcome.value == "proved", send.report
     assert standin.shows("assist.levels.2.multiplier") == (str(drafted), str(drafted))
     assert desk.draft.tune.assist.levels[1].multiplier == drafted and desk.draft.differing == []
+
+
+def test_the_hand_s_words_and_who_protects_the_pack_are_true_and_in_the_units_chosen(demo_window, tune):
+    desk = demo_window.desk
+    desk.draft.change("throttle.speed_kmh", 25.0)
+    desk.draft.change("throttle.walk_kmh", 5.0)
+    assert "ends at 25 km/h" in desk.units.text(tune.feel.meaning()[1])
+    desk.switch_units()
+    said = desk.units.text(tune.feel.meaning()[1])
+    assert "mph" in said and "km/h" not in said
+    # the pack: full 67.2 V, cutoff 47 V; what a limit in watts lets through at either
+    desk.draft.change("drive.battery_current_a", 36.0)
+    for watts, words in (
+        (None, "the power falls as it empties"), (2600.0, "36 A, always reached before"), (1800.0, "27 A of a full pack and more"),
+        (1200.0, "up to 26 A at the cutoff"),
+    ):  # fmt: skip
+        desk.draft.change("drive.power_w", watts)
+        said = desk.units.text(tune.guards.meaning()[1])
+        assert words in said, said
+        assert ("watts protect no pack" in said) == (watts == 1200.0)
+
+
+def test_what_a_level_is_a_share_of_is_taken_from_the_description_said_and_undone(demo_window):
+    desk, heard = demo_window.desk, []
+    desk.said.connect(lambda _strength, words: heard.append(words))
+    controller = desk.bike.controller.model_copy(update={"level_share": "torque"})
+    desk.active.change(desk.bike.model_copy(update={"controller": controller}), "share")
+    desk._take_description(shipped_map("Sluice 40"))
+    assert desk.bike.controller.level_share == "torque", "a description that does not say changes nothing"
+    desk._take_description(shipped_map("Weir 60"))
+    assert desk.bike.controller.level_share == "battery_current" and any(
+        "share of battery current" in one for one in heard
+    )
+    desk.undo_stack.undo()
+    assert desk.bike.controller.level_share == "torque"

@@ -282,18 +282,23 @@ def _at_rest(omega: Array) -> Point:
 
 
 def regen_curve(
-    bike: Bike, tune: Tune, speed_kmh: ArrayLike, conditions: Conditions, each_rested_v: Array | None = None
+    bike: Bike,
+    tune: Tune,
+    speed_kmh: ArrayLike,
+    conditions: Conditions,
+    each_rested_v: Array | None = None,
+    current_a: ArrayLike = math.inf,
 ) -> PullCurve:
     """The greatest braking force of ``tune``'s regen settings; forces and currents are negative.
 
     Limits: the regen phase current and the controller's rating with the heat fade, the voltage, field weakening, and
     what the pack may take, which fades out towards ``regen.fade_end_v``. Drag adds to the braking; with a freewheel there is none of
     both. Of several gears the one that brakes most. ``each_rested_v`` (n,): every speed
-    with a pack of its own, instead of the one of ``conditions``.
+    with a pack of its own, instead of the one of ``conditions``. ``current_a`` is one more limit, per speed if wanted.
     """
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     if bike.drivetrain.gears:
-        each = [regen_curve(one, tune, speed, conditions, each_rested_v) for one in bike.in_each_gear()]
+        each = [regen_curve(one, tune, speed, conditions, each_rested_v, current_a) for one in bike.in_each_gear()]
         return best_gear(each, bike.rated_at(conditions.rested_v))
     volts = np.full(speed.shape, conditions.rested_v) if each_rested_v is None else each_rested_v
     rested_v: Figure = conditions.rested_v if each_rested_v is None else each_rested_v
@@ -315,7 +320,7 @@ def regen_curve(
         idle_w=bike.controller.idle_w,
         voltage_gain=bike.controller.modulation_limit / math.sqrt(3),
         weakening_a=np.full(speed.shape, tune.drive.field_weakening_a),
-        current_a=np.minimum(regen.phase_current_a, rated),
+        current_a=np.broadcast_to(np.minimum(np.minimum(regen.phase_current_a, rated), current_a), speed.shape),
         share=share,
         most_w=np.array([most_power_w(float(one), pack_ohm) for one in volts]),
         least_w=floor,

@@ -42,15 +42,9 @@ def asked_share(tune: Tune, travel: Array) -> Array:
 def lever_feel(bike: Bike, tune: Tune, conditions: Conditions, speed_kmh: float = 30.0) -> LeverFeel:
     """The feel at ``speed_kmh`` on the flat: the share asked for scales the regen phase current; battery, charge and voltage limit the
     rest, so that the last of a lever's travel may bring nothing more."""
-    shares = asked_share(tune, TRAVEL)
-    lift = tune.braking.lift_off_share
-
-    def braked(share: float) -> float:
-        asked = tune.with_setting("regen.phase_current_a", share * tune.regen.phase_current_a)
-        curve = regen_curve(bike, asked, [speed_kmh], conditions)
-        mass = float(np.max(effective_mass_kg(bike, curve.motor_turns)))
-        return -float(curve.wheel_force_n[0]) / mass if share > 0 else 0.0
-
-    each = {share: braked(share) for share in {*shares.tolist(), lift}}
+    shares = np.append(asked_share(tune, TRAVEL), tune.braking.lift_off_share)
+    asked_a = shares * tune.regen.phase_current_a
+    curve = regen_curve(bike, tune, np.full(shares.shape, speed_kmh), conditions, current_a=asked_a)
+    braking = np.where(shares > 0, -curve.wheel_force_n / effective_mass_kg(bike, curve.motor_turns), 0.0)
     rolls = float(road_load_n(bike, speed_kmh)) / float(np.max(effective_mass_kg(bike)))
-    return LeverFeel(TRAVEL, np.array([each[share] for share in shares.tolist()]), rolls, each[lift])
+    return LeverFeel(TRAVEL, braking[:-1], rolls, float(braking[-1]))

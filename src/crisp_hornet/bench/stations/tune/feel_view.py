@@ -192,7 +192,10 @@ class FeelView(TuneView):
             if throttle.speed_kmh is not None
             else ""
         )
-        return "IN THE HAND", f"{start}, {zero}; {level}.{ends} {back}{walk}"
+        return "IN THE HAND", say(
+            "{start}, {zero}; {level}.{ends} {back}{walk}",
+            start=start, zero=zero, level=level, ends=ends, back=back, walk=walk,
+        )  # fmt: skip
 
 
 def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
