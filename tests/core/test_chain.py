@@ -131,7 +131,10 @@ def test_the_last_device_that_replaces_a_figure_counts_instead_of_all_before_it(
         assert getattr(limits, key).value == (min(told) if told else None)
     raised = any(getattr(limits, key).value > tuned for key, tuned in zip(KEYS, (phase, battery, power, speed), strict=True)
                  if tuned is not None)  # fmt: skip
-    assert raised == any(one.id == "device-raises" for one in watch_list(bike, tune))
+    warnings = watch_list(bike, tune)
+    assert raised == any(one.id == "device-raises" for one in warnings)
+    replaced = {f"drive.{key}" for one in devices for key in one["replaces"] if one[key] is not None}
+    assert not replaced & {one.setting for one in warnings}, "what a device replaces is not mended in the tune"
 
 
 def test_a_gauge_under_load_reads_what_the_pack_shows_while_riding():

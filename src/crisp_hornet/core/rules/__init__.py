@@ -21,12 +21,12 @@ from crisp_hornet.core.rules import (  # noqa: F401  (each registers its rules)
     steps,
     throttle,
 )
-from crisp_hornet.core.rules.kinds import RULES, Situation, Strength, Warning_
+from crisp_hornet.core.rules.kinds import RULES, Situation, Strength, Warning_, on_its_device
 
 
 def judge(situation: Situation) -> list[Warning_]:
     """All open warnings, the strongest first."""
-    found = [warning for rule in RULES if (warning := rule(situation)) is not None]
+    found = [on_its_device(situation.bike, warning) for rule in RULES if (warning := rule(situation)) is not None]
     return sorted(found, key=lambda warning: list(Strength).index(warning.strength))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.pack.cells import cold_factor, rested_or_typical_v
-from crisp_hornet.core.rules.kinds import OVER, RULES, Axis, Situation, Strength, Warning_
+from crisp_hornet.core.rules.kinds import OVER, RULES, Axis, Situation, Strength, Warning_, on_its_device
 from crisp_hornet.documents.bike import Bike, Mass
 from crisp_hornet.documents.saying import say
 
@@ -69,7 +69,7 @@ def worst_of(situation: Situation, conditions: Conditions) -> list[Warning_]:
                 )
                 chosen = replace(warning, reason=reason, corner=corner.corner)
         if chosen is not None:
-            found.append(chosen)
+            found.append(on_its_device(situation.bike, chosen))
     return sorted(found, key=lambda one: list(Strength).index(one.strength))
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import Enum
 
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.packaged import packaged
-from crisp_hornet.documents.saying import Place, worded
+from crisp_hornet.documents.saying import Place, say, worded
 from crisp_hornet.documents.tune import Tune
 
 
@@ -100,3 +100,15 @@ def rule_over(*axes: Axis) -> Callable[[Rule], Rule]:
         return function
 
     return register
+
+
+def on_its_device(bike: Bike, warning: Warning_) -> Warning_:
+    """The warning as it is where a device in the chain replaces the figure that would mend it: what the tune sets has no effect then."""
+    group, _, key = (warning.setting or "").partition(".")
+    if group not in ("drive", "modes"):
+        return warning
+    key = key.rpartition(".")[2]
+    owners = [link.name for link in bike.chain if key in link.replaces and getattr(link, key) is not None]
+    if not owners:
+        return warning
+    return replace(warning, mend=say("Change it on {owner}", owner=owners[-1]), setting=None, mended_value=None)
