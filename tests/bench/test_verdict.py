@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.ride_card import RideCard
 from tests.bench.driving import click, find, go, texts
+from tests.bench.test_every_text import METRIC
 from tests.bench.test_looking import choose
 
 WHEEL = "drivetrain.wheel_circumference_m"
@@ -74,6 +75,12 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
     ):
         assert words in html, words
     assert "http" not in html.replace("https://www.w3.org", "")
+    demo_window.desk.switch_units()
+    verdict.save_report(tmp_path / "miles.html")
+    document = QTextDocument()
+    document.setHtml((tmp_path / "miles.html").read_text())
+    assert METRIC.findall(document.toPlainText()) == [] and "Wh/mi" in document.toPlainText()
+    demo_window.desk.switch_units()
     demo_window.switch_theme()
     verdict.save_report(tmp_path / "dark.html")
     document = QTextDocument()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,6 +21,7 @@ from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.units import Units
 
 CHART_PX, DPI, MOST_DIFFERENCES, MARK_PX = 325, 150, 6, 48
@@ -81,8 +83,9 @@ def _learned(told: Told) -> Iterator[Learned]:
         one = figure.take(told.verdict)
         if one.known:
             shown = one.times(figure.factor, figure.unit or one.unit)
+            stands = told.bike.figure(figure.path) * figure.factor if figure.path else math.nan
             document = (
-                f"set on Build: {told.bike.figure(figure.path) * figure.factor:.{figure.digits + 1}g} {shown.unit}".strip()
+                say("set on Build: {stands}", stands=quantity(stands, shown.unit, f".{figure.digits + 1}g"))
                 if figure.path
                 else ""
             )
