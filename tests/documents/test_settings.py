@@ -8,15 +8,17 @@ from pydantic import ValidationError
 from crisp_hornet.documents.companions import companions
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.setting_words import in_words, label_of, unit_of
-from crisp_hornet.documents.settings import ASSIST, FEEL, FURTHER, choices
+from crisp_hornet.documents.settings import ASSIST, FEEL, FURTHER, MODE_LEVELS, choices
 from crisp_hornet.documents.store import dump
 from crisp_hornet.documents.tune import KNOWN, SETTINGS, Tune
 from tests.bikes import a_tune
 
-WHOLE = a_tune().with_settings({"assist.levels.count": 12.0, "modes.count": 8.0})
+LISTS = {"assist.levels.count": 12.0, "modes.count": 8.0, "throttle.response.count": 8.0}
+WHOLE = a_tune().with_settings(LISTS | {f"modes.{at}.levels.count": 12.0 for at in range(1, 9)})
+EACH = [path for path in FURTHER if path not in MODE_LEVELS or path.startswith(("modes.1.", "modes.8.levels.12"))]
 
 
-@pytest.mark.parametrize("path", [*SETTINGS, *FURTHER])
+@pytest.mark.parametrize("path", [*SETTINGS, *EACH])
 def test_each_setting_is_read_set_told_and_has_a_name(path):
     value = WHOLE.setting(path)
     assert label_of(path) and isinstance(unit_of(path), str) and in_words(path, value)
@@ -29,7 +31,7 @@ def test_each_setting_is_read_set_told_and_has_a_name(path):
 @seed(71)
 @settings(max_examples=80, deadline=None, database=None)
 @given(
-    st.sampled_from([one for one in (*FEEL, *ASSIST) if not choices(one)]),
+    st.sampled_from([one for one in (*FEEL, *ASSIST) if not choices(one) and "response" not in one]),
     st.floats(0.02, 0.49),
     st.integers(2, 12),
     st.integers(0, 8),
@@ -93,6 +95,24 @@ def test_a_controllers_tune_is_completed_by_the_draft_it_cannot_hold():
     ]
     assert a_tune().completed_from(draft) == draft.model_copy(update={"name": "Test tune"})
     assert held.completed_from(a_tune()) == held
+
+
+def test_a_mode_has_levels_of_its_own_and_a_response_map_its_points_and_both_can_be_left_out():
+    plain = a_tune(modes=[{"name": "Trail"}])
+    assert plain.setting("modes.1.levels.count") == 0 and not plain.holds("modes.1.levels.1.multiplier")
+    own = plain.with_settings({"modes.1.levels.count": 3.0, "modes.1.levels.2.multiplier": 1.7})
+    assert [level.multiplier for level in own.modes[0].levels] == [1.0, 1.7, 1.0]
+    assert {"modes.1.levels.count", "modes.1.levels.2.multiplier"} <= set(plain.differing(own))
+    assert own.with_setting("modes.1.levels.count", 0.0) == plain
+    assert Tune.model_validate(dump(own)) == own
+    mapped = a_tune().with_settings({"throttle.response.count": 3.0})
+    points = {"throttle.response.2.volts": 1.0, **companions(mapped, "throttle.response.2.volts", 1.0)}
+    assert mapped.with_settings(points).setting("throttle.response.2.volts") == 1.0
+    high = mapped.with_settings({"throttle.response.1.share": 0.4, **companions(mapped, "throttle.response.1.share", 0.4)})
+    assert [point.share for point in high.throttle.response] == [0.4, 0.4, 0.4]
+    with pytest.raises(ValidationError, match="higher voltage"):
+        mapped.with_setting("throttle.response.1.volts", 4.9)
+    assert mapped.with_setting("throttle.response.count", 1.0).throttle.response is None
 
 
 def test_a_fade_pushes_its_other_end():

@@ -34,6 +34,7 @@ class Assist(Part):
     ``start_delay_s``: and then it still waits; ``start_current_a``: the phase current it begins with, from where ``ramp_s`` goes on.
     ``smoothing_deg``: the crank angle that torque is averaged over. ``ramp_s``: nothing to all; ``hold_s`` and ``stop_s``: after the
     pedals rest it holds, then falls. ``speed_kmh``: where assist ends; none where only the drive's limit counts.
+    ``shift_cut_s``: for so long a shift sensor takes the motor, whatever asked for it, back to ``shift_share``; none without one.
     """
 
     style: Literal["torque", "power", "cadence", "blend"] = "torque"
@@ -48,4 +49,6 @@ class Assist(Part):
     hold_s: Seconds = 0.2
     stop_s: Seconds = 0.3
     speed_kmh: NotNegative | None = None
+    shift_cut_s: Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=2)] | None = None
+    shift_share: Portion = 0.2
     levels: list[Level] = Field(default_factory=_five, min_length=FEWEST_LEVELS, max_length=MOST_LEVELS)

@@ -128,7 +128,8 @@ class Mass(Part):
 
 
 class Chassis(Part):
-    """Masses, geometry and rolling figures. ``bike_kg`` includes motor and pack."""
+    """Masses, geometry and rolling figures. ``bike_kg`` includes motor and pack. ``front_wheel``: whether its rider wants it to lift under
+    full throttle."""
 
     bike_kg: Positive = Field(ge=0.5, le=10000)
     rider_kg: NotNegative = Field(le=1000)
@@ -141,6 +142,7 @@ class Chassis(Part):
     wheel_inertia_kgm2: NotNegative = Field(le=1000)
     tyre_grip: Positive = Field(ge=0.01, le=10)
     driven_wheel: Literal["rear", "front"] = "rear"
+    front_wheel: Literal["as it comes", "must stay down", "shall lift"] = "as it comes"
     masses: list[Mass] | None = None
     rated_speed_kmh: Positive | None = Field(default=None, ge=0.1, le=500)
 
@@ -163,6 +165,35 @@ class ChainLink(Part):
 
 
 Origin = Literal["assumed", "entered", "measured", "learned"]
+
+
+TorqueSides = Literal["both sides", "one side"]
+SpeedFrom = Literal["wheel sensor", "motor pulses"]
+Thermistor = Literal[
+    "NTC 10 kΩ",
+    "NTC 100 kΩ",
+    "silicon, 1 kΩ at 25 °C (KTY)",
+    "silicon, 1 kΩ at 100 °C (KTY)",
+    "platinum, 1 kΩ at 0 °C (Pt1000)",
+]
+_Signal = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=5)]
+
+
+class Sensors(Part):
+    """What kinds of sensors the bike has, as far as that is known: signals in volts, the torque sensor's sensitivity and which pedals it
+    feels, pulses a turn of the crank and of the wheel, where the speed comes from, and the motor's thermistor
+    (the beta of an NTC in kelvin)."""
+
+    throttle_rest_v: _Signal | None = None
+    throttle_full_v: _Signal | None = None
+    torque_rest_v: _Signal | None = None
+    torque_nm_per_v: Positive | None = Field(default=None, ge=1, le=1000)
+    torque_sides: TorqueSides | None = None
+    pedal_pulses: Count | None = Field(default=None, le=400)
+    speed_from: SpeedFrom | None = None
+    speed_magnets: Count | None = Field(default=None, le=400)
+    motor_thermistor: Thermistor | None = None
+    motor_thermistor_beta_k: Positive | None = Field(default=None, ge=1000, le=8000)
 
 
 class LearnedFrom(Part):
@@ -198,6 +229,7 @@ class Bike(Part):
     chain: list[ChainLink] = []
     sources: dict[str, Source] = {}
     local: LocalRules | None = None
+    sensors: Sensors = Sensors()
 
     @model_validator(mode="after")
     def _centre_of_gravity_between_the_wheels(self) -> Self:
@@ -220,6 +252,8 @@ class Bike(Part):
         chemistry that of the table. Raises as :meth:`with_figure`."""
         data = self.model_dump(mode="json", by_alias=True, exclude_unset=True)
         part, _, key = path.rpartition(".")
+        if part == "sensors":
+            data.setdefault(part, {})
         holds: Any = data
         for step in part.split("."):
             holds = holds.get(step) if isinstance(holds, dict) else None

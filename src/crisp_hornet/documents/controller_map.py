@@ -16,7 +16,7 @@ from pydantic_core import PydanticCustomError
 from crisp_hornet.documents.base import Count, Number, Part, Positive, Text
 from crisp_hornet.documents.bike import ShareOf
 from crisp_hornet.documents.channels import LIVE
-from crisp_hornet.documents.register import CALIBRATION, INFORMATION, Address, Channel, Coded, Register, Word
+from crisp_hornet.documents.register import CALIBRATION, INFORMATION, Address, Channel, Coded, Register, Word, clean
 from crisp_hornet.documents.settings import FURTHER
 from crisp_hornet.documents.tune import KNOWN, SETTINGS, Tune, may_be_unlimited
 
@@ -228,6 +228,30 @@ class ControllerMap(Part):
         """The values of raw numbers by register name."""
         return {one.name: one.decode(raws[one.name]) for one in self.register_list if one.name in raws}
 
+    def as_settings(self, values: Mapping[str, float | None]) -> dict[str, float | None]:
+        """What registers' values by name mean as settings of a tune: shares of another current as amperes."""
+        found = dict(values)
+        for register, whole_name in self._shares:
+            share, whole = values.get(register.name), values.get(whole_name)
+            if share is not None and whole is not None:
+                found[register.name] = clean(share / 100 * whole)
+        return found
+
+    def as_registers(self, settings: Mapping[str, float | None]) -> dict[str, float | None]:
+        """What settings of a tune by name are in their registers: some currents are shares of another, as that one can be held.
+        Raises :class:`ValueError` where that one cannot."""
+        found = dict(settings)
+        for register, whole_name in self._shares:
+            amps, whole_register = settings.get(register.name), self.register(whole_name)
+            if amps is not None and whole_register is not None and whole_name in settings:
+                whole = whole_register.decode(whole_register.encode(settings[whole_name]))
+                found[register.name] = clean(100 * amps / whole) if whole else 0.0
+        return found
+
+    @property
+    def _shares(self) -> list[tuple[Register, str]]:
+        return [(one, one.share_of) for one in self.register_list if one.share_of is not None]
+
 
 def _fault(text: str, *place: str | int) -> PydanticCustomError:
     return PydanticCustomError("map", "{text}", {"text": text, "at": list(place)})
@@ -249,6 +273,7 @@ def _check_names(found: ControllerMap) -> None:
             raise _fault(f'register {name}: information is read only: access = "r"', "register", index, "access")
         if found.register_list[index].none_raw is not None and _always_has_a_value(name):
             raise _fault(f"{name} always has a value: no none_raw", "register", index, "none_raw")
+        _check_share(found.register_list[index], names, index)
         _check_range(found.register_list[index], index)
     for index, lack in enumerate(found.lacks):
         if lack.name not in KNOWN:
@@ -260,6 +285,15 @@ def _check_names(found: ControllerMap) -> None:
     lacking = {lack.name for lack in found.lacks}
     if missing := [name for name in SETTINGS if name not in names and name not in lacking]:
         raise _fault(f"the setting {missing[0]} has neither a register nor an entry under lacks")
+
+
+def _check_share(register: Register, names: list[str], index: int) -> None:
+    if register.share_of is None:
+        return
+    if register.name != "drive.field_weakening_a":
+        raise _fault(f"register {register.name} cannot be a share of another current", "register", index, "share_of")
+    if register.share_of not in names:
+        raise _fault(f"register {register.name} is a share of what has no register", "register", index, "share_of")
 
 
 def _check_range(register: Register, index: int) -> None:

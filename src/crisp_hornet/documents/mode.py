@@ -6,6 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from crisp_hornet.documents.assist import FEWEST_LEVELS, MOST_LEVELS, Level
 from crisp_hornet.documents.base import Count, NotNegative, Part, Text
 from crisp_hornet.documents.throttle import Portion
 
@@ -17,7 +18,8 @@ class Mode(Part):
 
     ``selected_by``: which lever or switch position chooses it. ``starts``: it is on after power-on. ``reverse``: it drives
     backwards, with these limits. ``off_road``: not
-    for public roads, so local rules do not judge it. ``highest_level``: no assist level above it can be chosen.
+    for public roads, so local rules do not judge it. ``highest_level``: no assist level above it can be chosen. ``levels``: assist levels
+    of its own, instead of the tune's.
     """
 
     name: Text
@@ -32,3 +34,4 @@ class Mode(Part):
     field_weakening_a: NotNegative | None = None
     throttle_maximum: Portion | None = None
     highest_level: Count | None = None
+    levels: Annotated[list[Level], Field(min_length=FEWEST_LEVELS, max_length=MOST_LEVELS)] | None = None

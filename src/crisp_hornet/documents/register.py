@@ -52,7 +52,8 @@ class Register(Coded):
     """One holding register, of one or two words. ``none_raw`` is the raw number for "no limit".
 
     ``name`` is a setting of the tune, or starts with ``calibration.`` (what belongs to this bike's motor and sensors) or
-    ``info.`` (read only).
+    ``info.`` (read only). ``share_of``: it holds a current of the tune as percent of another one. ``choices``: what its numbers mean,
+    from 0, where it chooses.
     """
 
     name: Text
@@ -67,6 +68,8 @@ class Register(Coded):
     group: Text | None = None
     since: Text | None = None
     needs_power_cycle: bool = False
+    share_of: Literal["drive.phase_current_a"] | None = None
+    choices: Annotated[list[Text], Field(max_length=40)] = []
 
     @property
     def step(self) -> float:

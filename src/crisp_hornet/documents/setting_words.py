@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.settings import choices
 
@@ -40,6 +42,11 @@ WORDS: dict[str, tuple[str, str]] = {
     "throttle.rolling_back": ("throttle on rollback", ""),
     "throttle.walk_kmh": ("walk assist", "km/h"),
     "throttle.speed_kmh": ("throttle speed limit", "km/h"),
+    "throttle.asks": ("throttle asks for", ""),
+    "throttle.cruise_s": ("cruise after", "s"),
+    "throttle.cruise_least_kmh": ("cruise minimum speed", "km/h"),
+    "throttle.cruise_ends": ("cruise ends with", ""),
+    "throttle.response.count": ("points of the response map", ""),
     "assist.style": ("assist style", ""),
     "assist.handover_rpm": ("blend cadence", "rpm"),
     "assist.development_m": ("metres per crank turn", "m/turn"),
@@ -52,9 +59,12 @@ WORDS: dict[str, tuple[str, str]] = {
     "assist.hold_s": ("assist hold time", "s"),
     "assist.stop_s": ("assist ramp-down", "s"),
     "assist.speed_kmh": ("assist speed limit", "km/h"),
+    "assist.shift_cut_s": ("shift cut", "s"),
+    "assist.shift_share": ("torque during the shift cut", "%"),
     "assist.levels.count": ("number of levels", ""),
     "modes.count": ("number of modes", ""),
 }
+SWITCHED_OFF = ("throttle.walk_kmh", "throttle.cruise_s", "assist.shift_cut_s")  # where nothing set is no limit but nothing
 _LEVEL = {"multiplier": ("multiplier", "×"), "power_share": ("power", "%"), "speed_share": ("speed", "%")}
 _MODE = {
     "starts": ("start-up mode", ""),
@@ -69,27 +79,35 @@ _MODE = {
 }
 
 
+_POINT = {"volts": ("voltage", "V"), "share": ("share", "%")}
+_ROWS = {"levels": ("level", _LEVEL), "response": ("response point", _POINT), "modes": ("mode", _MODE)}
+
+
 def label_of(path: str) -> str:
-    """The name of a setting, e.g. ``level 3, multiplier``."""
+    """The name of a setting, e.g. ``level 3, multiplier`` or ``mode 2, level 1, power``."""
     if path in WORDS:
         return WORDS[path][0]
-    where, _, key = path.rpartition(".")
-    number = where.rpartition(".")[2]
-    return f"level {number}, {_LEVEL[key][0]}" if where.startswith("assist") else f"mode {number}, {_MODE[key][0]}"
+    *steps, key = path.split(".")
+    told = [f"{_ROWS[kind][0]} {at}" for kind, at in pairwise(steps) if at.isdecimal()]
+    return ", ".join([*told, "number of levels" if key == "count" else _ROWS[_row_kind(path)][1][key][0]])
 
 
 def unit_of(path: str) -> str:
     """The unit a setting is told in; shares are told in percent."""
     if path in WORDS:
         return WORDS[path][1]
-    where, _, key = path.rpartition(".")
-    return (_LEVEL if where.startswith("assist") else _MODE)[key][1]
+    key = path.rpartition(".")[2]
+    return "" if key == "count" else _ROWS[_row_kind(path)][1][key][1]
+
+
+def _row_kind(path: str) -> str:
+    return path.split(".")[-3]
 
 
 def in_words(path: str, value: float | None) -> str:
     """A setting's value as it is told: ``36 A``, ``40 %``, ``torque``, ``no limit``."""
     if value is None:
-        return "none" if path == "throttle.walk_kmh" else "no limit"
+        return "none" if path in SWITCHED_OFF else "no limit"
     words = choices(path)
     if words:
         return words[int(value)] if value in range(len(words)) else f"{value:g}"

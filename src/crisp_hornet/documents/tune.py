@@ -108,9 +108,11 @@ class Tune(Part):
         return key.partition(".")[0] in getattr(self, group).model_fields_set and self._has(path)
 
     def _has(self, path: str) -> bool:
-        at = path.split(".")
-        rows = self.modes if at[0] == "modes" else self.assist.levels if at[1] == "levels" else []
-        return not at[-2].isdecimal() or int(at[-2]) <= len(rows)
+        try:
+            settings.read(self, path)
+        except KeyError:
+            return False
+        return True
 
     def with_setting(self, path: str, value: float | None) -> Tune:
         """This tune with one setting changed, e.g. ``with_setting("drive.battery_current_a", 40)``; see

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from crisp_hornet.documents.controller_map import ControllerMap, Lack
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.setting_words import in_words
-from crisp_hornet.documents.settings import FURTHER
+from crisp_hornet.documents.settings import FURTHER, asks_nothing
 from crisp_hornet.documents.tune import SETTINGS, Tune
 
 GROUPS = {
@@ -25,7 +25,8 @@ GROUPS = {
 
 @dataclass(frozen=True)
 class Change:
-    """One register that would change. ``after`` is what the register can hold; ``asked`` what was asked for."""
+    """One register that would change. ``after`` is what the register can hold; ``asked`` what was asked for; ``means``: ``after`` as the
+    setting of a tune, where it is one."""
 
     register: Register
     before: float | None
@@ -33,6 +34,7 @@ class Change:
     asked: float | None
     raw_before: int
     raw_after: int
+    means: float | None = None
 
     @property
     def rounded(self) -> bool:
@@ -79,6 +81,8 @@ def said(register: Register, value: float | None) -> str:
     """A register's value as it is told; a setting that chooses among words, or is a share, reads as that."""
     if register.name in FURTHER:
         return in_words(register.name, value)
+    if register.choices and value is not None and value in range(len(register.choices)):
+        return register.choices[int(value)]
     return shown(value, register.unit)
 
 
@@ -88,7 +92,7 @@ def difference(controller_map: ControllerMap, raws: Mapping[str, int], tune: Tun
     Raises :class:`ValueError` naming the setting when the controller cannot hold a value.
     """
     wanted = {path: tune.setting(path) for path in (*SETTINGS, *FURTHER) if tune.holds(path)}
-    return changes_to(controller_map, raws, wanted)
+    return changes_to(controller_map, raws, controller_map.as_registers(wanted))
 
 
 def changes_to(
@@ -105,7 +109,10 @@ def changes_to(
         raw = register.encode(asked)
         if raw != before:
             changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
-    return sorted(changes, key=Change.turn)
+    means = controller_map.as_settings(
+        controller_map.values(raws) | {one.register.name: one.after for one in changes}
+    )
+    return sorted((replace(one, means=means[one.register.name]) for one in changes), key=Change.turn)
 
 
 def left_out(controller_map: ControllerMap, tune: Tune) -> list[LeftOut]:
@@ -118,6 +125,6 @@ def left_out(controller_map: ControllerMap, tune: Tune) -> list[LeftOut]:
     listed = {lack.name for lack in controller_map.lacks}
     for path in FURTHER:
         lack = controller_map.lack(path) if path not in listed and tune.holds(path) else None
-        if lack is not None:
+        if lack is not None and not asks_nothing(tune, path):
             found.append(LeftOut(lack, tune.setting(path)))
     return found

@@ -115,4 +115,4 @@ def write_order(changes: list[Change], strengths: Strengths, harmless: int = 0) 
 
 
 def _values(changes: list[Change]) -> dict[str, float | None]:
-    return {change.register.name: change.after for change in changes}
+    return {change.register.name: change.means for change in changes}

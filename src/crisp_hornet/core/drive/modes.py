@@ -19,16 +19,23 @@ def mode_of(tune: Tune, name: str) -> Mode:
 
 
 def in_mode(tune: Tune, mode: Mode) -> Tune:
-    """The tune while a mode is on: of each limit the least of both; the throttle no further than the mode's; no higher level."""
+    """The tune while a mode is on: of each limit the least of both; the throttle no further than the mode's; its own levels, where it
+    has any, and no higher one than it lets be chosen."""
     drive = {key: _least(getattr(tune.drive, key), getattr(mode, key)) for key in MODE_LIMITS}
     changed: dict[str, object] = {"drive": tune.drive.model_copy(update=drive), "name": f"{tune.name}, {mode.name}"}
     if mode.throttle_maximum is not None:
         keys = ("share_25", "share_50", "share_75", "maximum")
-        cut = {key: min(getattr(tune.throttle, key), mode.throttle_maximum) for key in keys}
+        cut: dict[str, object] = {key: min(getattr(tune.throttle, key), mode.throttle_maximum) for key in keys}
+        if tune.throttle.response is not None:
+            cut["response"] = [
+                one.model_copy(update={"share": min(one.share, mode.throttle_maximum)}) for one in tune.throttle.response
+            ]
         changed["throttle"] = tune.throttle.model_copy(update=cut)
-    if mode.highest_level is not None and mode.highest_level < len(tune.assist.levels):
-        kept = tune.assist.levels[: mode.highest_level]
+    levels = mode.levels or tune.assist.levels
+    if mode.highest_level is not None and mode.highest_level < len(levels):
+        kept = levels[: mode.highest_level]
         levels = kept + [kept[-1]] * (FEWEST_LEVELS - len(kept))
+    if levels is not tune.assist.levels:
         changed["assist"] = tune.assist.model_copy(update={"levels": levels})
     return tune.model_copy(update=changed)
 

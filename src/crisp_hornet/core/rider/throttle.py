@@ -1,13 +1,14 @@
 """The throttle: what a twist asks for, how fast it comes, and the launch that follows, step by step.
 
-A throttle asks for a share of the phase current, so it asks for a share of the force at standstill; where battery or voltage limit
-anyway, a part of the twist already gives all there is. Between its points the curve is Fritsch and Carlson's monotone cubic (*SIAM
-J. Numer. Anal.* 17, 1980): it never overshoots nor falls.
+A throttle that asks for a share of the phase current asks for a share of the force at standstill; where battery or voltage limit
+anyway, a part of the twist already gives all there is. Others ask for a share of the power, or of the speed. Between its points the
+curve is Fritsch and Carlson's monotone cubic (*SIAM J. Numer. Anal.* 17, 1980): it never overshoots nor falls.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,22 +17,64 @@ from numpy.typing import ArrayLike
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.limits import fade
 from crisp_hornet.core.drive.pull import PullCurve
-from crisp_hornet.core.road.performance import mass_along_kg
+from crisp_hornet.core.road.performance import mass_along_kg, steady_speed_kmh
 from crisp_hornet.core.road.vehicle import coasting_mass_kg, grip_force_n, lift_force_n, road_load_n
+from crisp_hornet.documents.bike import Sensors
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 
 STEP_S = 0.01
+USUAL_REST_V, USUAL_FULL_V = 0.85, 4.1  # of a Hall throttle fed with 5 V
+LEAST_TAPER_KMH = 0.5
 FAMILIES = ("linear", "gentle start", "gentle start, full end")
 
 
-def throttle_share(throttle: Throttle, twist: ArrayLike) -> Array:
-    """The share (0 to 1, same shape) that a twist (0 to 1) asks for."""
+def signal_v(sensors: Sensors) -> tuple[float, float]:
+    """The throttle's voltage at rest and fully open; what is usual where it was never calibrated."""
+    rest, full = sensors.throttle_rest_v, sensors.throttle_full_v
+    return (USUAL_REST_V if rest is None else rest), (USUAL_FULL_V if full is None else full)
+
+
+def throttle_share(throttle: Throttle, twist: ArrayLike, sensors: Sensors | None = None) -> Array:
+    """The share (0 to 1, same shape) that a twist (0 to 1) asks for; a response map needs to know which voltages the twist makes."""
+    if throttle.response is not None:
+        rest, full = signal_v(sensors or Sensors())
+        volts = rest + np.clip(np.asarray(twist, float), 0.0, 1.0) * (full - rest)
+        at, given = [one.volts for one in throttle.response], [one.share for one in throttle.response]
+        mapped: Array = np.interp(volts, at, given)
+        return mapped
     from scipy.interpolate import PchipInterpolator  # here: its import would slow the start
 
     left = np.clip((np.asarray(twist, float) - throttle.dead_band) / (1 - throttle.dead_band), 0.0, 1.0)
     shares = np.round((0.0, *throttle.shares), 9)  # vanishing steps would overflow the slopes' harmonic mean
     share: Array = PchipInterpolator((0.0, *TWISTS), shares)(left)
     return share
+
+
+def standstill_share(throttle: Throttle, share: ArrayLike) -> Array:
+    """The share of the force at standstill (0 to 1, same shape) that a share of what the throttle asks for is: of power or of speed
+    any at all is all of it there, for neither limits at rest."""
+    asked = np.asarray(share, float)
+    of_force: Array = asked if throttle.asks == "phase current" else np.where(asked > 0, 1.0, 0.0)
+    return of_force
+
+
+def asked_force(
+    curve: PullCurve, throttle: Throttle, taper_kmh: float, ends_kmh: float | None
+) -> Callable[[float, float], float]:
+    """From speed (km/h) and share (0 to 1) to the force (N) that the throttle asks for, full pull aside.
+
+    Phase current: ``share·F(0)``. Power: ``share·max(F·v)/v``. Speed: all up to ``share`` of ``ends_kmh`` (without one, of what it reaches
+    on the flat), fading over the taper before it, as a speed controller does.
+    """
+    at_rest, most = float(curve.wheel_force_n[0]), float(np.max(curve.wheel_force_n, initial=0.0))
+    if throttle.asks == "power":
+        most_w = float(np.max(curve.wheel_w, initial=0.0))
+        return lambda kmh, share: share * most_w / max(kmh / 3.6, 1e-3)
+    if throttle.asks == "speed":
+        ends = ends_kmh if ends_kmh is not None else max(steady_speed_kmh(curve, 0.0), 1.0)
+        taper = max(taper_kmh, LEAST_TAPER_KMH)
+        return lambda kmh, share: most * min(max((share * ends - kmh) / taper, 0.0), 1.0)
+    return lambda kmh, share: share * at_rest
 
 
 def family_shares(family: str, maximum: float) -> tuple[float, float, float, float]:
@@ -78,13 +121,15 @@ def twist_launch(
     grade: float = 0.0,
     rolling_kmh: float = 0.0,
     taper_kmh: float = 0.0,
+    ends_kmh: float | None = None,
 ) -> TwistLaunch:
-    """Twist at once and hold: ``m_eff·v' = min(F, grip) − F_road``, ``F = min(F_full(v), share·F_full(0))``, the share rising
-    from 0 at 1/ramp_s. Heun's method. ``rolling_kmh``: the speed at the start, negative when rolling back, where
-    ``rolling_back`` counts (half the current, or none until it stands). A speed limit of the throttle's own ends the force over
+    """Twist at once and hold: ``m_eff·v' = min(F, grip) − F_road``, ``F`` the lesser of full pull and what is asked
+    (:func:`asked_force`; ``ends_kmh``: where the drive ends), the share rising from 0 at 1/ramp_s. Heun's method. ``rolling_kmh``: the
+    speed at the start, negative when rolling back, where ``rolling_back`` counts (half the current, or none until it stands). A speed limit of the throttle's own ends the force over
     ``taper_kmh``.
     """
-    bike, wanted = curve.bike, float(throttle_share(throttle, twist))
+    bike, wanted = curve.bike, float(throttle_share(throttle, twist, curve.bike.sensors))
+    asked = asked_force(curve, throttle, taper_kmh, ends_kmh)
     grip, lift = grip_force_n(bike, grade), lift_force_n(bike, grade)
     full, load, mass, ending, step_kmh = _tables(curve, grade, throttle.speed_kmh, taper_kmh)
     back = {"drives": 1.0, "gently": 0.5, "waits": 0.0}[throttle.rolling_back]
@@ -92,9 +137,9 @@ def twist_launch(
 
     def force(kmh: float, share: float) -> float:
         if kmh < 0:
-            return min(back * share * full[0], grip)
+            return min(back * min(asked(0.0, share), full[0]), grip)
         place = kmh / step_kmh
-        return min(_at(full, place), share * full[0], grip) * _at(ending, place)
+        return min(_at(full, place), asked(kmh, share), grip) * _at(ending, place)
 
     def gain(kmh: float, share: float) -> float:
         drive = force(kmh, share)

@@ -20,6 +20,7 @@ from crisp_hornet.core.rules import (  # noqa: F401  (each registers its rules)
     speed,
     steps,
     throttle,
+    unheld,
 )
 from crisp_hornet.core.rules.kinds import RULES, Situation, Strength, Warning_, on_its_device
 

@@ -10,7 +10,7 @@ from crisp_hornet.core.drive.pull import Conditions, regen_curve
 from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.core.road.performance import front_wheel_keeps
 from crisp_hornet.core.road.vehicle import grip_force_n, lift_force_n
-from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule_over, says
+from crisp_hornet.core.rules.kinds import Axis, Situation, Strength, Warning_, rule, rule_over, says
 from crisp_hornet.documents.saying import quantity, say
 
 BRAKE_KMH = np.linspace(2.0, 60.0, 30)
@@ -24,7 +24,8 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
     if s.curve is None:
         return None
     keeps = front_wheel_keeps(s.curve, s.grade)
-    if keeps >= FRONT_WHEEL_LEAST:
+    wish = s.bike.chassis.front_wheel
+    if keeps >= FRONT_WHEEL_LEAST or (keeps == 0 and wish == "must stay down"):  # which says more, below
         return None
     pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike, s.grade)
     text = (
@@ -33,8 +34,56 @@ def front_wheel_light(s: Situation) -> Warning_ | None:
         else say("Full pull leaves the front wheel {keeps} of its load", keeps=quantity(100 * keeps, "%", ".0f"))
     )
     return says(
-        "front-wheel", text=text, pull=quantity(pull, "N", ".0f"), lift=quantity(lift, "N", ".0f"), amount=1 - keeps
+        "front-wheel", text=text, pull=quantity(pull, "N", ".0f"), lift=quantity(lift, "N", ".0f"), amount=1 - keeps,
+        strength=Strength.NOTE if wish == "shall lift" else None,
+    )  # fmt: skip
+
+
+@rule_over(Axis.CHARGE, Axis.LOAD, Axis.SLOPE)
+def lifts_against_the_wish(s: Situation) -> Warning_ | None:
+    """The rider wants the front wheel to stay down, and it lifts."""
+    if s.curve is None or s.bike.chassis.front_wheel != "must stay down" or front_wheel_keeps(s.curve, s.grade) > 0:
+        return None
+    pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike, s.grade)
+    holds = math.floor(0.97 * _phase_a(s) * max(lift, 0.0) / pull)
+    return says(
+        "front-wheel-lifts-against-wish",
+        pull=quantity(pull, "N", ".0f"),
+        lift=quantity(lift, "N", ".0f"),
+        where=say(" on a {grade} hill", grade=quantity(100 * s.grade, "%")) if s.grade else "",
+        holds=quantity(float(holds), "A"),
+        value=float(holds),
+        amount=pull - lift,
     )
+
+
+@rule
+def stays_against_the_wish(s: Situation) -> Warning_ | None:
+    """The rider wants the front wheel to lift on demand, and it does not."""
+    if s.curve is None or s.bike.chassis.front_wheel != "shall lift" or front_wheel_keeps(s.curve, s.grade) <= 0:
+        return None
+    pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike, s.grade)
+    if pull <= 0:
+        return None
+    takes = math.ceil(_phase_a(s) * lift / pull)
+    most = s.bike.controller.max_phase_current_a
+    told = (
+        "more phase current than this controller is rated for"
+        if takes > most
+        else say("{takes} of phase current", takes=quantity(takes, "A"))
+    )
+    return says(
+        "front-wheel-stays-against-wish",
+        pull=quantity(pull, "N", ".0f"),
+        lift=quantity(lift, "N", ".0f"),
+        takes=told,
+    )
+
+
+def _phase_a(s: Situation) -> float:
+    """The phase current (A) that makes the greatest pull."""
+    assert s.curve is not None
+    return float(s.curve.phase_current_a[int(np.argmax(s.curve.wheel_force_n))])
 
 
 @rule_over(Axis.CHARGE)

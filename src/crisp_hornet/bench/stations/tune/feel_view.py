@@ -20,6 +20,7 @@ from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, label
+from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.rider.throttle import (
     FAMILIES,
@@ -214,7 +215,10 @@ def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
 
 def _launches(curve: PullCurve, tune: Tune) -> Pair:
     throttle, taper = tune.throttle, tune.drive.speed_taper_kmh
-    full, half = (twist_launch(curve, throttle, twist, SECONDS, taper_kmh=taper) for twist in (1.0, HALF))
+    ends = effective_limits(curve.bike, tune).speed_kmh.value
+    full, half = (
+        twist_launch(curve, throttle, twist, SECONDS, taper_kmh=taper, ends_kmh=ends) for twist in (1.0, HALF)
+    )
     return full, half
 
 
