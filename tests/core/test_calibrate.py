@@ -11,10 +11,9 @@ from crisp_hornet.core.calibrate.electric import (
     judge_detection,
     judge_gain,
     judge_running,
-    judge_temperature,
     judge_zero,
-    sensor_c,
 )
+from crisp_hornet.core.calibrate.heat import judge_temperature
 from crisp_hornet.core.calibrate.judgement import Verdict
 from crisp_hornet.core.calibrate.levers import judge_cut, judge_lever
 from crisp_hornet.core.calibrate.pedals import judge_pedals, recognised_after_s
@@ -273,13 +272,3 @@ def test_how_soon_pedalling_is_noticed():
     pulses = np.array([0, 0, 0, 1, 1, 2])
     assert recognised_after_s(np.arange(6.0), pulses, np.array([0, 0, 0, 0, 0, 60])) == 2.0
     assert recognised_after_s(stand.time_s, stand.channel("pedal_pulses"), 0 * late) is None
-
-
-@pytest.mark.parametrize(("kind", "at_25", "at_60"), [
-    ("NTC 10 kΩ, beta 3950", 10_000.0, 10_000.0 * math.exp(3950 * (1 / 333.15 - 1 / 298.15))),
-    ("NTC 100 kΩ, beta 3950", 100_000.0, 100_000.0 * math.exp(3950 * (1 / 333.15 - 1 / 298.15))),
-    ("PTC 1 kΩ, platinum", 1_097.3, 1_097.3 * (1 + 0.00351 * 35)),
-])  # fmt: skip
-def test_a_temperature_sensor_reads_by_its_formula(kind, at_25, at_60):
-    assert sensor_c(kind, at_25) == pytest.approx(25.0, abs=1e-6)
-    assert sensor_c(kind, at_60) == pytest.approx(60.0, abs=1e-6)

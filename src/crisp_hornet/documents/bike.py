@@ -260,7 +260,7 @@ class Bike(Part):
         if not isinstance(holds, dict) or not self._has_key(part, key):
             raise KeyError(path)
         was = holds.get(key)
-        whole = isinstance(was, int) and isinstance(value, float) and value == int(value)
+        whole = isinstance(value, float) and value == int(value) and (isinstance(was, int) or self._counts(part, key))
         holds[key] = int(value) if whole else value
         sources = data.setdefault("sources", {})
         sources.pop(path, None)
@@ -281,6 +281,9 @@ class Bike(Part):
         for step in part.split("."):
             holds = getattr(holds, step, None)
         return isinstance(holds, Part) and key in type(holds).model_fields
+
+    def _counts(self, part: str, key: str) -> bool:
+        return part == "sensors" and Sensors.model_fields[key].annotation in (int, int | None)
 
     def value(self, path: str) -> Any:
         """What stands at a dotted path, a figure, a word or a list; None where nothing is set."""

@@ -64,7 +64,11 @@ WORDS: dict[str, tuple[str, str]] = {
     "assist.levels.count": ("number of levels", ""),
     "modes.count": ("number of modes", ""),
 }
-SWITCHED_OFF = ("throttle.walk_kmh", "throttle.cruise_s", "assist.shift_cut_s")  # where nothing set is no limit but nothing
+SWITCHED_OFF = (
+    "throttle.walk_kmh",
+    "throttle.cruise_s",
+    "assist.shift_cut_s",
+)  # where nothing set is no limit but nothing
 _LEVEL = {"multiplier": ("multiplier", "×"), "power_share": ("power", "%"), "speed_share": ("speed", "%")}
 _MODE = {
     "starts": ("start-up mode", ""),

@@ -203,7 +203,9 @@ def tune_of(controller_map: ControllerMap, raws: Mapping[str, int], name: str) -
     Raises :class:`~crisp_hornet.documents.errors.DocumentError` if they make no valid tune.
     """
     data: dict[str, object] = {"format": "crisp-hornet/tune", "version": TUNE_VERSION, "name": name}
-    held = {lack.name: lack.value for lack in controller_map.lacks} | controller_map.as_settings(controller_map.values(raws))
+    held = {lack.name: lack.value for lack in controller_map.lacks} | controller_map.as_settings(
+        controller_map.values(raws)
+    )
     for path in SETTINGS:
         group, _, key = path.partition(".")
         part = data.setdefault(group, {})

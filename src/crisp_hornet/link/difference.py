@@ -109,9 +109,7 @@ def changes_to(
         raw = register.encode(asked)
         if raw != before:
             changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
-    means = controller_map.as_settings(
-        controller_map.values(raws) | {one.register.name: one.after for one in changes}
-    )
+    means = controller_map.as_settings(controller_map.values(raws) | {one.register.name: one.after for one in changes})
     return sorted((replace(one, means=means[one.register.name]) for one in changes), key=Change.turn)
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections import deque
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.truth import Truth
@@ -39,6 +40,15 @@ class RiderSettings:
     level_share: str | None = None
     start_delay_s: float = 0.0
     start_a: float = 0.0
+    signal_v: tuple[float, float] = (0.85, 4.1)  # what the controller takes for rest and full
+    response: tuple[tuple[float, float], ...] = ()
+    asks: int = 0
+    ends_kmh: float = 60.0
+    cruise_s: float = math.inf
+    cruise_least_kmh: float = 15.0
+    cruise_ends: int = 1
+    shift_cut_s: float = 0.0
+    shift_share: float = 0.0
 
     @classmethod
     def of(cls, values: Values, level_share: str | None = None) -> RiderSettings:
@@ -57,6 +67,19 @@ class RiderSettings:
             made.rolling_kmh = take("throttle.rolling_kmh", 3.0)
             made.throttle_ends_kmh = take("throttle.speed_kmh", math.inf)
             made.taper_kmh = take("drive.speed_taper_kmh", 0.0)
+        made.asks, made.ends_kmh = int(take("throttle.asks", 0)), take("drive.speed_kmh", 60.0)
+        made.cruise_s, made.cruise_least_kmh = (
+            take("throttle.cruise_s", math.inf),
+            take("throttle.cruise_least_kmh", 15.0),
+        )
+        made.cruise_ends = int(take("throttle.cruise_ends", 1))
+        points = int(take("throttle.response.count", 0))
+        made.response = tuple(
+            (take(f"throttle.response.{at}.volts", 0.0), take(f"throttle.response.{at}.share", 0.0))
+            for at in range(1, points + 1)
+        )
+        made.signal_v = (take("calibration.throttle_rest_v", 0.85), take("calibration.throttle_full_v", 4.1))
+        made.shift_cut_s, made.shift_share = take("assist.shift_cut_s", 0.0), take("assist.shift_share", 0.0)
         count = int(take("assist.levels.count", 0))
         made.multipliers = [take(f"assist.levels.{at}.multiplier", 1.0) for at in range(1, count + 1)]
         made.power_shares = [take(f"assist.levels.{at}.power_share", 1.0) for at in range(1, count + 1)]
@@ -76,6 +99,9 @@ class Rider:
         self.assist_a = 0.0
         self._torque: deque[tuple[float, float]] = deque()
         self._window_s = self._sum = self._waited_s = 0.0
+        self.cruising: float | None = None  # the share that is held
+        self._still = (0.0, 0.0)  # where the hand rests, and for how long
+        self._gear, self._cut_s = 1, 0.0
 
     def step(
         self,
@@ -89,7 +115,8 @@ class Rider:
         ratio: float,
     ) -> float:
         """The phase current asked for (A); ``pack_w``: the pack's volts times the battery current limit; ``ratio`` of the gear."""
-        self._ramp_throttle(dt, self._twisted(hands, c, speed_mps), c)
+        wanted = self._cruised(dt, hands, c, speed_mps, self._twisted(hands, c, speed_mps))
+        self._ramp_throttle(dt, wanted, c)
         asked = min(self._assist(dt, hands, c, truth, speed_mps, most_a, ratio), most_a)
         if asked > 0:
             asked = min(asked, self._of_level(hands, c, truth, speed_mps * ratio, most_a, pack_w))
@@ -100,19 +127,52 @@ class Rider:
             self.assist_a = max(self.assist_a, min(c.start_a, asked))
         rise = most_a * dt / max(c.assist_ramp_s, 0.02)
         self.assist_a += max(-4 * most_a * dt, min(rise, asked - self.assist_a))
-        return max(self.throttle * most_a, self.assist_a)
+        by_hand = self._by_throttle(c, truth, speed_mps, most_a, pack_w, ratio)
+        return self._shifted(dt, hands, c, max(by_hand, self.assist_a))
 
     def stop(self) -> None:
-        """The lever cuts at once."""
+        """The lever cuts at once, and ends cruise."""
         self.throttle = self.assist_a = 0.0
+        self.cruising, self._still = None, (0.0, 0.0)
+
+    def _cruised(self, dt: float, hands: Hands, c: RiderSettings, speed_mps: float, wanted: float) -> float:
+        """What is asked for when a throttle that was held still goes on by itself."""
+        place, since_s = self._still
+        moved = abs(hands.throttle - place) > 0.03
+        self._still = (hands.throttle, 0.0) if moved else (place, since_s + dt)
+        if self.cruising is not None:
+            taken_again = hands.throttle > c.dead_band and moved
+            if (c.cruise_ends == 1 and taken_again) or wanted > self.cruising:
+                self.cruising = None
+        elif wanted > 0 and self._still[1] >= c.cruise_s and speed_mps * 3.6 >= c.cruise_least_kmh:
+            self.cruising = wanted
+        return wanted if self.cruising is None else max(wanted, self.cruising)
+
+    def _by_throttle(
+        self, c: RiderSettings, truth: Truth, speed_mps: float, most_a: float, pack_w: float, ratio: float
+    ) -> float:
+        """The phase current (A) that the throttle's share asks for: of it, of the pack's power, or of the speed."""
+        if c.asks == 1:
+            return (
+                min(self._of_power(self.throttle * pack_w, truth, speed_mps * ratio), most_a) if self.throttle else 0.0
+            )
+        if c.asks == 2:
+            left = (self.throttle * c.ends_kmh - speed_mps * 3.6) / max(c.taper_kmh, 0.5)
+            return most_a * min(max(left, 0.0), 1.0)
+        return self.throttle * most_a
+
+    def _shifted(self, dt: float, hands: Hands, c: RiderSettings, asked_a: float) -> float:
+        """Less for a moment while gears change."""
+        if hands.gear != self._gear:
+            self._gear, self._cut_s = hands.gear, c.shift_cut_s
+        self._cut_s = max(0.0, self._cut_s - dt)
+        return asked_a * c.shift_share if self._cut_s > 0 else asked_a
 
     def _twisted(self, hands: Hands, c: RiderSettings, speed_mps: float) -> float:
         if (c.start == 1 and hands.cadence_rpm <= 0) or (c.start == 2 and speed_mps * 3.6 < c.rolling_kmh):
             return 0.0
-        left = max(0.0, (hands.throttle - c.dead_band) / (1 - c.dead_band)) * (len(c.points) - 1)
-        low = min(int(left), len(c.points) - 2)
         left_of_limit = (c.throttle_ends_kmh - speed_mps * 3.6) / max(c.taper_kmh, 0.1)
-        share = c.points[low] + (c.points[low + 1] - c.points[low]) * (left - low)
+        share = _mapped(c, hands.throttle) if c.response else _along(c, hands.throttle)
         return share * min(max(left_of_limit, 0.0), 1.0)
 
     def _ramp_throttle(self, dt: float, wanted: float, c: RiderSettings) -> None:
@@ -150,8 +210,12 @@ class Rider:
         share = c.power_shares[hands.level - 1]
         if c.level_share in ("phase_current", "torque"):
             return share * most_a
+        return self._of_power(share * pack_w, truth, motor_mps)
+
+    def _of_power(self, watts: float, truth: Truth, motor_mps: float) -> float:
+        """The phase current that a power from the pack makes."""
         emf = motor_mps * 2 * math.pi / truth.rolled_m * truth.pole_pairs * truth.flux_wb
-        spare, ohm = max(share * pack_w - truth.idle_w, 0.0) / 1.5, truth.winding_ohm + truth.stage_ohm
+        spare, ohm = max(watts - truth.idle_w, 0.0) / 1.5, truth.winding_ohm + truth.stage_ohm
         return 2 * spare / max(emf + math.sqrt(emf**2 + 4 * ohm * spare), 1e-9)
 
     def _averaged(self, dt: float, torque: float, window_s: float) -> float:
@@ -164,3 +228,22 @@ class Rider:
             self._window_s -= for_s
             self._sum -= for_s * gone
         return self._sum / max(window_s, dt)
+
+
+def _along(c: RiderSettings, throttle: float) -> float:
+    """The share of a twist on the points of the curve, straight between them."""
+    left = max(0.0, (throttle - c.dead_band) / (1 - c.dead_band)) * (len(c.points) - 1)
+    low = min(int(left), len(c.points) - 2)
+    return c.points[low] + (c.points[low + 1] - c.points[low]) * (left - low)
+
+
+def _mapped(c: RiderSettings, throttle: float) -> float:
+    """The share of a twist on the response map, by the voltage it makes."""
+    rest, full = c.signal_v
+    volts = rest + throttle * (full - rest)
+    if volts <= c.response[0][0]:
+        return c.response[0][1]
+    for (low_v, low), (high_v, high) in pairwise(c.response):
+        if volts <= high_v:
+            return low + (high - low) * (volts - low_v) / max(high_v - low_v, 1e-9)
+    return c.response[-1][1]

@@ -12,9 +12,10 @@ from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.standin.asked_current import RiderSettings
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.physics import CUT_AT, Settings, SimulatedBike
+from crisp_hornet.standin.physics import CUT_AT, Settings, ShownSpeed, SimulatedBike
 from crisp_hornet.standin.sensors import RUNNING, Sensors
 from crisp_hornet.standin.storage import Slots, stored_rides
+from crisp_hornet.standin.thermistors import read_as
 
 ILLEGAL_FUNCTION, ILLEGAL_ADDRESS, ILLEGAL_VALUE, DEVICE_FAILURE, BUSY = 1, 2, 3, 4, 6
 FIRMWARE, SERIAL = "3.2.1", "TW60-00417"
@@ -61,6 +62,7 @@ class SimulatedController:
         self.rides = stored_rides(controller_map.logs, bike.truth.series) if controller_map.logs else []
         self._noise = random.Random(seed)
         self._settings = self._decode()
+        self._set_up_reading()
 
     @property
     def settings(self) -> Settings:
@@ -82,6 +84,7 @@ class SimulatedController:
     def _set(self, words: dict[int, int]) -> None:
         self.running.update(words)
         self._settings = self._decode()
+        self._set_up_reading()
 
     def power_cycle(self) -> None:
         """Off and on: what was not kept is gone; an activated firmware starts, with the maker's settings."""
@@ -144,10 +147,11 @@ class SimulatedController:
 
     def take_tune(self, tune: Tune) -> None:
         """Hold a tune as if it had been sent and kept."""
-        for register in self.map.register_list:
-            if register.name in KNOWN and tune.holds(register.name):
-                raw = register.encode(tune.setting(register.name))
-                self.put(register, self.map.words_of(register, raw))
+        held = {one.name: tune.setting(one.name) for one in self.map.register_list if _is_held(tune, one.name)}
+        for name, value in self.map.as_registers(held).items():
+            register = self.map.register(name)
+            assert register is not None  # it came from the list
+            self.put(register, self.map.words_of(register, register.encode(value)))
         self.kept = dict(self.running)
 
     def put(self, register: Register, words: list[int]) -> None:
@@ -186,6 +190,7 @@ class SimulatedController:
     def live(self) -> dict[str, float]:
         """What the controller's sensors say, noise and errors included."""
         s, t, noise, sensors = self.bike.state, self.bike.truth, self._noise.gauss, self.sensors
+        self._set_up_reading()
         back = -14.0 if self.hands.turning_back else 0.0
         held = self.values()
         rest, full = held.get("calibration.throttle_rest_v") or 0.85, held.get("calibration.throttle_full_v") or 4.1
@@ -193,6 +198,8 @@ class SimulatedController:
         read = min(max((throttle_v - rest) / max(full - rest, 0.1), 0.0), 1.0)
         found = {f"detected_{name}": value for name, value in sensors.detected(t).items()}
         span = held.get("calibration.torque_nm_per_v") or 80.0
+        span *= 2 if held.get("calibration.torque_sides") == 1 else 1  # one pedal felt: as much again from the other
+        pulses = held.get("calibration.pedal_pulses") or float(sensors.truth.pedal_pulses)
         ripple = sensors.ripple(held.get("calibration.position_offset_deg") or sensors.truth.position_offset_deg)
         slow = 1 / (1 + (self.bike.motor_rpm / 300) ** 2)  # it shows at low speed above all
         shake = ripple * slow * math.sin(6 * t.pole_pairs * s.travelled_m) * 1.4
@@ -208,10 +215,10 @@ class SimulatedController:
             "phase_a": math.hypot(s.iq, s.i_d) * t.current_gain + noise(0, 0.25),
             "throttle": read if read > 0.015 else 0.0,
             "brake": float(lever),
-            "motor_c": s.winding_c + noise(0, 0.15),
+            "motor_c": self.bike.read_motor_c(s.winding_c) + noise(0, 0.15),
             "controller_c": s.sink_c + noise(0, 0.1),
             "human_nm": (torque_v - (held.get("calibration.torque_rest_v") or 0.75)) * span,
-            "cadence_rpm": self.hands.cadence_rpm,
+            "cadence_rpm": self.hands.cadence_rpm * sensors.truth.pedal_pulses / pulses,
             "fault": float(self.faults[0]) if self.faults else 0.0,
             "unkept": float(self.running != self.kept) if self.says_unkept is None else self.says_unkept,
             "charging": float(self.hands.charging),
@@ -225,6 +232,17 @@ class SimulatedController:
             "motor_sensor_ohm": sensors.motor_ohm(s.winding_c),
             "detect_state": sensors.detect_state,
         } | found
+
+    def _set_up_reading(self) -> None:
+        """Tell the bike how the controller reads speed and heat: by the sensors there are and what its registers take them for."""
+        held, truth = self.values(), self.sensors.truth
+        rolled = held.get("calibration.wheel_circumference_m") or self.bike.truth.believed_m
+        pulses = held.get("calibration.magnets_per_turn") or 1.0
+        by_motor = held.get("calibration.speed_from") == 1
+        self.bike.shown = ShownSpeed(rolled * (1 if by_motor else truth.wheel_magnets) / pulses, by_motor)
+        kind, beta = int(held.get("calibration.motor_sensor_kind") or 0), held.get("calibration.motor_sensor_beta")
+        believed_k = truth.ntc_beta if beta is None else beta
+        self.bike.read_motor_c = lambda at_c: read_as(kind, believed_k, self.sensors.motor_ohm(at_c))
 
     def step(self, dt: float) -> None:
         """The bike and its sensors go on."""
@@ -285,7 +303,7 @@ class SimulatedController:
     def _defaults(self) -> dict[int, int]:
         words: dict[int, int] = {}
         for one in self.map.register_list:
-            start = one.default
+            start = self.bike.truth.believed_m if one.name == "calibration.wheel_circumference_m" else one.default
             if start is None and one.none_raw is None:
                 start = min(max(0.0, one.min), one.max)
             pair = self.map.words_of(one, one.encode(start))
@@ -317,6 +335,10 @@ class SimulatedController:
             rider=RiderSettings.of(value, self.map.level_share),
             direction=value.get("calibration.direction") or 0.0,
         )
+
+
+def _is_held(tune: Tune, name: str) -> bool:
+    return name in KNOWN and tune.holds(name)
 
 
 def _inside(controller_map: ControllerMap) -> str:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import bisect
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from crisp_hornet.standin.asked_current import Rider, RiderSettings
@@ -43,6 +44,14 @@ class Settings:
     stage_end_c: float
     rider: RiderSettings = field(default_factory=RiderSettings)
     direction: float = 0.0
+
+
+@dataclass(frozen=True)
+class ShownSpeed:
+    """How the controller makes a speed: metres for each turn of the wheel, or of the motor's field."""
+
+    m_per_turn: float
+    by_motor: bool = False
 
 
 @dataclass
@@ -89,6 +98,8 @@ class SimulatedBike:
         self.rider = Rider()
         self.gear = 1
         self.backwards = False  # the controller turns the motor the wrong way round
+        self.shown = ShownSpeed(truth.believed_m)
+        self.read_motor_c: Callable[[float], float] = float  # what the controller takes the winding's temperature for
         self.state.pack_v = truth.series * rested_cell_v(charge)
 
     @property
@@ -115,8 +126,9 @@ class SimulatedBike:
 
     @property
     def indicated_kmh(self) -> float:
-        """What the bike shows: wheel turns times the circumference it believes in."""
-        return self.state.speed_mps * 3.6 * self.truth.believed_m / self.truth.rolled_m
+        """What the bike shows: turns of the wheel, or of the motor's field, times the metres it believes each to be."""
+        turns_per_s = self.omega / (2 * math.pi) if self.shown.by_motor else self.state.speed_mps / self.truth.rolled_m
+        return turns_per_s * 3.6 * self.shown.m_per_turn
 
     def step(self, dt: float, hands: Hands, settings: Settings, drive_allowed: bool = True) -> None:
         """Advance by ``dt`` seconds."""
@@ -138,7 +150,9 @@ class SimulatedBike:
 
     def _share(self, c: Settings) -> float:
         s = self.state
-        share = _fade(s.winding_c, c.motor_start_c, c.motor_end_c) * _fade(s.sink_c, c.stage_start_c, c.stage_end_c)
+        share = _fade(self.read_motor_c(s.winding_c), c.motor_start_c, c.motor_end_c) * _fade(
+            s.sink_c, c.stage_start_c, c.stage_end_c
+        )
         if c.speed_kmh is not None:
             share *= _fade(self.indicated_kmh, c.speed_kmh - c.taper_kmh, c.speed_kmh)
         # a real controller cannot cut at an rpm like a knife: it fades over the last two per cent

@@ -10,6 +10,7 @@ import random
 from dataclasses import dataclass, field, fields, replace
 
 from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.thermistors import ohm_of
 from crisp_hornet.standin.truth import Truth
 
 FOUND = ("resistance_ohm", "ld_h", "lq_h", "flux_linkage_wb", "pole_pairs", "offset_deg", "direction")
@@ -40,10 +41,12 @@ class SensorTruth:
     torque_nm_per_v: float = 80.0
     torque_noise_v: float = 0.003
     torque_drift_v_per_min: float = 0.0
+    torque_one_side: bool = False  # it feels one pedal: half of what both feet do
     pedal_pulses: int = 12
     pedal_backwards: bool = False
     pedal_missing: int | None = None
     wheel_magnets: int = 1
+    thermistor: int = 0
     ntc_beta: float = 3950.0
     position_offset_deg: float = 31.4
     current_zero_a: float = 0.0
@@ -74,6 +77,8 @@ def with_truth(truth: SensorTruth, name: str, value: float) -> SensorTruth:
         raise ValueError(f"no sensor value {name!r}")
     if name == "pedal_missing":
         return replace(truth, pedal_missing=int(value) if value >= 0 else None)
+    if name == "thermistor" and value not in range(5):
+        raise ValueError("thermistor takes 0 to 4")
     kind = type(getattr(truth, name))
     return replace(truth, **{name: kind(value)})
 
@@ -139,7 +144,8 @@ class Sensors:
         if "torque-ground" in self.cut:
             return min(5.0, self._random.gauss(4.96, 0.004))
         drift = t.torque_drift_v_per_min * self.seconds / 60
-        return t.torque_rest_v + drift + human_nm / t.torque_nm_per_v + self._random.gauss(0, t.torque_noise_v)
+        felt_nm = human_nm / 2 if t.torque_one_side else human_nm
+        return t.torque_rest_v + drift + felt_nm / t.torque_nm_per_v + self._random.gauss(0, t.torque_noise_v)
 
     def pedal_count(self) -> int:
         """The running pulse count of the pedal sensor (16 bits)."""
@@ -157,10 +163,8 @@ class Sensors:
         return 0 if "speed" in self.cut else math.floor(self.wheel_turns * self.truth.wheel_magnets) & 0xFFFF
 
     def motor_ohm(self, winding_c: float) -> float:
-        """Resistance of the motor's temperature sensor (a 10 kΩ NTC)."""
-        if "motor-temp" in self.cut:
-            return 4e6
-        return 10_000.0 * math.exp(self.truth.ntc_beta * (1 / (winding_c + 273.15) - 1 / 298.15))
+        """Resistance of the motor's temperature sensor."""
+        return 4e6 if "motor-temp" in self.cut else ohm_of(self.truth.thermistor, self.truth.ntc_beta, winding_c)
 
     def ripple(self, believed_offset_deg: float) -> float:
         """The share by which the speed swings at low speed when the controller believes another position offset."""

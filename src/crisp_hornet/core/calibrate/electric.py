@@ -1,4 +1,4 @@
-"""Current sensor, temperature sensors, and what motor detection found."""
+"""Current sensor, and what motor detection found."""
 
 from __future__ import annotations
 
@@ -12,15 +12,6 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
 MOST_ZERO_A = 1.5
-COLD_K = 8.0  # a sensor after a cold night may be so far off the air
-# resistance at 25 °C (ohm), and how it goes: beta of an NTC, or the temperature coefficient of a PTC (1/K)
-KINDS = {
-    "NTC 10 kΩ, beta 3435": (10_000.0, 3435.0, 0.0),
-    "NTC 10 kΩ, beta 3950": (10_000.0, 3950.0, 0.0),
-    "NTC 100 kΩ, beta 3950": (100_000.0, 3950.0, 0.0),
-    "PTC 1 kΩ, platinum": (1_097.3, 0.0, 0.00351),
-    "PTC 0.6 kΩ, silicon": (603.0, 0.0, 0.0076),
-}
 LEAST_RPM, SLOW_RPM = 40.0, 300.0
 TOLERANCES = {"resistance": 0.25, "inductance": 0.35, "flux": 0.12}
 
@@ -59,56 +50,6 @@ def judge_gain(shown_a: float, meter_a: float, zero_a: float) -> Judgement:
             gain=gain,
         )
     return passed(say("It shows {gain} against the meter", gain=quantity(100 * (gain - 1), "%", "+.1f")), gain=gain)
-
-
-def sensor_c(kind: str, ohm: float) -> float:
-    """The temperature (°C) a sensor of a kind has at a resistance; the beta formula for an NTC, a line for a PTC."""
-    at_25, beta, slope = KINDS[kind]
-    if beta:
-        return 1 / (1 / 298.15 + math.log(ohm / at_25) / beta) - 273.15
-    return 25.0 + (ohm / at_25 - 1) / slope
-
-
-def judge_temperature(ohm: float, ambient_c: float, said_c: float) -> Judgement:
-    """Which kinds of sensor fit a cold motor's resistance, and whether the controller reads it as such."""
-    if ohm > 1e6 or ohm < 20:
-        words = "broken or unplugged" if ohm > 1e6 else "shorted"
-        return failed(
-            say("The sensor is {words}: {ohm}", words=words, ohm=quantity(ohm, "Ω", ".0f")),
-            "Measure it at the motor's plug.",
-            ohm=ohm,
-        )
-    fits = [kind for kind in KINDS if abs(sensor_c(kind, ohm) - ambient_c) <= COLD_K]
-    figures = {"ohm": ohm, "said_c": said_c, "fitting": float(len(fits))}
-    if not fits:
-        return doubtful(
-            say(
-                "{ohm} fits no usual sensor at {ambient}",
-                ohm=quantity(ohm, "Ω", ".0f"),
-                ambient=quantity(ambient_c, "°C", ".0f"),
-            ),
-            "Is the motor really cold? Else look up its sensor.",
-            **figures,
-        )
-    if abs(said_c - ambient_c) > COLD_K:
-        return failed(
-            say(
-                "The controller says {said} at {ambient}: it takes the sensor for another kind",
-                said=quantity(said_c, "°C", ".0f"),
-                ambient=quantity(ambient_c, "°C", ".0f"),
-            ),
-            say("Set the kind: {fits}.", fits=" or ".join(fits)),
-            **figures,
-        )
-    return passed(
-        say(
-            "{said} at {ambient} outside; fits {fits}",
-            said=quantity(said_c, "°C", ".0f"),
-            ambient=quantity(ambient_c, "°C", ".0f"),
-            fits=" or ".join(fits),
-        ),
-        **figures,
-    )
 
 
 def judge_detection(found: dict[str, float], bike: Bike) -> Judgement:

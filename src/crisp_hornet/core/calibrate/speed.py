@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
+from typing import get_args
 
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
+from crisp_hornet.documents.bike import SpeedFrom
 from crisp_hornet.documents.saying import quantity, say
 
 LEAST_KMH, LEAST_SAMPLES = 12.0, 30
+SOURCES: tuple[SpeedFrom, ...] = get_args(SpeedFrom)
 USUAL_M = (0.8, 2.6)
 
 
@@ -21,7 +24,7 @@ def judge_magnets(pulses: Array, turns: float, set_magnets: float) -> Judgement:
         return failed("No pulse came", "Is the magnet on the spoke near the sensor?", magnets=0.0)
     per_turn = count / turns
     magnets = round(per_turn)
-    figures = {"magnets": float(magnets)}
+    figures = {"magnets": float(magnets), "source": float(SOURCES.index("wheel sensor"))}
     if magnets < 1 or abs(per_turn - magnets) > 0.15 * magnets:
         return doubtful(
             say("{per_turn} pulses a turn is no whole number", per_turn=quantity(per_turn, "", ".1f")),
@@ -40,6 +43,44 @@ def judge_magnets(pulses: Array, turns: float, set_magnets: float) -> Judgement:
             **figures,
         )
     return passed(say("{magnets} a turn, as set", magnets=_magnets(magnets)), **figures)
+
+
+def judge_motor_pulses(pole_pairs: int, ratio: float, gears: int, freewheel: bool, set_pulses: float) -> Judgement:
+    """Speed from the motor's own pulses: pole pairs times the gear ratio for each wheel turn, where one ratio holds and the motor turns
+    along with the wheel."""
+    if gears > 1:
+        return failed(
+            "The motor drives through gears: its pulses for a wheel turn differ in each", "Use a sensor at the wheel."
+        )
+    exact = pole_pairs * ratio
+    pulses = max(round(exact), 1)
+    figures = {"magnets": float(pulses), "source": float(SOURCES.index("motor pulses"))}
+    told = say(
+        "{pole_pairs} pole pairs × {ratio} = {exact} pulses a wheel turn",
+        pole_pairs=pole_pairs,
+        ratio=quantity(ratio, "", ".3g"),
+        exact=quantity(exact, "", ".4g"),
+    )
+    if freewheel:
+        return doubtful(
+            say("{told}; behind the freewheel the motor stands while the bike coasts", told=told),
+            "The speed then reads 0: a sensor at the wheel is better, above all for limits.",
+            **figures,
+        )
+    if abs(exact / pulses - 1) > 0.005:
+        off = quantity(100 * (pulses / exact - 1), "%", "+.1f")
+        return doubtful(
+            say("{told}, no whole number: the speed reads {off} off", told=told, off=off),
+            "Set the wheel circumference so much larger or smaller.",
+            **figures,
+        )
+    if pulses != round(set_pulses):
+        return failed(
+            say("{told}; set to {set_pulses}", told=told, set_pulses=quantity(set_pulses, "", ".0f")),
+            say("Write {pulses} to the controller.", pulses=pulses),
+            **figures,
+        )
+    return passed(say("{told}, as set", told=told), **figures)
 
 
 def _magnets(count: int) -> str:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
+from typing import get_args
 
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed
 from crisp_hornet.core.road.vehicle import G_MPS2
+from crisp_hornet.documents.bike import TorqueSides
 from crisp_hornet.documents.saying import quantity, say
 
 MOST_NOISE_V, MOST_DRIFT_V_PER_MIN, LEAST_STEP_V = 0.03, 0.05, 0.08
+SIDES: tuple[TorqueSides, ...] = get_args(TorqueSides)
 USUAL_NM_PER_V = (15.0, 300.0)
 
 
@@ -71,15 +74,23 @@ def judge_torque_span(rest_v: float, loaded_v: float, weight_kg: float, crank_m:
 
 
 def judge_sides(left_nm_per_v: float, right_nm_per_v: float) -> Judgement:
-    """Whether both sides agree within a tenth."""
+    """Which pedals the sensor feels, and whether both sides agree within a tenth. A side whose sensitivity is 0 is one it does not
+    feel: what it shows counts for both feet then, and the controller must count it twice."""
+    if left_nm_per_v <= 0 and right_nm_per_v <= 0:
+        return failed("It feels neither pedal", "Measure the sensitivity with the weight on each pedal first.")
+    if left_nm_per_v <= 0 or right_nm_per_v <= 0:
+        felt = "left" if left_nm_per_v > 0 else "right"
+        return passed(f"It feels the {felt} pedal only: counted for both", sides=float(SIDES.index("one side")))
     ratio = left_nm_per_v / right_nm_per_v
+    both = float(SIDES.index("both sides"))
     if abs(ratio - 1) > 0.1:
         return doubtful(
             say("Left and right differ by {ratio}", ratio=quantity(100 * abs(ratio - 1), "%", ".0f")),
             "Usual where the sensor sits on one side; else a bent axle.",
             ratio=ratio,
+            sides=both,
         )
-    return passed("Left and right agree", ratio=ratio)
+    return passed("Left and right agree", ratio=ratio, sides=both)
 
 
 def human_w(torque_nm: float, cadence_rpm: float) -> float:

@@ -125,8 +125,8 @@ def twist_launch(
 ) -> TwistLaunch:
     """Twist at once and hold: ``m_eff·v' = min(F, grip) − F_road``, ``F`` the lesser of full pull and what is asked
     (:func:`asked_force`; ``ends_kmh``: where the drive ends), the share rising from 0 at 1/ramp_s. Heun's method. ``rolling_kmh``: the
-    speed at the start, negative when rolling back, where ``rolling_back`` counts (half the current, or none until it stands). A speed limit of the throttle's own ends the force over
-    ``taper_kmh``.
+    speed at the start, negative when rolling back, where ``rolling_back`` counts (half the current, or none until it stands).
+    A speed limit of the throttle's own ends the force over ``taper_kmh``.
     """
     bike, wanted = curve.bike, float(throttle_share(throttle, twist, curve.bike.sensors))
     asked = asked_force(curve, throttle, taper_kmh, ends_kmh)

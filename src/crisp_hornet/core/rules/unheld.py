@@ -50,7 +50,9 @@ def cruise_drives_on(s: Situation) -> Warning_ | None:
     if s.draft.throttle.cruise_s is None:
         return None
     proved = s.sensors.get("brake cut") == "passed"
-    told = "was tested" if proved else "failed its test" if s.sensors.get("brake cut") == "failed" else "was never tested"
+    told = (
+        "was tested" if proved else "failed its test" if s.sensors.get("brake cut") == "failed" else "was never tested"
+    )
     return says("cruise-drives-on", strength=Strength.NOTE if proved else Strength.WARN, told=told)
 
 

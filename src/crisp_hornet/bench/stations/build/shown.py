@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from crisp_hornet.core.calibrate.speed import SOURCES
+from crisp_hornet.core.calibrate.thermistors import KINDS as THERMISTORS
+from crisp_hornet.core.calibrate.torque import SIDES
 from crisp_hornet.documents.saying import quantity, say
 
 
@@ -101,6 +104,19 @@ GROUPS: dict[str, dict[str, Shown]] = {
         "chassis.tyre_grip": Shown("tyre grip, dry", ""),
         "chassis.wheel_inertia_kgm2": Shown("inertia of both wheels", "kg·m²"),
         "chassis.rated_speed_kmh": _maybe("frame is rated for", "km/h"),
+        "chassis.front_wheel": Shown("front wheel, full throttle", ""),
+    },
+    "SENSORS": {
+        "sensors.throttle_rest_v": _maybe("throttle at rest", "V"),
+        "sensors.throttle_full_v": _maybe("throttle fully open", "V"),
+        "sensors.torque_rest_v": _maybe("torque sensor at rest", "V"),
+        "sensors.torque_nm_per_v": _maybe("torque sensor span", "N·m/V"),
+        "sensors.torque_sides": _maybe("torque sensor feels", ""),
+        "sensors.pedal_pulses": _maybe("pedal pulses per turn", ""),
+        "sensors.speed_from": _maybe("speed comes from", ""),
+        "sensors.speed_magnets": _maybe("speed pulses per turn", ""),
+        "sensors.motor_thermistor": _maybe("motor thermistor", ""),
+        "sensors.motor_thermistor_beta_k": _maybe("its beta", "K"),
     },
 }
 SHOWN: dict[str, Shown] = {path: shown for group in GROUPS.values() for path, shown in group.items()}
@@ -113,6 +129,10 @@ CHOICES: dict[str, dict[str | bool, str]] = {
     "battery.chemistry": {"nmc": "NMC", "nca": "NCA", "lfp": "LFP", "custom": "by its own table"},
     "drivetrain.freewheel": {False: "none: the motor turns along", True: "the wheel turns on alone"},
     "chassis.driven_wheel": {"rear": "rear", "front": "front"},
+    "chassis.front_wheel": {word: word for word in ("as it comes", "must stay down", "shall lift")},
+    "sensors.torque_sides": {word: word for word in SIDES},
+    "sensors.speed_from": {word: word for word in SOURCES},
+    "sensors.motor_thermistor": {word: word for word in THERMISTORS},
 }  # fmt: skip
 
 # and those that are several numbers: what each line of them holds

@@ -16,9 +16,11 @@ from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.calibrate.instruments import Instrument, Known
+from crisp_hornet.bench.stations.calibrate.instruments import Question as Asked
 from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_words, unit_of
 from crisp_hornet.bench.stations.calibrate.scope import Scope
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.questions import Questions
@@ -27,7 +29,7 @@ from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.calibrate.judgement import Judgement, Verdict
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.link.contact import Live
-from crisp_hornet.link.difference import changes_to
+from crisp_hornet.link.difference import changes_to, said
 from crisp_hornet.link.operations import Detect, Question, WriteCalibration, Zero
 from crisp_hornet.link.report import Outcome, Report
 from crisp_hornet.link.session import ContactMade
@@ -53,7 +55,7 @@ class InstrumentView(QWidget):
         self._blocked = ""
         self._title, self._do = label("", "title"), label("", wrap=True)
         self.scope = Scope(theme, ring)
-        self.fields: dict[str, NumberField] = {}
+        self.fields: dict[str, NumberField | Chooser] = {}
         self._questions = QGridLayout()
         self._questions.setHorizontalSpacing(10)
         self._found = QVBoxLayout()
@@ -85,16 +87,26 @@ class InstrumentView(QWidget):
         clear(self._questions)
         self.fields = {}
         for row, question in enumerate(instrument.questions):
-            field = NumberField(thousandths=True)
-            field.setText(f"{question.guess:g}")
-            field.setAccessibleName(question.label)
-            field.show_unit(question.unit)
-            fix(field, wide=110)
+            field = self._field(question)
             self.fields[question.name] = field
             self._questions.addWidget(Captioned(question.label, field), row // 2, row % 2)
         self._questions.setColumnStretch(4, 1)
         self.hold.setVisible(instrument.detects)
         self._show()
+
+    def _field(self, question: Asked) -> NumberField | Chooser:
+        """A field for a figure, a list to choose from for words; where the bike knows the answer already, that."""
+        if question.words:
+            chooser = Chooser(question.label)
+            chooser.addItems(question.words)
+            chooser.setCurrentIndex(int(question.guess))
+            return chooser
+        field = NumberField(thousandths=True)
+        field.setText(f"{question.guess:g}")
+        field.setAccessibleName(question.label)
+        field.show_unit(question.unit)
+        fix(field, wide=110)
+        return field
 
     def block(self, why: str) -> None:
         """Say why nothing can be recorded now; "" lets it."""
@@ -189,6 +201,9 @@ class InstrumentView(QWidget):
     def _answers(self) -> dict[str, float] | None:
         found: dict[str, float] = {}
         for name, field in self.fields.items():
+            if isinstance(field, Chooser):
+                found[name] = float(field.currentIndex())
+                continue
             try:
                 found[name] = field.read()
             except Misread as why:
@@ -240,6 +255,10 @@ class InstrumentView(QWidget):
         wanted = {}
         for figure, name in instrument.writes:
             register, value = contact.map.register(name), judged.figures.get(figure, math.nan)
+            if register is not None and register.choices and figure in instrument.words and math.isfinite(value):
+                # the controller counts its kinds in its own order, and need not know them all
+                word = instrument.words[figure][int(value)]
+                value = float(register.choices.index(word)) if word in register.choices else math.nan
             if register is not None and math.isfinite(value) and register.min <= value <= register.max:
                 wanted[name] = value
         return wanted
@@ -285,8 +304,11 @@ class InstrumentView(QWidget):
         if bike is None or judged is None or instrument is None:
             return
         for figure, path in instrument.takes_over:
-            if judged.figures.get(figure, 0.0) > 0:
-                bike = bike.with_figure(path, float(f"{judged.figures[figure]:.5g}"), "measured")
+            value = judged.figures.get(figure, math.nan)
+            if figure in instrument.words and math.isfinite(value):
+                bike = bike.with_value(path, instrument.words[figure][int(value)], "measured")
+            elif value > 0:
+                bike = bike.with_figure(path, float(f"{value:.5g}"), "measured")
         self._desk.active.change(bike, f"{instrument.title.lower()} saved to the bike")
         self._desk.said.emit("settled", "Saved to the bike as measured. Undo restores the earlier values.")
 
@@ -323,9 +345,7 @@ class InstrumentView(QWidget):
             )
             if self._zeroes:
                 self._found.addWidget(button("Zero it on the controller", self.zero, "large"))
-            takes = self.instrument is not None and any(
-                judged.figures.get(one, 0.0) > 0 for one, _ in self.instrument.takes_over
-            )
+            takes = self.instrument is not None and any(one in judged.figures for one, _ in self.instrument.takes_over)
             if takes and judged.verdict is not Verdict.FAILED:
                 self._found.addWidget(button("Save to the bike", self.take_over, "large"))
             wanted = self.to_write()
@@ -342,7 +362,7 @@ class InstrumentView(QWidget):
         contact = self._link.contact
         registers = {one.name: one for one in contact.map.register_list} if contact is not None else {}
         return ", ".join(
-            f"{registers[name].label} {value:.4g} {registers[name].unit}".strip() for name, value in wanted.items()
+            f"{registers[name].label} {said(registers[name], float(f'{value:.4g}'))}" for name, value in wanted.items()
         )
 
     def _figure(self, name: str, value: float) -> str:

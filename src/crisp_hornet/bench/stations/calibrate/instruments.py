@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from crisp_hornet.bench.stations.calibrate.recording import Recording
-from crisp_hornet.core.calibrate import electric, levers, pedals, speed, throttle, torque
+from crisp_hornet.core.calibrate import electric, heat, levers, pedals, speed, thermistors, throttle, torque
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.bike import Bike
@@ -17,12 +17,13 @@ from crisp_hornet.documents.saying import quantity, say
 
 @dataclass(frozen=True)
 class Question:
-    """A figure that the user knows: its name, unit and a first guess."""
+    """A figure that the user knows: its name, unit and a first guess; or one of ``words``, by its place among them."""
 
     name: str
     label: str
     unit: str
     guess: float
+    words: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -49,6 +50,7 @@ class Instrument:
     questions: tuple[Question, ...] = ()
     writes: tuple[tuple[str, str], ...] = ()
     takes_over: tuple[tuple[str, str], ...] = ()  # found figure to figure of the bike document
+    words: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # what a found figure chooses from, by its place
     turns: bool = False
     detects: bool = False
     ride: Callable[[Ride, Known], Judgement] | None = None  # judged from the ride on the desk instead of a recording
@@ -124,11 +126,18 @@ def _gain(taken: Recording, known: Known) -> Judgement:
 
 def _temperature(taken: Recording, known: Known) -> Judgement:
     ohm, said = float(np.median(taken.get("motor_sensor_ohm"))), float(np.median(taken.get("motor_c")))
-    return electric.judge_temperature(ohm, known.answers["ambient_c"], said)
+    chosen = int(known.answers["kind"])
+    beta_k = known.held.get("calibration.motor_sensor_beta") or known.bike.sensors.motor_thermistor_beta_k
+    kind = thermistors.KINDS[chosen - 1] if chosen else None
+    return heat.judge_temperature(ohm, known.answers["known_c"], said, kind, beta_k or thermistors.USUAL_BETA_K)
 
 
 def _magnets(taken: Recording, known: Known) -> Judgement:
     held = known.held.get("calibration.magnets_per_turn") or 1.0
+    if speed.SOURCES[int(known.answers["source"])] == "motor pulses":
+        drive = known.bike.drivetrain
+        gears = len(drive.gears or [])
+        return speed.judge_motor_pulses(known.bike.motor.pole_pairs, drive.ratio, gears, drive.freewheel, held)
     return speed.judge_magnets(taken.get("wheel_pulses"), known.answers["turns"], held)
 
 
@@ -218,6 +227,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         ("throttle_v", "throttle"),
         _throttle,
         writes=(("rest_v", "calibration.throttle_rest_v"), ("full_v", "calibration.throttle_full_v")),
+        takes_over=(("rest_v", "sensors.throttle_rest_v"), ("full_v", "sensors.throttle_full_v")),
     ),
     Instrument(
         "throttle output",
@@ -235,6 +245,8 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         ("pedal_pulses", "pedal_forward", "cadence_rpm"),
         _pedals,
         (Question("turns", "turns", "", 5),),
+        writes=(("pulses_per_turn", "calibration.pedal_pulses"),),
+        takes_over=(("pulses_per_turn", "sensors.pedal_pulses"),),
     ),
     Instrument(
         "torque",
@@ -244,6 +256,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         ("torque_v",),
         _torque_rest,
         writes=(("rest_v", "calibration.torque_rest_v"),),
+        takes_over=(("rest_v", "sensors.torque_rest_v"),),
     ),
     Instrument(
         "torque span",
@@ -254,15 +267,19 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         _torque_span,
         (Question("weight_kg", "weight", "kg", 10), Question("crank_mm", "crank", "mm", 170)),
         writes=(("nm_per_v", "calibration.torque_nm_per_v"),),
+        takes_over=(("nm_per_v", "sensors.torque_nm_per_v"),),
     ),
     Instrument(
         "torque sides",
         "Torque sensor, both sides",
         "A sensor that reads one side stronger surges once per crank turn.",
-        "Hang the weight on each pedal in turn, then enter both sensitivities found.",
+        "Hang the weight on each pedal in turn, then enter both sensitivities found; 0 for a pedal it does not feel.",
         ("torque_v",),
         _sides,
         (Question("left", "left, N·m/V", "", 80), Question("right", "right, N·m/V", "", 80)),
+        writes=(("sides", "calibration.torque_sides"),),
+        takes_over=(("sides", "sensors.torque_sides"),),
+        words={"sides": torque.SIDES},
     ),
     Instrument(
         "human",
@@ -295,20 +312,29 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         "temperature",
         "Motor temperature",
         "Derating acts on this reading: too cold and the winding burns.",
-        "After a cold night: the motor as cold as the air.",
+        "The motor at a known temperature: after a cold night that of the air. Away from 25 °C it tells the beta as well.",
         ("motor_c", "motor_sensor_ohm"),
         _temperature,
-        (Question("ambient_c", "outside", "°C", 16),),
+        (
+            Question("known_c", "its temperature", "°C", 16),
+            Question("kind", "kind", "", 0, ("to be found", *thermistors.KINDS)),
+        ),
+        writes=(("kind", "calibration.motor_sensor_kind"), ("beta_k", "calibration.motor_sensor_beta")),
+        takes_over=(("kind", "sensors.motor_thermistor"), ("beta_k", "sensors.motor_thermistor_beta_k")),
+        words={"kind": thermistors.KINDS},
+        writes_mends=True,
     ),
     Instrument(
         "speed",
-        "Speed sensor magnets",
-        "A wrong count of magnets shows and limits a wrong speed.",
+        "Speed sensor pulses",
+        "A wrong count of magnets, or of the motor's pulses, shows and limits a wrong speed.",
         "Turn the wheel by hand, whole turns, valve down to valve down.",
         ("wheel_pulses", "wheel_speed_kmh"),
         _magnets,
-        (Question("turns", "turns", "", 5),),
-        writes=(("magnets", "calibration.magnets_per_turn"),),
+        (Question("turns", "turns", "", 5), Question("source", "speed comes from", "", 0, speed.SOURCES)),
+        writes=(("magnets", "calibration.magnets_per_turn"), ("source", "calibration.speed_from")),
+        takes_over=(("magnets", "sensors.speed_magnets"), ("source", "sensors.speed_from")),
+        words={"source": speed.SOURCES},
         writes_mends=True,
     ),
     Instrument(
