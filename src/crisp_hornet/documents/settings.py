@@ -45,6 +45,7 @@ LEVELS = _each("assist.levels", Level, MOST_LEVELS)
 MODES = _each("modes", Mode, MOST_MODES)
 MODE_LEVELS = [path for at in range(1, MOST_MODES + 1) for path in _each(f"modes.{at}.levels", Level, MOST_LEVELS)]
 BRAKING = _each("braking", Braking)
+LEVEL_KEYS = tuple(Level.model_fields)
 FURTHER = [*FEEL, *ASSIST, *LEVELS, *MODES, *MODE_LEVELS, *BRAKING]
 """Settings that a tune may leave out and a controller need not have."""
 # what counts only while another setting is not "none"

@@ -26,7 +26,7 @@ GROUPS = {
 @dataclass(frozen=True)
 class Change:
     """One register that would change. ``after`` is what the register can hold; ``asked`` what was asked for; ``means``: ``after`` as the
-    setting of a tune, where it is one."""
+    setting of a tune, where it is one. ``carries``: what is a share of it on this controller, and changes with it."""
 
     register: Register
     before: float | None
@@ -35,6 +35,7 @@ class Change:
     raw_before: int
     raw_after: int
     means: float | None = None
+    carries: str = ""
 
     @property
     def rounded(self) -> bool:
@@ -110,7 +111,11 @@ def changes_to(
         if raw != before:
             changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
     means = controller_map.as_settings(controller_map.values(raws) | {one.register.name: one.after for one in changes})
-    return sorted((replace(one, means=means[one.register.name]) for one in changes), key=Change.turn)
+    carried = {one.share_of: one.label for one in controller_map.register_list if one.share_of and raws.get(one.name)}
+    known = [
+        replace(one, means=means[one.register.name], carries=carried.get(one.register.name, "")) for one in changes
+    ]
+    return sorted(known, key=Change.turn)
 
 
 def left_out(controller_map: ControllerMap, tune: Tune) -> list[LeftOut]:

@@ -38,9 +38,11 @@ def trial_refusal(changes: list[Change]) -> str:
             return f"{label} is a sensor setting: permanent only"
         if name == "drive.field_weakening_a":
             return "losing field weakening at speed brakes hard: permanent only"
+        if change.carries:
+            return f"{change.carries} is a share of {label} and changes with it: permanent only"
         if name.startswith("regen."):
             return f"{label}: braking must not change while riding: permanent only"
-        if choices(name) or name.startswith("modes.") or name.endswith(".count"):
+        if choices(name) or name.startswith(("modes.", "throttle.response.")) or name.endswith(".count"):
             return f"{label}: throttle and assist must not change while riding: permanent only"
         if change.register.needs_power_cycle:
             return f"{label} is only active after a power cycle: permanent only"

@@ -82,6 +82,19 @@ class Draft(QObject):
         if tune != self.tune:
             self._bike.undo_stack.push(_Change(self, self.tune, tune, setting, token))
 
+    def try_many(self, values: Mapping[str, float | None], what: str, token: int) -> None:
+        """A step of a gesture that moves several settings: always from where it began; what makes no valid tune is passed over."""
+        if self.tune is None:
+            return
+        if self._gesture is None or self._gesture[0] != token:
+            self._gesture = (token, self.tune)
+        try:
+            tune = self._gesture[1].with_settings(values)
+        except ValidationError:
+            return
+        if tune != self.tune:
+            self._bike.undo_stack.push(_Change(self, self.tune, tune, what, token))
+
     def cancel(self, token: int) -> None:
         """Take a gesture back, as if it had never begun."""
         if self._gesture is not None and self._gesture[0] == token and self.tune is not None:

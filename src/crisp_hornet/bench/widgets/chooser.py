@@ -32,3 +32,20 @@ class Chooser(QComboBox):
             super().wheelEvent(event)
         else:
             event.ignore()
+
+    def offer(self, words: list[str], by_place: bool = False) -> None:
+        """List other words, silently; what was chosen stays chosen where it is still there, by its word or by its place, else the first."""
+        if [self.itemText(at) for at in range(self.count())] == words:
+            return
+        place, word = self.currentIndex(), self.currentText()
+        self.blockSignals(True)
+        self.clear()
+        self.addItems(words)
+        kept = place if by_place and 0 <= place < len(words) else words.index(word) if word in words else 0
+        self.setCurrentIndex(kept if words else -1)
+        self.blockSignals(False)
+
+    def be_narrow(self) -> None:
+        """Take the room there is instead of what its longest word would want."""
+        self.setMinimumContentsLength(10)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

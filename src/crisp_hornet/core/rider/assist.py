@@ -26,6 +26,7 @@ from crisp_hornet.documents.tune import Tune
 
 STRONG_RIDER_W, TYPICAL_RIDER_W = 250.0, 100.0
 EARLY_STEP_S = 0.05
+BOWS = (0.2, 5.0)  # exponents of a family
 SHARE_SPEEDS = 61  # what a share of battery current leaves is smooth in speed
 
 
@@ -42,14 +43,34 @@ def family(count: int, lowest: float, highest: float, exponent: float) -> list[f
     return [round(float(one), 3) for one in lowest + (highest - lowest) * steps]
 
 
+def middle_of(count: int) -> int:
+    """The place (from 0) of the middle one of so many levels; of an even number the lower one."""
+    return (count - 1) // 2
+
+
+def exponent_through(count: int, lowest: float, highest: float, middle: float) -> float:
+    """The exponent with which a family passes through three anchors: first, middle and last; held to what a family bows.
+
+    From ``middle = lowest + (highest − lowest)·x^exponent``, x being the middle one's place from 0 to 1. Raises :class:`ValueError` for
+    fewer than three levels.
+    """
+    if count < 3:
+        raise ValueError("two levels have no middle one")
+    share = (middle - lowest) / (highest - lowest) if highest != lowest else 0.5
+    at = middle_of(count) / (count - 1)
+    return float(np.clip(math.log(min(max(share, 1e-4), 0.9999)) / math.log(at), *BOWS))
+
+
 @dataclass(frozen=True)
 class Family:
-    """The family that comes nearest to given figures; ``by_hand`` lists the places (from 0) of those that stand apart from it."""
+    """The family that comes nearest to given figures, by its anchors: first, middle (as it is) and last; ``by_hand`` lists the places
+    (from 0) of those that stand apart from it."""
 
     lowest: float
     highest: float
     exponent: float
     by_hand: tuple[int, ...]
+    middle: float = 0.0
 
 
 def nearest_family(figures: list[float]) -> Family:
@@ -63,13 +84,13 @@ def nearest_family(figures: list[float]) -> Family:
             if span == 0
             else ()
         )
-        return Family(lowest, highest, 1.0, off)
+        return Family(lowest, highest, 1.0, off, figures[middle_of(count)])
     steps = np.linspace(0.0, 1.0, count)[1:-1]
     shares = np.clip((np.array(figures[1:-1]) - lowest) / span, 1e-4, 0.9999)
-    exponent = float(np.round(np.clip(np.median(np.log(shares) / np.log(steps)), 0.2, 5.0), 2))
+    exponent = float(np.round(np.clip(np.median(np.log(shares) / np.log(steps)), *BOWS), 2))
     ideal = family(count, lowest, highest, exponent)
     off = tuple(at for at in range(count) if abs(figures[at] - ideal[at]) > 0.03 * abs(span))
-    return Family(lowest, highest, exponent, off)
+    return Family(lowest, highest, exponent, off, figures[middle_of(count)])
 
 
 @dataclass(frozen=True, eq=False)

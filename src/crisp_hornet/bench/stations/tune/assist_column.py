@@ -10,20 +10,24 @@ from PyQt6.QtCore import pyqtSignal
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
+from crisp_hornet.bench.stations.tune.match_fold import MatchFold
 from crisp_hornet.bench.stations.tune.ruler_column import WIDE, RulerColumn
 from crisp_hornet.bench.stations.tune.scales import in_units
+from crisp_hornet.bench.stations.tune.whose_levels import Whose
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import label
-from crisp_hornet.core.rider.assist import family, nearest_family
+from crisp_hornet.core.rider.assist import exponent_through, family, nearest_family
 from crisp_hornet.core.rider.legs import Rider
+from crisp_hornet.documents.assist import FEWEST_LEVELS, Level
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 USUAL_HILL = 0.06
-FAMILY_KEYS = ("family.lowest", "family.highest", "family.exponent", "family.power", "family.speed")
+FAMILY_KEYS = ("family.lowest", "family.middle", "family.highest", "family.exponent", "family.power", "family.speed")
 _FAMILY_SCALES = {
     "family.lowest": Scale("Lowest level", "×", 0, 8, 0.1, 0.05),
+    "family.middle": Scale("Middle level", "×", 0, 12, 0.1, 0.05),
     "family.highest": Scale("Highest level", "×", 0.5, 12, 0.1, 0.05),
     "family.exponent": Scale("Curve exponent", "", 0.3, 3, 0.1, 0.05),
     "family.power": Scale("Power share, level 1", "%", 0, 1, 5, 1, factor=100),
@@ -45,6 +49,7 @@ BLOCKS = [
             "assist.stop_s",
         ],
     ),
+    ("SHIFTING", ["assist.shift_cut_s", "assist.shift_share"]),
     ("BY STYLE", ["assist.speed_kmh", "assist.handover_rpm", "assist.development_m"]),
 ]
 RIDER = {
@@ -57,9 +62,11 @@ RIDER = {
 
 
 class AssistColumn(RulerColumn):
-    """Rulers of the assist; ``rider_changed`` when it is to be drawn for another rider."""
+    """Rulers of the assist; ``rider_changed`` when it is to be drawn for another rider, ``whose_changed`` when other levels are shown:
+    the tune's, or a mode's own."""
 
     rider_changed = pyqtSignal()
+    whose_changed = pyqtSignal()
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme, BLOCKS)
@@ -71,10 +78,20 @@ class AssistColumn(RulerColumn):
             "assist.smoothing_deg": _counts_in("torque", "power", "blend"),
             "family.lowest": _counts_in("torque", "power", "blend"),
             "family.highest": _counts_in("torque", "power", "blend"),
+            "family.middle": lambda tune: "" if len(self.levels(tune)) > 2 else "Two levels have no middle one",
+            "assist.shift_share": lambda tune: (
+                "" if tune.assist.shift_cut_s is not None else "Counts where there is a shift cut"
+            ),
         }
         self._rider_rulers = {key: Ruler(scale, theme, desk.draft.token) for key, scale in RIDER.items()}
+        self.whose = Whose(desk)
+        self.whose.changed.connect(self.whose_changed)
+        self.column.insertWidget(0, self.whose)
+        self.match = MatchFold(desk, self)
+        for part in (self.whose, self.match):
+            fix(part, wide=WIDE)
         at = self.column.count() - 1
-        for widget in (label("CONDITIONS", "caps"), *self._rider_rulers.values()):
+        for widget in (self.match, label("CONDITIONS", "caps"), *self._rider_rulers.values()):
             self.column.insertWidget(at, widget)
             at += 1
         for key, ruler in self._rider_rulers.items():
@@ -92,7 +109,17 @@ class AssistColumn(RulerColumn):
         self._rider_rulers[key].show_value(value)
         self.rider_changed.emit()
 
+    def levels(self, tune: Tune) -> list[Level]:
+        """The levels in hand."""
+        return self.whose.levels(tune)
+
+    def level_path(self, at: int, key: str) -> str:
+        """The path of a figure of a level in hand, counted from 1."""
+        return f"{self.whose.path}.{at}.{key}"
+
     def refresh(self) -> None:
+        self.whose.refresh()
+        self.match.refresh()
         super().refresh()
         for key, ruler in self._rider_rulers.items():
             ruler.set_scale(in_units(RIDER[key], self._desk.units))
@@ -101,7 +128,9 @@ class AssistColumn(RulerColumn):
         return _FAMILY_SCALES[path] if path in _FAMILY_SCALES else super().scale(path, bike, draft)
 
     def value(self, tune: Tune, path: str) -> float | None:
-        levels = tune.assist.levels
+        levels = self.levels(tune)
+        if path == "assist.levels.count":
+            return float(len(levels))
         if path == "family.power":
             return levels[0].power_share
         if path == "family.speed":
@@ -111,14 +140,18 @@ class AssistColumn(RulerColumn):
         return super().value(tune, path)
 
     def known(self, now: Tune, path: str) -> bool:
-        return super().known(now, "assist.levels.count" if path.startswith("family.") else path)
+        if path.startswith("family.") or path == "assist.levels.count":
+            return now.holds(f"{self.whose.path}.count") and len(self.levels(now)) >= FEWEST_LEVELS
+        return super().known(now, path)
 
     def take(self, path: str, value: float | None, token: int) -> None:
         draft = self._desk.draft.tune
         if draft is None or value is None or not (path.startswith("family.") or path == "assist.levels.count"):
             super().take(path, value, token)
             return
-        self._desk.draft.change_many(family_settings(draft, path, value), "assist levels", token)
+        changed = family_settings(self.levels(draft), path, value)
+        own = {name.replace("assist.levels", self.whose.path): number for name, number in changed.items()}
+        self._desk.draft.change_many(own, "assist levels", token)
 
 
 def _counts_in(*styles: str) -> Callable[[Tune], str]:
@@ -126,15 +159,18 @@ def _counts_in(*styles: str) -> Callable[[Tune], str]:
     return lambda tune: "" if tune.assist.style in styles else f"Counts in the style {' or '.join(styles)}"
 
 
-def family_settings(draft: Tune, path: str, value: float) -> dict[str, float | None]:
-    """All levels anew when an anchor of the family, its bow or the number of levels changes."""
-    levels = draft.assist.levels
+def family_settings(levels: list[Level], path: str, value: float) -> dict[str, float | None]:
+    """All levels anew when an anchor of the family, its bow or the number of levels changes: first and last keep the bow, the middle one
+    makes it."""
     now = nearest_family([one.multiplier for one in levels])
     count = round(value) if path == "assist.levels.count" else len(levels)
     given = {"lowest": now.lowest, "highest": now.highest, "exponent": now.exponent}
     changed: dict[str, float | None] = {}
     key = path.partition(".")[2]
-    if path == "assist.levels.count" or key in given:
+    if path == "assist.levels.count" or key in given or key == "middle":
+        if key == "middle":
+            value = min(max(value, now.lowest), now.highest)
+            given["exponent"] = exponent_through(count, now.lowest, now.highest, value)
         given |= {key: value} if key in given else {}
         multipliers = family(count, given["lowest"], given["highest"], given["exponent"])
         changed |= {f"assist.levels.{at + 1}.multiplier": one for at, one in enumerate(multipliers)}

@@ -21,7 +21,7 @@ from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.text import column_scroll, label, shortened
-from crisp_hornet.core.drive.pull import pull_curve
+from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.rider.assist import STRONG_RIDER_W, LevelRide, Motive, level_rides, nearest_family, watts_to_full
 from crisp_hornet.core.rider.legs import runs_empty_kmh, starts_at_w
 from crisp_hornet.core.rider.stroke import Stroke, pedal_stroke
@@ -57,6 +57,7 @@ class AssistView(TuneView):
         super().__init__(desk, link, theme)
         self.column = self.rulers = AssistColumn(desk, link, theme)
         self.rulers.rider_changed.connect(self._rider_changed)
+        self.rulers.whose_changed.connect(self._rider_changed)
         self.beside = Beside(desk)
         self.beside.changed.connect(self.refresh)
         self._others: list[tuple[object, list[LevelRide]]] = []
@@ -109,7 +110,7 @@ class AssistView(TuneView):
         if draft is None or prediction is None:
             return
         rider = self.rulers.rider
-        motive = Motive.of(prediction.curve, draft)
+        motive = self._motive(prediction.curve, draft)
         self._show_levels(draft)
         self._show_watts(motive, rider.cadence_rpm)
         flat, hill = level_rides(motive, rider), level_rides(motive, rider, self.rulers.grade)
@@ -132,7 +133,12 @@ class AssistView(TuneView):
                 continue
             force = one.motor_w / (one.speed_kmh / 3.6)
             used.append(operating_point(prediction.curve.bike, one.speed_kmh, force, rested_v).wh_per_km)
-        self._show_table(Motive.of(prediction.curve, draft), *rides, used)
+        self._show_table(self._motive(prediction.curve, draft), *rides, used)
+
+    def _motive(self, curve: PullCurve, draft: Tune) -> Motive:
+        """The draft with the levels in hand."""
+        levels = self.rulers.levels(draft)
+        return Motive.of(curve, draft.model_copy(update={"assist": draft.assist.model_copy(update={"levels": levels})}))
 
     def _show_levels(self, draft: Tune) -> None:
         key = QUANTITIES[self.quantity.at]
@@ -142,9 +148,10 @@ class AssistView(TuneView):
         chart, factor = (self._shares, 100.0) if by_share else (self.levels, 1.0)
         now = self.desk.held.tune
         known = self.beside.controller and now is not None and now.holds("assist.levels.count")
-        held = now.assist.levels if now is not None and known else []
-        places = np.arange(1, len(draft.assist.levels) + 1, dtype=np.float64)
-        values = np.array([factor * getattr(level, key) for level in draft.assist.levels])
+        held = self.rulers.levels(now) if now is not None and known else []
+        levels = self.rulers.levels(draft)
+        places = np.arange(1, len(levels) + 1, dtype=np.float64)
+        values = np.array([factor * getattr(level, key) for level in levels])
         lines = [Line("drafted", places, values, truth="drafted")]
         if held:
             at = np.arange(1, len(held) + 1, dtype=np.float64)
@@ -168,7 +175,7 @@ class AssistView(TuneView):
         chart.show_handles(
             [
                 Handle(
-                    f"assist.levels.{at + 1}.{key}",
+                    self.rulers.level_path(at + 1, key),
                     at + 1.0,
                     float(values[at]),
                     f"{values[at]:.3g}",
@@ -248,7 +255,7 @@ class AssistView(TuneView):
     def _by_hand(self) -> str:
         draft = self.desk.draft.tune
         assert draft is not None
-        off = nearest_family([level.multiplier for level in draft.assist.levels]).by_hand
+        off = nearest_family([level.multiplier for level in self.rulers.levels(draft)]).by_hand
         return f"Drawn by hand: level {', '.join(str(at + 1) for at in off)}." if off else ""
 
     def _show_table(self, motive: Motive, flat: list[LevelRide], hill: list[LevelRide], used: list[float]) -> None:
@@ -278,8 +285,8 @@ class AssistView(TuneView):
         draft, prediction, rides = self.desk.draft.tune, self.desk.draft.prediction, self._rides
         if draft is None or prediction is None or rides is None:
             return None
-        motive, rider = Motive.of(prediction.curve, draft), self.rulers.rider
-        top = draft.assist.levels[-1]
+        motive, rider = self._motive(prediction.curve, draft), self.rulers.rider
+        top = motive.assist.levels[-1]
         needs = watts_to_full(motive, top, rider.cadence_rpm, AT_KMH)
         reach = (
             say(
@@ -298,7 +305,8 @@ class AssistView(TuneView):
         )
 
     def shows(self, setting: str) -> QWidget | None:
-        if setting.startswith("assist.levels.") and setting.rpartition(".")[2] in QUANTITIES:
+        if ".levels." in setting and setting.rpartition(".")[2] in QUANTITIES:
+            self.rulers.whose.choose(setting)
             self.quantity.choose(QUANTITIES.index(setting.rpartition(".")[2]))
             chart = self.levels if setting.endswith("multiplier") else self._shares
             chart.chosen = setting

@@ -26,8 +26,7 @@ class Beside(QWidget):
         self.first, self.second = Chooser("what the draft is laid beside"), Chooser("what it is laid beside as well")
         row = row_of(self, margins=0)
         for caption, chooser in (("compare with", self.first), ("and", self.second)):
-            chooser.setMinimumContentsLength(11)
-            chooser.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            chooser.be_narrow()
             chooser.currentIndexChanged.connect(lambda _at: self.changed.emit())
             row.addWidget(Captioned(caption, chooser))
         row.addStretch(1)
@@ -36,13 +35,7 @@ class Beside(QWidget):
         """List what there is now."""
         kept = list(self._desk.draft.named())
         for chooser, wanted in ((self.first, [ON_CONTROLLER, NOTHING, *kept]), (self.second, [NOTHING, *kept])):
-            if [chooser.itemText(at) for at in range(chooser.count())] != wanted:
-                now = chooser.currentText()
-                chooser.blockSignals(True)
-                chooser.clear()
-                chooser.addItems(wanted)
-                chooser.setCurrentIndex(wanted.index(now) if now in wanted else 0)
-                chooser.blockSignals(False)
+            chooser.offer(wanted)
 
     def kept(self) -> list[tuple[str, Tune]]:
         """The kept drafts that are chosen, by name, each once."""

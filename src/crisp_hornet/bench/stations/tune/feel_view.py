@@ -3,59 +3,39 @@
 from __future__ import annotations
 
 import math
-from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QWidget
 
-from crisp_hornet.bench.charts.handle_chart import Handle, HandleChart
+from crisp_hornet.bench.charts.handle_chart import HandleChart
 from crisp_hornet.bench.charts.plain_chart import Level, Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.bench.stations.tune.ruler_column import RulerColumn
+from crisp_hornet.bench.stations.tune.feel_column import FeelColumn
+from crisp_hornet.bench.stations.tune.throttle_curve import CurveActs, curve_handles, curve_picture, take_point
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
-from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.pull import PullCurve, pull_curve
 from crisp_hornet.core.rider.throttle import (
-    FAMILIES,
     TwistLaunch,
-    family_shares,
     hill_start_back_m,
-    throttle_share,
     twist_launch,
 )
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.core.road.vehicle import lift_force_n
-from crisp_hornet.documents.companions import CURVE
 from crisp_hornet.documents.saying import quantity, say
-from crisp_hornet.documents.throttle import TWISTS, Throttle
+from crisp_hornet.documents.throttle import Throttle
 from crisp_hornet.documents.tune import Tune
 
-TWIST = np.linspace(0.0, 1.0, 41)
 HALF, SECONDS, HILL = 0.5, 6.0, 0.10
 DRAWN = 10  # every tenth step of a launch tells it
 BESIDE_CONTROLLER = "on the controller"
-RULERS = [
-    ("", ["throttle.dead_band", "throttle.ramp_s", "throttle.release_s"]),
-    (
-        "WHEN IT WORKS",
-        [
-            "throttle.start",
-            "throttle.rolling_kmh",
-            "throttle.speed_kmh",
-            "throttle.at_level_zero",
-            "throttle.follows_level",
-        ],
-    ),
-    ("SLOWLY", ["throttle.rolling_back", "throttle.walk_kmh"]),
-]
-
 Pair = tuple[TwistLaunch, TwistLaunch]
 
 
@@ -64,26 +44,20 @@ class FeelView(TuneView):
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
-        self.column = self.rulers = RulerColumn(desk, link, theme, RULERS)
-        self.rulers.needs["throttle.rolling_kmh"] = lambda tune: (
-            "" if tune.throttle.start == "rolling" else "Counts where it works only while rolling"
-        )
+        self.column = self.rulers = FeelColumn(desk, link, theme)
         self.curve = HandleChart(theme, desk.draft.token, "Throttle curve")
         self.listen(self.curve, {"": (0.05, 0.01)}, back=lambda percent: percent / 100)
+        self.curve.dragged.disconnect()
+        self.curve.dragged.connect(self._dragged)
+        self.acts = CurveActs(desk)
         self.launch = PlainChart(theme)
         self.speed = PlainChart(theme)
         self.figures = Consequences(theme)
         self._made: tuple[PullCurve, Tune, Pair, float] | None = None
         self._other_curve: tuple[object, PullCurve] | None = None
         self.beside = Chooser("what the draft is laid beside")
-        self.beside.setMinimumContentsLength(11)
-        self.beside.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.beside.be_narrow()
         self.beside.currentIndexChanged.connect(lambda _at: self.refresh())
-        families = row_of(spacing=6)
-        families.addWidget(label("drag a point, or set", "quiet"))
-        for name in FAMILIES:
-            families.addWidget(button(name, partial(self.take_family, name), "small", f"Throttle curve: {name}"))
-        families.addStretch(1)
         beside = row_of()
         beside.addWidget(Captioned("compare with", self.beside))
         beside.addStretch(1)
@@ -91,17 +65,11 @@ class FeelView(TuneView):
         charts.addWidget(self.launch, 1)
         charts.addWidget(self.speed, 1)
         column = column_of(self, margins=0, spacing=6)
-        column.addLayout(families)
+        column.addWidget(self.acts)
         column.addLayout(beside)
         column.addWidget(self.curve, 5)
         column.addLayout(charts, 4)
         column.addWidget(self.figures)
-
-    def take_family(self, name: str) -> None:
-        """Set all four points to a family, up to the present share at full twist."""
-        if self.desk.draft.tune is not None:
-            shares = family_shares(name, self.desk.draft.tune.throttle.maximum)
-            self.desk.draft.change_many(dict(zip(CURVE, shares, strict=True)), f"throttle curve: {name}")
 
     # --- showing it -----------------------------------------------------------------------------------------
 
@@ -120,12 +88,7 @@ class FeelView(TuneView):
         return name, tune, self._other_curve[1]
 
     def _show_beside(self) -> None:
-        wanted = [BESIDE_CONTROLLER, *self.desk.draft.named()]
-        if [self.beside.itemText(at) for at in range(self.beside.count())] != wanted:
-            self.beside.blockSignals(True)
-            self.beside.clear()
-            self.beside.addItems(wanted)
-            self.beside.blockSignals(False)
+        self.beside.offer([BESIDE_CONTROLLER, *self.desk.draft.named()])
 
     def refresh(self) -> None:
         self.rulers.refresh()
@@ -136,14 +99,10 @@ class FeelView(TuneView):
         name, other, other_curve = self._other()
         truth = "controller" if name == BESIDE_CONTROLLER else ""
         throttle = draft.throttle
-        lines = [Line("drafted", 100 * TWIST, 100 * throttle_share(throttle, TWIST), truth="drafted")]
-        if other is not None and other.holds(CURVE[0]):
-            style = Qt.PenStyle.DashLine
-            lines.append(Line(name, 100 * TWIST, 100 * throttle_share(other.throttle, TWIST), style, truth=truth))
-        self.curve.show_picture(
-            Picture("throttle, %", "phase current, % of limit", lines, y_from=0.0, y_to=112.0, x_to=102.0)
-        )
-        self.curve.show_handles(_handles(draft, other if truth else None))
+        sensors = prediction.curve.bike.sensors
+        self.acts.refresh(draft)
+        self.curve.show_picture(curve_picture(draft, sensors, None if other is None else (name, other, truth)))
+        self.curve.show_handles(curve_handles(draft, other if truth else None))
         drafted = _launches(prediction.curve, draft)
         beside, back_now = self._launch_beside(other, other_curve)
         lift = lift_force_n(prediction.curve.bike)
@@ -154,6 +113,13 @@ class FeelView(TuneView):
         )
         back = hill_start_back_m(prediction.curve, throttle, HILL)
         self.figures.show_figures(_figures(drafted, back), _figures(beside, back_now) if beside else [], units)
+
+    def _dragged(self, setting: str, x: float, y: float, token: int) -> None:
+        """A point of the response map moves both ways, one of the curve up and down."""
+        if setting.startswith("throttle.response."):
+            take_point(self.desk, setting, x, y / 100, token)
+        else:
+            self.desk.draft.try_change(setting, round(y / 100, 2), token)
 
     def _launch_beside(self, other: Tune | None, curve: PullCurve | None) -> tuple[Pair | None, float]:
         """The launches of what the draft is laid beside: they stay while the draft is dragged."""
@@ -194,23 +160,26 @@ class FeelView(TuneView):
             else ""
         )
         return "IN THE HAND", say(
-            "{start}, {zero}; {level}.{ends} {back}{walk}",
-            start=start, zero=zero, level=level, ends=ends, back=back, walk=walk,
+            "{start}, {zero}; {level}.{ends} {back}{walk}{cruise}",
+            start=start, zero=zero, level=level, ends=ends, back=back, walk=walk, cruise=_cruise_words(throttle),
         )  # fmt: skip
 
+    def shows(self, setting: str) -> QWidget | None:
+        if setting.startswith("throttle.response.") and setting.endswith(".share"):
+            self.curve.chosen = setting
+            return self.curve
+        return super().shows(setting)
 
-def _handles(draft: Tune, now: Tune | None) -> list[Handle]:
-    made = []
-    for path, twist, share in zip(CURVE, TWISTS, draft.throttle.shares, strict=True):
 
-        def at(throttle: Throttle, twist: float = twist) -> float:
-            return 100 * (throttle.dead_band + twist * (1 - throttle.dead_band))
-
-        held = None
-        if now is not None and now.holds(path):
-            held = (at(now.throttle), 100 * (now.setting(path) or 0.0))
-        made.append(Handle(path, at(draft.throttle), 100 * share, f"{100 * share:.0f} %", held))
-    return made
+def _cruise_words(throttle: Throttle) -> str:
+    if throttle.cruise_s is None:
+        return ""
+    return say(
+        " Held still for {after} above {least} it drives on by itself, until {ends}.",
+        after=quantity(throttle.cruise_s, "s"),
+        least=quantity(throttle.cruise_least_kmh, "km/h"),
+        ends="the brake is pulled" if throttle.cruise_ends == "brake" else "brake or throttle ends it",
+    )
 
 
 def _launches(curve: PullCurve, tune: Tune) -> Pair:

@@ -285,5 +285,7 @@ def _changes(mode: Mode) -> str:
         for key, words in SHORT.items()
         if (value := getattr(mode, key)) is not None and (shown := in_words(f"modes.1.{key}", value))
     ]
+    if mode.levels is not None:
+        told.append(f"{len(mode.levels)} levels of its own")
     limits = joined(", ", told) if told else "changes nothing"
     return joined("; ", [limits, *([mode.selected_by] if mode.selected_by else [])])

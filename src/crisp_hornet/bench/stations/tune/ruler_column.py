@@ -28,13 +28,15 @@ class RulerColumn(QWidget):
         super().__init__()
         self._desk, self._link = desk, link
         self.rulers: dict[str, Ruler] = {}
+        self.headings: dict[str, QWidget] = {}
         self.needs: dict[str, Callable[[Tune], str]] = {}
         inside = QWidget()
         self.column = column_of(inside, margins=0, spacing=0)
         for heading, paths in blocks:
             if heading:
                 self.column.addSpacing(4)
-                self.column.addWidget(label(heading, "caps"))
+                self.headings[heading] = label(heading, "caps")
+                self.column.addWidget(self.headings[heading])
             for path in paths:
                 ruler = Ruler(Scale(path, "", 0, 1, 1, 1), theme, desk.draft.token)
                 fix(ruler, wide=WIDE)

@@ -24,6 +24,8 @@ _PLAIN: dict[str, tuple[float, float, float, float]] = {
     "assist.start_deg": (0, 360, 15, 5), "assist.smoothing_deg": (0, 360, 15, 5), "assist.ramp_s": (0, 2, 0.1, 0.02),
     "braking.lift_off_share": (0, 1, 0.05, 0.01), "braking.ramp_s": (0, 2, 0.1, 0.02),
     "assist.start_delay_s": (0, 1, 0.05, 0.01), "assist.start_current_a": (0, 60, 1, 0.5),
+    "throttle.cruise_s": (1, 30, 1, 0.5), "throttle.cruise_least_kmh": (0, 40, 1, 0.5),
+    "assist.shift_cut_s": (0.05, 1, 0.05, 0.01), "assist.shift_share": (0, 1, 5, 1),
     "assist.hold_s": (0, 2, 0.1, 0.02), "assist.stop_s": (0, 2, 0.1, 0.02),
     "assist.levels.count": (2, 12, 1, 1), "heat_guard.motor_fade_start_c": (40, 180, 5, 1), "heat_guard.motor_fade_end_c": (40, 180, 5, 1),
     "heat_guard.controller_fade_start_c": (40, 120, 5, 1), "heat_guard.controller_fade_end_c": (40, 120, 5, 1),
@@ -31,6 +33,8 @@ _PLAIN: dict[str, tuple[float, float, float, float]] = {
 POWER = "drive.power_w"
 _NONE = {
     "throttle.walk_kmh": "none",
+    "throttle.cruise_s": "none",
+    "assist.shift_cut_s": "none",
     "throttle.speed_kmh": "as the drive",
     "assist.speed_kmh": "as the drive",
     "drive.speed_kmh": "no limit",

@@ -1,0 +1,118 @@
+"""Make a level feel like another: one of this bike, or of another bike in the garage."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, get_args
+
+import numpy as np
+from PyQt6.QtWidgets import QSizePolicy
+
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.widgets.chooser import Chooser
+from crisp_hornet.bench.widgets.fields import Captioned
+from crisp_hornet.bench.widgets.fold import Fold
+from crisp_hornet.bench.widgets.text import button
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.pack.cells import rested_or_typical_v
+from crisp_hornet.core.rider.assist import Motive
+from crisp_hornet.core.rider.match import Feel, NoMatch, feel_of, level_like
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.settings import LEVEL_KEYS
+
+if TYPE_CHECKING:
+    from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
+
+THIS_BIKE = "this bike"
+HALF_FULL = 0.5
+SPEEDS = np.linspace(0.0, 60.0, 241)
+
+
+class MatchFold(Fold):
+    """Choosers for which level, like which one of which bike, by what it feels; the act changes the draft, undoably."""
+
+    def __init__(self, desk: Desk, column: AssistColumn) -> None:
+        super().__init__("MATCH A LEVEL", False)
+        self._desk, self._column = desk, column
+        self._bikes: dict[str, int] = {}
+        self.level, self.bike, self.theirs = (
+            Chooser("level to match"),
+            Chooser("bike it shall feel like"),
+            Chooser("its level"),
+        )
+        self.feel = Chooser("what shall be the same")
+        self.feel.addItems(get_args(Feel))
+        self.rows.setSpacing(4)
+        for caption, chooser in (
+            ("level", self.level), ("shall feel like that of", self.bike), ("its level", self.theirs), ("the same", self.feel),
+        ):  # fmt: skip
+            chooser.be_narrow()
+            chooser.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            self.rows.addWidget(Captioned(caption, chooser))
+        self.rows.addWidget(button("Match it", self.match, "small", "Match the level"))
+        self.bike.currentIndexChanged.connect(lambda _at: self._list_theirs())
+        self.opened.connect(lambda _on: self.refresh())
+
+    def refresh(self) -> None:
+        """List levels and bikes; nothing while folded."""
+        draft = self._desk.draft.tune
+        if draft is None or not self.heading.isChecked():
+            return
+        self.level.offer([str(at + 1) for at in range(len(self._column.levels(draft)))])
+        kept = self._desk.garage.glance.bikes()
+        self._bikes = {
+            one.name: one.id for one in kept if one.readable and not one.archived and one.id != self._desk.active.id
+        }
+        self.bike.offer([THIS_BIKE, *self._bikes])
+        self._list_theirs()
+
+    def _list_theirs(self) -> None:
+        there = self._there()
+        self.theirs.offer([str(at + 1) for at in range(len(there.assist.levels))] if there is not None else [])
+
+    def _there(self) -> Motive | None:
+        """The bike whose level is the model, with its draft; this one with the draft in hand."""
+        name, desk = self.bike.currentText(), self._desk
+        if name in ("", THIS_BIKE):
+            draft, prediction = desk.draft.tune, desk.draft.prediction
+            return Motive.of(prediction.curve, draft) if draft is not None and prediction is not None else None
+        try:
+            bike, tune = desk.garage.bikes.get(self._bikes[name]), desk.garage.glance.tune(self._bikes[name], "draft")
+        except DocumentError as error:
+            desk.said.emit("warn", str(error))
+            return None
+        if tune is None:
+            return None
+        conditions = Conditions(rested_v=rested_or_typical_v(bike.battery, HALF_FULL))
+        return Motive.of(pull_curve(bike, tune, SPEEDS, conditions), tune)
+
+    def match(self) -> None:
+        """Set the level's strength so that it feels like the other one, or say why that cannot be."""
+        desk, draft, prediction, there = self._desk, self._desk.draft.tune, self._desk.draft.prediction, self._there()
+        at, model = self.level.currentIndex(), self.theirs.currentIndex()
+        if draft is None or prediction is None or at < 0:
+            return
+        if there is None or model < 0:
+            desk.said.emit("note", f"{self.bike.currentText()} has no tune: open it and draft one first.")
+            return
+        feel: Feel = get_args(Feel)[self.feel.currentIndex()]
+        rider, levels = self._column.rider, self._column.levels(draft)
+        wanted = feel_of(there, there.assist.levels[model], rider, feel)
+        unit = "m/s²" if feel == "acceleration" else "W/W"
+        try:
+            found = level_like(Motive.of(prediction.curve, draft), levels[at], rider, feel, wanted)
+        except NoMatch as none:
+            told = say(
+                "Level {at} cannot feel like that: it takes {wanted}, and it comes to {reaches} here.",
+                at=at + 1, wanted=quantity(none.wanted, unit, ".2f"), reaches=quantity(none.reaches, unit, ".2f"),
+            )  # fmt: skip
+            desk.said.emit("note", told)
+            return
+        values: dict[str, float | None] = {
+            self._column.level_path(at + 1, key): getattr(found, key) for key in LEVEL_KEYS if key != "speed_share"
+        }
+        desk.draft.change_many(values, f"level {at + 1} matched")
+        desk.said.emit(
+            "settled",
+            say("Level {at} matched: {wanted}, as there.", at=at + 1, wanted=quantity(wanted, unit, ".2f")),
+        )
