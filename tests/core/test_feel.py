@@ -16,7 +16,7 @@ from crisp_hornet.core.rider.match import NoMatch, feel_of, level_like
 from crisp_hornet.core.rider.throttle import standstill_share, throttle_share, twist_launch
 from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
 from crisp_hornet.documents.assist import Level
-from crisp_hornet.documents.bike import Sensors
+from crisp_hornet.documents.sensors import Sensors
 from crisp_hornet.documents.throttle import ResponsePoint, Throttle
 from tests.bikes import a_bike, a_tune
 

@@ -96,7 +96,7 @@ def line_of(text, needle):
         ('name = "pack_v", at = 2', 'name = "pack_v", at = 1', "telemetry.channel.2", "same place"),
         ("code = 12", "code = 11", "fault.0.code", "stands twice"),
         ("scale = 0.5", "scale = -0.5", "register.0.scale", "must be greater than"),
-        ('access = "r"', 'access = "rw"', "register.68.access", "read only"),
+        ('access = "r"', 'access = "rw"', "register.77.access", "read only"),
         (
             'name = "drive.phase_current_a"',
             'name = "drive.phase_current_a"\nnone_raw = 9',

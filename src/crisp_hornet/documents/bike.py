@@ -8,7 +8,10 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from crisp_hornet.documents.base import Count, NotNegative, Number, Part, Positive, Share, Text
+from crisp_hornet.documents.battery import Battery, Packs
 from crisp_hornet.documents.local_rules import LocalRules
+from crisp_hornet.documents.sensors import Sensors
+from crisp_hornet.documents.source import Source
 
 BIKE_VERSION = 1
 RATED = ("phase_current_a", "battery_current_a")
@@ -86,25 +89,6 @@ class Controller(Part):
     thermal: ControllerThermal
 
 
-class Battery(Part):
-    """The pack and its protection board. ``resistance_ohm``: pack, 10 s pulse, 25 °C, half charge. ``bms_discharge_a`` is what the board
-    lets through for ever, ``bms_peak_a`` what it bears for ``bms_peak_s``, where that is known."""
-
-    chemistry: Literal["nmc", "nca", "lfp", "custom"]
-    rested_v_table: Any = None
-    series: Count = Field(le=500)
-    capacity_ah: Positive = Field(ge=0.01, le=10000)
-    resistance_ohm: NotNegative = Field(le=100)
-    bms_discharge_a: Positive = Field(ge=0.1, le=10000)
-    bms_peak_a: Positive | None = Field(default=None, ge=0.1, le=10000)
-    bms_peak_s: Positive | None = Field(default=None, ge=0.01, le=3600)
-    bms_charge_a: NotNegative = Field(le=10000)
-    bms_trip_v: NotNegative = Field(le=2000)
-    bms_over_v: Positive | None = Field(default=None, ge=1, le=2500)
-    fuse_a: Positive | None = Field(default=None, ge=0.1, le=100000)
-    wiring_a: Positive | None = Field(default=None, ge=0.1, le=100000)
-
-
 class Drivetrain(Part):
     """From motor to road. ``ratio``: motor turns per wheel turn; ``gears``: the ratios to choose from, then. ``freewheel``: the wheel
     turns on without the motor, as with geared hubs and most mid motors: no drag when coasting, and no regen."""
@@ -164,57 +148,6 @@ class ChainLink(Part):
     wheel_circumference_m: Positive | None = None
 
 
-Origin = Literal["assumed", "entered", "measured", "learned"]
-
-
-TorqueSides = Literal["both sides", "one side"]
-SpeedFrom = Literal["wheel sensor", "motor pulses"]
-Thermistor = Literal[
-    "NTC 10 kΩ",
-    "NTC 100 kΩ",
-    "silicon, 1 kΩ at 25 °C (KTY)",
-    "silicon, 1 kΩ at 100 °C (KTY)",
-    "platinum, 1 kΩ at 0 °C (Pt1000)",
-]
-_Signal = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=5)]
-
-
-class Sensors(Part):
-    """What kinds of sensors the bike has, as far as that is known: signals in volts, the torque sensor's sensitivity and which pedals it
-    feels, pulses a turn of the crank and of the wheel, where the speed comes from, and the motor's thermistor
-    (the beta of an NTC in kelvin)."""
-
-    throttle_rest_v: _Signal | None = None
-    throttle_full_v: _Signal | None = None
-    torque_rest_v: _Signal | None = None
-    torque_nm_per_v: Positive | None = Field(default=None, ge=1, le=1000)
-    torque_sides: TorqueSides | None = None
-    pedal_pulses: Count | None = Field(default=None, le=400)
-    speed_from: SpeedFrom | None = None
-    speed_magnets: Count | None = Field(default=None, le=400)
-    motor_thermistor: Thermistor | None = None
-    motor_thermistor_beta_k: Positive | None = Field(default=None, ge=1000, le=8000)
-
-
-class LearnedFrom(Part):
-    """What one ride said of a figure, with its spread."""
-
-    ride: Text
-    value: Number
-    spread: NotNegative
-
-
-class Source(Part):
-    """Where a figure comes from, and its spread (one standard deviation, in the figure's unit). A figure that was learned keeps what each
-    ride said, and what stood there ``before``, so that it can be taken back."""
-
-    origin: Annotated[Origin, Field(alias="from")]
-    spread: NotNegative | None = None
-    rides: list[LearnedFrom] = []
-    before: Number | None = None
-    before_from: Origin | None = None
-
-
 class Bike(Part):
     """A whole bike (``crisp-hornet/bike``)."""
 
@@ -230,6 +163,12 @@ class Bike(Part):
     sources: dict[str, Source] = {}
     local: LocalRules | None = None
     sensors: Sensors = Sensors()
+    packs: Packs | None = None
+
+    @model_validator(mode="after")
+    def _runs_on_its_packs(self) -> Self:
+        """Where it has several packs, its battery is what they come to."""
+        return self if self.packs is None else self.model_copy(update={"battery": self.packs.battery})
 
     @model_validator(mode="after")
     def _centre_of_gravity_between_the_wheels(self) -> Self:
@@ -262,6 +201,9 @@ class Bike(Part):
         was = holds.get(key)
         whole = isinstance(value, float) and value == int(value) and (isinstance(was, int) or self._counts(part, key))
         holds[key] = int(value) if whole else value
+        if part == "battery" and self.packs is not None:
+            changed = self.packs.with_figure(key, was, holds[key])
+            data["packs"] = changed.model_dump(mode="json", by_alias=True, exclude_unset=True)
         sources = data.setdefault("sources", {})
         sources.pop(path, None)
         if value is not None:
@@ -301,7 +243,39 @@ class Bike(Part):
             raise KeyError(part)
         kept = {path: source for path, source in self.sources.items() if not path.startswith(f"{part}.")}
         brought = {path: source for path, source in other.sources.items() if path.startswith(f"{part}.")}
-        return self.model_copy(update={part: getattr(other, part), "sources": kept | brought})
+        packs = {"packs": other.packs} if part == "battery" else {}
+        return self.model_copy(update={part: getattr(other, part), "sources": kept | brought, **packs})
+
+    def with_pack(self, name: str) -> Bike:
+        """This bike with another of its packs in use, and what is known of that one's figures. Itself where the packs are not taken in
+        turn, or none is called that."""
+        packs = self.packs
+        at = packs.place(name) if packs is not None and packs.how == "in turn" else None
+        if packs is None or at is None or at == packs.in_use:
+            return self
+        return self.with_packs(packs.model_copy(update={"in_use": at}))
+
+    def with_packs(self, packs: Packs | None) -> Bike:
+        """This bike with other packs, or with the one it runs on alone; what is known of the figures goes with each pack.
+
+        Raises :class:`pydantic.ValidationError` if the packs do not go together.
+        """
+        known = {path: source for path, source in self.sources.items() if path.startswith("battery.")}
+        others = {path: source for path, source in self.sources.items() if path not in known}
+        if packs is None:
+            return self.model_copy(update={"packs": None})
+        before = self.packs
+        left = before.each[before.in_use].name if before is not None and before.how == "in turn" else None
+        each = [
+            one.model_copy(update={"sources": {path.partition(".")[2]: source for path, source in known.items()}})
+            if one.name == left
+            else one
+            for one in packs.each
+        ]
+        made = Packs.model_validate(packs.model_copy(update={"each": each}).model_dump(mode="json", by_alias=True))
+        if made.how == "in turn":
+            known = {f"battery.{key}": source for key, source in made.each[made.in_use].sources.items()} or known
+        return self.model_copy(update={"packs": made, "battery": made.battery, "sources": others | known})
 
     def with_rating(self, up_to_v: float, key: str, value_a: float) -> Bike:
         """This bike with ``phase_current_a`` or ``battery_current_a`` of its controller's rating up to a voltage set; 0 takes it out.

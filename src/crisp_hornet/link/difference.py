@@ -111,7 +111,9 @@ def changes_to(
         if raw != before:
             changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
     means = controller_map.as_settings(controller_map.values(raws) | {one.register.name: one.after for one in changes})
-    carried = {one.share_of: one.label for one in controller_map.register_list if one.share_of and raws.get(one.name)}
+    carried: dict[str, str] = {
+        one.share_of: one.label for one in controller_map.register_list if one.share_of and raws.get(one.name)
+    }
     known = [
         replace(one, means=means[one.register.name], carries=carried.get(one.register.name, "")) for one in changes
     ]

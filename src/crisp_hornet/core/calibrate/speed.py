@@ -9,8 +9,8 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, doubtful, failed, passed
-from crisp_hornet.documents.bike import SpeedFrom
 from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.sensors import SpeedFrom
 
 LEAST_KMH, LEAST_SAMPLES = 12.0, 30
 SOURCES: tuple[SpeedFrom, ...] = get_args(SpeedFrom)

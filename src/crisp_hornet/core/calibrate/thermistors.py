@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass
 from typing import get_args
 
-from crisp_hornet.documents.bike import Thermistor
+from crisp_hornet.documents.sensors import Thermistor
 
 KINDS: tuple[Thermistor, ...] = get_args(Thermistor)
 USUAL_BETA_K = 3950.0

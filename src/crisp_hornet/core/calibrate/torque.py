@@ -10,8 +10,8 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.calibrate.judgement import Judgement, at_a_rail, doubtful, failed, passed
 from crisp_hornet.core.road.vehicle import G_MPS2
-from crisp_hornet.documents.bike import TorqueSides
 from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.sensors import TorqueSides
 
 MOST_NOISE_V, MOST_DRIFT_V_PER_MIN, LEAST_STEP_V = 0.03, 0.05, 0.08
 SIDES: tuple[TorqueSides, ...] = get_args(TorqueSides)

@@ -15,7 +15,7 @@ from numpy.typing import ArrayLike
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.pack.battery import loaded_voltage
-from crisp_hornet.documents.bike import Battery
+from crisp_hornet.documents.battery import Battery
 
 CHARGES = np.array([0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0])
 RESTED_CELL_V = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from crisp_hornet.documents.bike import Battery
+from crisp_hornet.documents.battery import Battery
 
 CELL_V = {"lfp": 3.2}
 OTHER_CELL_V = 3.65  # between the 3.6 V and 3.7 V that labels of cobalt cells name

@@ -19,7 +19,7 @@ from crisp_hornet.core.drive.limits import fade
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.performance import mass_along_kg, steady_speed_kmh
 from crisp_hornet.core.road.vehicle import coasting_mass_kg, grip_force_n, lift_force_n, road_load_n
-from crisp_hornet.documents.bike import Sensors
+from crisp_hornet.documents.sensors import Sensors
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 
 STEP_S = 0.01

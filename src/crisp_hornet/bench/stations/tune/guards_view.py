@@ -24,7 +24,8 @@ from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.core.heat.guarding import climb, low_voltage, regen_by_charge, share_by_charge
 from crisp_hornet.core.pack.cells import full_v
 from crisp_hornet.core.rider.braking import lever_feel
-from crisp_hornet.documents.bike import Battery, Bike
+from crisp_hornet.documents.battery import Battery
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, get_args
+from typing import Protocol, get_args
 
 import numpy as np
 from PyQt6.QtWidgets import QSizePolicy
@@ -15,23 +15,33 @@ from crisp_hornet.bench.widgets.text import button
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.core.rider.assist import Motive
+from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.rider.match import Feel, NoMatch, feel_of, level_like
+from crisp_hornet.documents.assist import Level
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.settings import LEVEL_KEYS
-
-if TYPE_CHECKING:
-    from crisp_hornet.bench.stations.tune.assist_column import AssistColumn
+from crisp_hornet.documents.tune import Tune
 
 THIS_BIKE = "this bike"
 HALF_FULL = 0.5
 SPEEDS = np.linspace(0.0, 60.0, 241)
 
 
+class InHand(Protocol):
+    """What the page has in hand: the rider it draws for, the levels, and where they stand."""
+
+    rider: Rider
+
+    def levels(self, tune: Tune) -> list[Level]: ...
+
+    def level_path(self, at: int, key: str) -> str: ...
+
+
 class MatchFold(Fold):
     """Choosers for which level, like which one of which bike, by what it feels; the act changes the draft, undoably."""
 
-    def __init__(self, desk: Desk, column: AssistColumn) -> None:
+    def __init__(self, desk: Desk, column: InHand) -> None:
         super().__init__("MATCH A LEVEL", False)
         self._desk, self._column = desk, column
         self._bikes: dict[str, int] = {}

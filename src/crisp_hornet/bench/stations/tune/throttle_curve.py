@@ -14,8 +14,8 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, signal_v, throttle_share
-from crisp_hornet.documents.bike import Sensors
 from crisp_hornet.documents.companions import CURVE, companions
+from crisp_hornet.documents.sensors import Sensors
 from crisp_hornet.documents.throttle import FEWEST_POINTS, MOST_POINTS, TWISTS, ResponsePoint, Throttle
 from crisp_hornet.documents.tune import Tune
 
