@@ -160,3 +160,9 @@ def cases(draw, interior=True, weakening=True):
         heat_guard__motor_fade_end_c=number(110, 140),
     )
     return bike, tune, series * number(3.0, 4.2), number(-10, 130)
+
+
+def two_packs(how, in_use=0, first=(), second=()):
+    """The test bike's pack beside another one, as a document has them."""
+    each = [{"name": name, "battery": {**BIKE["battery"], **dict(own)}} for name, own in (("Grey", first), ("Blue", second))]
+    return {"how": how, "in_use": in_use, "each": each}

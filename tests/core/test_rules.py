@@ -17,7 +17,7 @@ from crisp_hornet.core.tunes.starting import starting_tune
 from crisp_hornet.demo import DRAFT, HERON
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.store import read_bike, read_tune
-from tests.bikes import a_bike, a_tune
+from tests.bikes import a_bike, a_tune, two_packs
 from tests.said import holds
 
 SPEEDS = np.linspace(0, 60, 200)
@@ -172,6 +172,12 @@ CAUSES = [
     ("hot-soon-on-hill", {"motor__thermal__winding_j_per_k": 150}, {"drive__phase_current_a": 180}, Strength.NOTE),
     ("burns-without-guard", {"motor__thermal__winding_j_per_k": 300}, {}, Strength.NOTE),
     ("levels-fall", {}, {"modes": [{"name": "Trail", "levels": [{"multiplier": 2.0}, {"multiplier": 1.5}]}]}, Strength.WARN),
+]  # fmt: skip
+CAUSES += [
+    ("another-pack-unfit", {"packs": two_packs("in turn", second={"bms_discharge_a": 20})}, {}, Strength.STOP),
+    ("packs-of-other-voltage", {"packs": two_packs("in turn", second={"series": 13})}, {}, Strength.WARN),
+    ("packs-share-unevenly", {"packs": two_packs("in parallel", second={"resistance_ohm": 0.3})}, {}, Strength.NOTE),
+    ("packs-joined", {"packs": two_packs("in parallel")}, {}, Strength.NOTE),
 ]  # fmt: skip
 NAMES = [f"{one[0]}-{[other[0] for other in CAUSES[:at]].count(one[0])}" for at, one in enumerate(CAUSES)]
 SOUND = {"motor__thermal__winding_j_per_k": 5000}  # heavy copper: the hill is no matter

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from crisp_hornet.documents.base import Count, NotNegative, Number, Part, Positive, Share, Text
 from crisp_hornet.documents.battery import Battery, Packs
 from crisp_hornet.documents.local_rules import LocalRules
-from crisp_hornet.documents.sensors import Sensors
+from crisp_hornet.documents.sensors import COUNTED, Sensors
 from crisp_hornet.documents.source import Source
 
 BIKE_VERSION = 1
@@ -225,7 +225,7 @@ class Bike(Part):
         return isinstance(holds, Part) and key in type(holds).model_fields
 
     def _counts(self, part: str, key: str) -> bool:
-        return part == "sensors" and Sensors.model_fields[key].annotation in (int, int | None)
+        return part == "sensors" and key in COUNTED
 
     def value(self, path: str) -> Any:
         """What stands at a dotted path, a figure, a word or a list; None where nothing is set."""
@@ -256,15 +256,16 @@ class Bike(Part):
         return self.with_packs(packs.model_copy(update={"in_use": at}))
 
     def with_packs(self, packs: Packs | None) -> Bike:
-        """This bike with other packs, or with the one it runs on alone; what is known of the figures goes with each pack.
+        """This bike with other packs, or with the one in use alone; what is known of the figures goes with each pack.
 
         Raises :class:`pydantic.ValidationError` if the packs do not go together.
         """
         known = {path: source for path, source in self.sources.items() if path.startswith("battery.")}
         others = {path: source for path, source in self.sources.items() if path not in known}
-        if packs is None:
-            return self.model_copy(update={"packs": None})
         before = self.packs
+        if packs is None:
+            alone = self.battery if before is None else before.each[before.in_use].battery
+            return self.model_copy(update={"packs": None, "battery": alone})
         left = before.each[before.in_use].name if before is not None and before.how == "in turn" else None
         each = [
             one.model_copy(update={"sources": {path.partition(".")[2]: source for path, source in known.items()}})
@@ -274,7 +275,7 @@ class Bike(Part):
         ]
         made = Packs.model_validate(packs.model_copy(update={"each": each}).model_dump(mode="json", by_alias=True))
         if made.how == "in turn":
-            known = {f"battery.{key}": source for key, source in made.each[made.in_use].sources.items()} or known
+            known = {f"battery.{key}": source for key, source in made.each[made.in_use].sources.items()}
         return self.model_copy(update={"packs": made, "battery": made.battery, "sources": others | known})
 
     def with_rating(self, up_to_v: float, key: str, value_a: float) -> Bike:

@@ -19,7 +19,8 @@ Words = Annotated[str, Field(max_length=200)]
 
 class RideCard(Part):
     """``timed``: what a stopwatch said, as ``100 m in 9.8 s and 10.4 s; 0 to 25 km/h in 6.2 s``; ``wheel_m``: the circumference by which
-    the log's wheel speed was shown (m); ``rested_start_v`` and ``rested_end_v``: the pack's voltage at rest (V)."""
+    the log's wheel speed was shown (m); ``pack``: which of its packs was on the bike;
+    ``rested_start_v`` and ``rested_end_v``: the pack's voltage at rest (V)."""
 
     tyres: Words = ""
     wind: Words = ""
@@ -28,6 +29,7 @@ class RideCard(Part):
     purpose: Words = ""
     timed: Words = ""
     programme: Words = ""
+    pack: Words = ""
     rested_start_v: Positive | None = None
     rested_end_v: Positive | None = None
     wheel_m: Positive | None = None
@@ -56,7 +58,7 @@ class RideCard(Part):
         """In one line, what is known of it."""
         words = [
             f"{name} {value}"
-            for name in ("tyres", "wind", "air", "load", "purpose", "timed", "programme")
+            for name in ("tyres", "wind", "air", "load", "purpose", "timed", "programme", "pack")
             if (value := getattr(self, name))
         ]
         rested = [

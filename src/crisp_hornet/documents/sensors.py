@@ -20,6 +20,9 @@ Thermistor = Literal[
 _Signal = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=5)]
 
 
+COUNTED = ("pedal_pulses", "speed_magnets")
+
+
 class Sensors(Part):
     """What kinds of sensors the bike has, as far as that is known: signals in volts, the torque sensor's sensitivity and which pedals it
     feels, pulses a turn of the crank and of the wheel, where the speed comes from, and the motor's thermistor

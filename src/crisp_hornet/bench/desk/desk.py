@@ -186,6 +186,12 @@ class Desk(QObject):
             self.active.change(self.bike.with_part_of(other, part), f"{part} of {other.name}")
             self.log("bike", f"{part.capitalize()} taken from {other.name}")
 
+    def kept_tune(self, bike_id: int) -> tuple[Bike, Tune] | None:
+        """Another bike of the garage with its draft; None (and said) where it cannot be read, or has none."""
+        bike = self.kept(lambda: self.garage.bikes.get(bike_id))
+        tune = self.garage.glance.tune(bike_id, "draft") if bike is not None else None
+        return (bike, tune) if bike is not None and tune is not None else None
+
     def archive_bike(self) -> None:
         """Put the active bike away; the one opened before it comes up. Opened again it is back."""
         if self.bike is None or self._stays():

@@ -138,6 +138,9 @@ class OpenRide(QObject):
         """Keep an imported ride with the tune known to be on the controller, and lay it on the desk."""
         shown_by = self._bike.document.drivetrain.wheel_circumference_m if self._bike.document is not None else None
         card = (card or RideCard()).model_copy(update={"wheel_m": shown_by})
+        packs = self._bike.document.packs if self._bike.document is not None else None
+        if packs is not None and packs.how == "in turn" and not card.pack:
+            card = card.model_copy(update={"pack": packs.each[packs.in_use].name})
         kept = self._bike.garage.rides.keep(self._bike.id, ride, self._held.tune, card)
         self._count = None
         minutes = float(ride.time_s[-1]) / 60 if len(ride) else 0.0

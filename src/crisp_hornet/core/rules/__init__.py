@@ -14,6 +14,7 @@ from crisp_hornet.core.rules import (  # noqa: F401  (each registers its rules)
     local,
     modes,
     pack,
+    packs,
     physics,
     ratings,
     sensors,

@@ -18,6 +18,7 @@ from crisp_hornet.bench.stations.build.entry import EntryPanel
 from crisp_hornet.bench.stations.build.figures import FigureRow, figures, name_of, source_word
 from crisp_hornet.bench.stations.build.garage_panel import GaragePanel
 from crisp_hornet.bench.stations.build.pack_window import PackWindow
+from crisp_hornet.bench.stations.build.packs_panel import PacksPanel
 from crisp_hornet.bench.stations.build.pictures import motor_pictures, pack_picture
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
@@ -31,7 +32,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.saying import counted, quantity, say
 
 MOST_NAMED = 6
-PAGES = ("Bike", "Pack", "Motor")
+PAGES = ("Bike", "Pack", "Motor", "Several packs")
 
 
 class BuildPage(Station):
@@ -56,6 +57,7 @@ class BuildPage(Station):
         self._pack_chart = PlainChart(theme)
         self._torque_chart, self._loss_chart = PlainChart(theme), PlainChart(theme)
         self._pack_words, self._motor_words = label("", wrap=True), label("", wrap=True)
+        self.packs = PacksPanel(desk)
         self._views = Pages()
         self.pages = PageChoice(PAGES, "picture of the bike", 16)
         self.pages.chosen.connect(self._show_view)
@@ -84,6 +86,7 @@ class BuildPage(Station):
             self._drawing,
             self._column(self._pack_chart, self._pack_words),
             self._column(self._torque_chart, self._loss_chart, self._motor_words),
+            self._column(self.packs),
         ):
             self._views.addWidget(page)
         middle.addWidget(self._views, 1)
@@ -102,7 +105,7 @@ class BuildPage(Station):
         return page
 
     def show_view(self, index: int) -> None:
-        """Show the bike's drawing (0), its pack's chart (1) or its motor's (2)."""
+        """Show the bike's drawing (0), its pack's chart (1), its motor's (2) or its several packs (3)."""
         self.pages.choose(index)
 
     def _show_view(self, index: int) -> None:
@@ -214,6 +217,8 @@ class BuildPage(Station):
             picture, words = pack_picture(bike, self.desk.draft.tune, self.desk.conditions.rested_v)
             self._pack_chart.show_picture(picture)
             self._pack_words.setText(self.desk.units.text(words))
+        elif self._views.currentIndex() == 3:
+            self.packs.show_bike(bike)
         elif self._views.currentIndex() == 2:
             curve = prediction.curve if prediction else None
             torque, losses, words = (

@@ -145,8 +145,8 @@ class ChoiceEntry(QWidget):
         chooser = Chooser(SHOWN[path].label)
         chooser.addItems(list(self._words.values()))
         now = None if desk.bike is None else desk.bike.value(path)
-        if now in self._words:
-            chooser.setCurrentIndex(list(self._words).index(now))
+        chooser.setPlaceholderText("not set")
+        chooser.setCurrentIndex(list(self._words).index(now) if now in self._words else -1)
         self.fields = [chooser]
         column = column_of(self, margins=0, spacing=4)
         column.addWidget(chooser)
@@ -155,6 +155,8 @@ class ChoiceEntry(QWidget):
 
     def take(self) -> None:
         """Hand over what is chosen."""
+        if self.fields[0].currentIndex() < 0:
+            return
         value = list(self._words)[self.fields[0].currentIndex()]
         self.taken.emit(lambda bike: bike.with_value(self._path, value, "entered"))
 

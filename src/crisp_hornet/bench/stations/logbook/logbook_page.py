@@ -16,6 +16,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
+from crisp_hornet.bench.stations.logbook.packs_view import PacksView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -36,7 +37,7 @@ SHOWN: dict[str, tuple[str, ...]] = {
     "contacts": ("link", "fault"),
     "notes": ("note",),
 }
-FAMILY = "tunes by family"
+FAMILY, PACKS = "tunes by family", "packs"
 ARCHIVES = "A bike with its story (*.zip);;All files (*)"
 SAME_MOMENT = timedelta(seconds=5)  # a tune that was sent and its line are written one after the other
 MOST_SHOWN = 300
@@ -69,9 +70,10 @@ class LogbookPage(Station):
         head.addSpacing(8)
         head.addWidget(Captioned("search", self.search))
         fix(self.search, wide=280)
-        self.kinds = PageChoice((*SHOWN, FAMILY), "logbook")
+        self.kinds = PageChoice((*SHOWN, FAMILY, PACKS), "logbook")
         self.kinds.chosen.connect(lambda _at: self._show())
         self.family = FamilyView(desk, self._draft_again)
+        self.packs = PacksView(desk, theme)
         self._pages = Pages()
         write = QHBoxLayout()
         write.addWidget(Captioned("note", self.note), 1)
@@ -83,6 +85,7 @@ class LogbookPage(Station):
         column.addWidget(self.kinds)
         self._pages.addWidget(scroll)
         self._pages.addWidget(column_scroll(self.family))
+        self._pages.addWidget(column_scroll(self.packs))
         column.addWidget(self._pages, 1)
         desk.logbook_changed.connect(self._read)
         desk.bike_changed.connect(self._read)
@@ -161,10 +164,11 @@ class LogbookPage(Station):
 
     def _show(self) -> None:
         wanted = self.search.text().strip().lower()
-        tree = self.kinds.at == len(SHOWN)
-        self._pages.setCurrentIndex(1 if tree else 0)
-        if tree:
-            self.family.refresh()
+        page = max(self.kinds.at - len(SHOWN) + 1, 0)  # 0: lines of a kind
+        self._pages.setCurrentIndex(page)
+        if page:
+            if self.isVisible():
+                (self.family, self.packs)[page - 1].refresh()
             return
         kinds = list(SHOWN.values())[self.kinds.at]
         said = [one for one in self.entries if wanted in f"{one.title} {one.detail}".lower()]

@@ -17,11 +17,13 @@ WORDS = {
     "load": "load",
     "purpose": "purpose",
     "timed": "stopwatch",
+    "pack": "pack",
 }
 HINTS = {
     "air": "as 18 °C: comparisons take it into account",
     "wind": "as 12 km/h from the west, or calm: comparisons take it into account",
     "load": "as 40 kg of bread, or empty: comparisons take it into account",
+    "pack": "which of the bike's packs was on it, where it has several",
     "timed": "at full throttle, as 100 m in 9.8 s and 10.4 s, there and back; or 0 to 25 km/h in 6.2 s",
 }
 VOLTS = {"rested_start_v": "V at rest, before", "rested_end_v": "V at rest, after"}

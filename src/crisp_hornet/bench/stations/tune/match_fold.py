@@ -18,7 +18,6 @@ from crisp_hornet.core.rider.assist import Motive
 from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.rider.match import Feel, NoMatch, feel_of, level_like
 from crisp_hornet.documents.assist import Level
-from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.settings import LEVEL_KEYS
 from crisp_hornet.documents.tune import Tune
@@ -69,9 +68,9 @@ class MatchFold(Fold):
         if draft is None or not self.heading.isChecked():
             return
         self.level.offer([str(at + 1) for at in range(len(self._column.levels(draft)))])
-        kept = self._desk.garage.glance.bikes()
+        kept = self._desk.bikes()
         self._bikes = {
-            one.name: one.id for one in kept if one.readable and not one.archived and one.id != self._desk.active.id
+            one.name: one.id for one in kept if one.readable and not one.archived and one.id != self._desk.bike_id
         }
         self.bike.offer([THIS_BIKE, *self._bikes])
         self._list_theirs()
@@ -86,13 +85,10 @@ class MatchFold(Fold):
         if name in ("", THIS_BIKE):
             draft, prediction = desk.draft.tune, desk.draft.prediction
             return Motive.of(prediction.curve, draft) if draft is not None and prediction is not None else None
-        try:
-            bike, tune = desk.garage.bikes.get(self._bikes[name]), desk.garage.glance.tune(self._bikes[name], "draft")
-        except DocumentError as error:
-            desk.said.emit("warn", str(error))
+        kept = desk.kept_tune(self._bikes[name])
+        if kept is None:
             return None
-        if tune is None:
-            return None
+        bike, tune = kept
         conditions = Conditions(rested_v=rested_or_typical_v(bike.battery, HALF_FULL))
         return Motive.of(pull_curve(bike, tune, SPEEDS, conditions), tune)
 

@@ -35,20 +35,35 @@ def learn_figure(desk: Desk, path: str, estimate: Estimate) -> None:
     if desk.bike is None or desk.ride.cleaned is None:
         return
     try:
-        bike = learn(desk.bike, path, desk.ride.cleaned.name, estimate)
+        bike = learn(_ridden(desk, path), path, desk.ride.cleaned.name, estimate)
     except (KeyError, ValueError) as error:  # ValidationError is a ValueError
         reason = error.errors()[0]["msg"] if isinstance(error, ValidationError) else str(error)
         desk.said.emit("stop", f"{path} cannot be learned: {reason}. Nothing was changed.")
         return
-    _changed(desk, bike, path, f"{estimate.in_words(4)} by the ride {desk.ride.cleaned.name}")
+    _changed(
+        desk,
+        _with_pack_as_before(desk.bike, bike),
+        path,
+        f"{estimate.in_words(4)} by the ride {desk.ride.cleaned.name}",
+    )
 
 
 def forget_figure(desk: Desk, path: str) -> None:
     """Take back what the open ride said of a figure."""
     if desk.bike is not None and desk.ride.cleaned is not None:
-        _changed(
-            desk, forget(desk.bike, path, desk.ride.cleaned.name), path, f"without the ride {desk.ride.cleaned.name}"
-        )
+        name = desk.ride.cleaned.name
+        bike = _with_pack_as_before(desk.bike, forget(_ridden(desk, path), path, name))
+        _changed(desk, bike, path, f"without the ride {name}")
+
+
+def _ridden(desk: Desk, path: str) -> Bike:
+    """The bike as it was on the ride, as far as a figure goes: a pack's is the one of the pack that was on it."""
+    assert desk.bike is not None
+    return desk.bike.with_pack(desk.ride.card.pack) if path.startswith("battery.") else desk.bike
+
+
+def _with_pack_as_before(now: Bike, changed: Bike) -> Bike:
+    return changed if now.packs is None else changed.with_pack(now.packs.each[now.packs.in_use].name)
 
 
 def _changed(desk: Desk, bike: Bike, path: str, why: str) -> None:

@@ -184,6 +184,7 @@ class VerdictPage(Station):
         self._soon.stop()
         self._work = None
         ride, bike = self.desk.ride.cleaned, self.desk.bike
+        bike = bike and bike.with_pack(self.desk.ride.card.pack)  # the one it was ridden on
         self.found, self.peaks, self._prediction, self.verdict, self._seen = [], [], None, None, None
         tune = self.desk.ride.tune or self.desk.held.tune
         if ride is None or bike is None or tune is None or self.desk.speeds is None:
