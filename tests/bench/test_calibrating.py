@@ -10,6 +10,7 @@ from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS
 from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import LIGHT
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.standin.sensors import departed
 from tests.bench.driving import click, find, go, texts
 from tests.bench.linking import beside, connect
@@ -46,7 +47,8 @@ def record(qtbot, window, kind, act, **answers):
     page = window.stations["calibrate"]
     page.choose(next(one for one in INSTRUMENTS if one.kind == kind))
     for name, value in answers.items():
-        page.view.fields[name].setText(str(value))
+        field = page.view.fields[name]
+        field.setCurrentText(value) if isinstance(field, Chooser) else field.setText(str(value))
     for _ in range(5):  # on a loaded machine values grow stale meanwhile, and what records stops by itself
         qtbot.waitUntil(lambda: window.act_button.text() == "Record" and window.act_button.isEnabled())
         click(qtbot, window.act_button)
@@ -145,12 +147,42 @@ def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
     assert turns > 0.8
     magnets = record(qtbot, bench, "speed", lambda: (standin.do("roll 5"), settle(qtbot, page)), turns=5)
     assert magnets.figures["magnets"] == TRUTH.wheel_magnets and magnets.verdict.value == "passed"
-    cold = record(qtbot, bench, "temperature", lambda: settle(qtbot, page), ambient_c=16)
+    cold = record(qtbot, bench, "temperature", lambda: settle(qtbot, page), known_c=16)
     assert cold.verdict.value == "passed", cold
     zero = record(qtbot, bench, "current", lambda: settle(qtbot, page, 120))
     assert abs(zero.figures["zero_a"] - (TRUTH.current_zero_a + 0.08)) < 0.1
     rolled = record(qtbot, bench, "wheel", lambda: None, distance_m=5.392, turns=4)
     assert rolled.figures["circumference_m"] == pytest.approx(1.348)
+
+
+def test_the_kinds_of_sensors_are_found_written_with_proof_and_kept_with_the_bike(qtbot, bench, standin):
+    page, desk = bench.stations["calibrate"], bench.desk
+    # a hot motor tells the beta of its sensor: believed 3950, truly 3435
+    standin.do("sensor ntc_beta 3435")
+    standin.do("heat 110")
+    channel_is(qtbot, bench, "motor_c", lambda shown: shown < 100)
+    beta = record(qtbot, bench, "temperature", lambda: settle(qtbot, page), known_c=110, thermistor="to be found")
+    assert beta.verdict.value == "failed" and beta.figures["beta_k"] == pytest.approx(3435, rel=0.02), beta
+    write(qtbot, bench)
+    assert float(standin.shows("calibration.motor_sensor_beta")[1]) == pytest.approx(3435, rel=0.02)
+    channel_is(qtbot, bench, "motor_c", lambda shown: shown > 105)
+    # another kind of sensor altogether
+    standin.do("sensor thermistor 4")
+    standin.do("heat 16")
+    platinum = record(qtbot, bench, "temperature", lambda: settle(qtbot, page), known_c=16, thermistor="to be found")
+    assert "Pt1000" in platinum.next, platinum
+    write(qtbot, bench)
+    assert standin.shows("calibration.motor_sensor_kind")[1] == "4.0"
+    channel_is(qtbot, bench, "motor_c", lambda shown: abs(shown - 16) < 2)
+    click(qtbot, find(bench, "Save to the bike"))
+    assert "Pt1000" in desk.bike.sensors.motor_thermistor and desk.bike.sources["sensors.motor_thermistor"].origin == "measured"
+    # speed from the motor's pulses: a hub that turns along has as many as pole pairs
+    pulses = record(qtbot, bench, "speed", lambda: settle(qtbot, page), turns=5, source="motor pulses")
+    assert pulses.figures["magnets"] == desk.bike.motor.pole_pairs, pulses
+    write(qtbot, bench)
+    assert standin.shows("calibration.speed_from")[1] == "1.0"
+    click(qtbot, find(bench, "Save to the bike"))
+    assert desk.bike.sensors.speed_from == "motor pulses" and desk.bike.sensors.speed_magnets == desk.bike.motor.pole_pairs
 
 
 def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench, standin):

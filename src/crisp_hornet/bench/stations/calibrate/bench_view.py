@@ -250,7 +250,7 @@ class InstrumentView(QWidget):
         contact, judged, instrument = self._link.contact, self.judgement, self.instrument
         if contact is None or judged is None or instrument is None:
             return {}
-        if judged.verdict is Verdict.FAILED and not instrument.writes_mends:
+        if not self._stands:
             return {}
         wanted = {}
         for figure, name in instrument.writes:
@@ -293,6 +293,13 @@ class InstrumentView(QWidget):
         if isinstance(operation, WriteCalibration) and operation.changes:
             return contact.questions(operation)
         return contact.questions(Zero()) if self.judgement is not None and self._zeroes else []
+
+    @property
+    def _stands(self) -> bool:
+        """Whether what was found can be used: of a failed sensor only where writing it mends that."""
+        judged, instrument = self.judgement, self.instrument
+        failed = judged is None or judged.verdict is Verdict.FAILED
+        return not failed or (instrument is not None and instrument.writes_mends and judged is not None)
 
     @property
     def _zeroes(self) -> bool:
@@ -346,7 +353,7 @@ class InstrumentView(QWidget):
             if self._zeroes:
                 self._found.addWidget(button("Zero it on the controller", self.zero, "large"))
             takes = self.instrument is not None and any(one in judged.figures for one, _ in self.instrument.takes_over)
-            if takes and judged.verdict is not Verdict.FAILED:
+            if takes and self._stands:
                 self._found.addWidget(button("Save to the bike", self.take_over, "large"))
             wanted = self.to_write()
             if wanted:

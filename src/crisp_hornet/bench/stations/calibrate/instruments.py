@@ -126,7 +126,7 @@ def _gain(taken: Recording, known: Known) -> Judgement:
 
 def _temperature(taken: Recording, known: Known) -> Judgement:
     ohm, said = float(np.median(taken.get("motor_sensor_ohm"))), float(np.median(taken.get("motor_c")))
-    chosen = int(known.answers["kind"])
+    chosen = int(known.answers["thermistor"])
     beta_k = known.held.get("calibration.motor_sensor_beta") or known.bike.sensors.motor_thermistor_beta_k
     kind = thermistors.KINDS[chosen - 1] if chosen else None
     return heat.judge_temperature(ohm, known.answers["known_c"], said, kind, beta_k or thermistors.USUAL_BETA_K)
@@ -317,7 +317,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         _temperature,
         (
             Question("known_c", "its temperature", "°C", 16),
-            Question("kind", "kind", "", 0, ("to be found", *thermistors.KINDS)),
+            Question("thermistor", "kind", "", 0, ("to be found", *thermistors.KINDS)),
         ),
         writes=(("kind", "calibration.motor_sensor_kind"), ("beta_k", "calibration.motor_sensor_beta")),
         takes_over=(("kind", "sensors.motor_thermistor"), ("beta_k", "sensors.motor_thermistor_beta_k")),

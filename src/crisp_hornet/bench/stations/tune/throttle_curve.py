@@ -14,7 +14,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.layouts import row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.core.rider.throttle import FAMILIES, family_shares, signal_v, throttle_share
-from crisp_hornet.documents.companions import CURVE, companions
+from crisp_hornet.documents.companions import CURVE, LEAST_STEP_V, companions
 from crisp_hornet.documents.sensors import Sensors
 from crisp_hornet.documents.throttle import FEWEST_POINTS, MOST_POINTS, TWISTS, ResponsePoint, Throttle
 from crisp_hornet.documents.tune import Tune
@@ -26,6 +26,7 @@ ASKED = {
     "power": "power, % of the most",
     "speed": "speed, % of the limit",
 }
+MOST_V = 5.0
 COUNT = "throttle.response.count"
 
 
@@ -102,11 +103,13 @@ class CurveActs(QWidget):
 def take_point(desk: Desk, setting: str, volts: float, share: float, token: int) -> None:
     """A point of the response map was dragged to a place; its neighbours are pushed along."""
     tune = desk.draft.tune
-    if tune is None:
+    if tune is None or tune.throttle.response is None:
         return
+    at, count = int(setting.split(".")[-2]), len(tune.throttle.response)
+    low, high = LEAST_STEP_V * (at - 1), MOST_V - LEAST_STEP_V * (count - at)  # room for its neighbours
     wanted = {
         setting: round(min(max(share, 0.0), 1.0), 2),
-        setting.replace(".share", ".volts"): round(min(max(volts, 0.0), 5.0), 2),
+        setting.replace(".share", ".volts"): round(min(max(volts, low), high), 2),
     }
     values: dict[str, float | None] = dict(wanted)
     for path, value in wanted.items():
