@@ -82,7 +82,7 @@ class InstrumentView(QWidget):
         self.stop_all()
         self.instrument, self.judgement = instrument, None
         self._title.setText(instrument.title)
-        self._do.setText(instrument.do)
+        self._do.setText(self._desk.units.text(instrument.do))
         self.scope.show_channels(list(instrument.channels))
         clear(self._questions)
         self.fields = {}

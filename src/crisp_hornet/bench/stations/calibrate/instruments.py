@@ -312,7 +312,10 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         "temperature",
         "Motor temperature",
         "Derating acts on this reading: too cold and the winding burns.",
-        "The motor at a known temperature: after a cold night that of the air. Away from 25 °C it tells the beta as well.",
+        say(
+            "The motor at a known temperature: after a cold night that of the air. Away from {alike} it tells the beta as well.",
+            alike=quantity(25, "°C", ".0f"),
+        ),
         ("motor_c", "motor_sensor_ohm"),
         _temperature,
         (
