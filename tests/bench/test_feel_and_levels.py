@@ -68,7 +68,8 @@ def test_cruise_is_set_by_key_and_its_hazards_stand_in_the_watch_list(qtbot, dem
 
 def test_three_anchors_and_a_mode_with_levels_of_its_own(qtbot, demo_window):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist")
-    assert not view.rulers.whose.isVisible()  # no modes yet
+    desk.draft.change_many({"modes.count": 0.0}, "no modes")
+    assert not view.rulers.whose.isVisible()
     levels = [one.multiplier for one in desk.draft.tune.assist.levels]
     view.rulers.take("family.middle", 4.0, 911)
     now = [one.multiplier for one in desk.draft.tune.assist.levels]

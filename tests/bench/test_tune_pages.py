@@ -192,7 +192,10 @@ def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbo
 
 def test_modes_are_added_named_limited_and_taken_out(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Modes").modes
-    before = desk.draft.tune
+    whole = desk.draft.tune
+    for name in ("Guest", "Round"):
+        click(qtbot, find(demo_window, f"mode {name}"))
+        click(qtbot, find(demo_window, "Delete the chosen mode"))
     for kind in ("guest", "full", "reverse"):
         view.rulers.kind.setCurrentText(kind)
         click(qtbot, find(demo_window, "Add a mode"))
@@ -219,7 +222,7 @@ def test_modes_are_added_named_limited_and_taken_out(qtbot, demo_window, tune):
     assert len(view.chart.picture.lines) == 3
     while desk.undo_stack.canUndo():
         desk.undo_stack.undo()
-    assert desk.draft.tune == before
+    assert desk.draft.tune == whole
 
 
 def test_local_rules_from_an_example_are_judged_in_each_road_mode(qtbot, demo_window, tune):

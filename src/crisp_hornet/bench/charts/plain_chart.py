@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
@@ -20,6 +20,7 @@ from crisp_hornet.core.arrays import Array
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 14.0, 22.0, 34.0
 NAME_PX = 12.0
+LEGEND_ROW_PX, LEAST_LEGEND_PX = 16, 60.0
 At = Callable[[float, float], QPointF]
 
 
@@ -80,6 +81,7 @@ class PlainChart(QWidget):
         self.theme = theme
         self.picture: Picture | None = None
         self.lettering = Lettering(QRectF())
+        self._roomy = True
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
@@ -153,7 +155,9 @@ class PlainChart(QWidget):
         x_high = float(np.nanmax(x_all)) if picture.x_to is None else picture.x_to
         y_low = float(np.nanmin(y_all)) if picture.y_from is None else picture.y_from
         y_high = max(float(np.nanmax(y_all)) * 1.04, y_low) + 1e-9 if picture.y_to is None else picture.y_to
-        box = QRectF(LEFT, TOP, across(self) - LEFT - RIGHT, down(self) - TOP - BOTTOM)
+        rows = max((row for _, _, row in self._legend(picture)), default=0)
+        top = TOP + rows * LEGEND_ROW_PX
+        box = QRectF(LEFT, top, across(self) - LEFT - RIGHT, down(self) - top - BOTTOM)
         return Frame(box, (x_low, max(x_high, x_low + 1e-9)), (y_low, y_high))
 
     def _pen(self, line: Line) -> QPen:
@@ -190,20 +194,33 @@ class PlainChart(QWidget):
         for value in ticks_along(*x, box.width()):
             foot_tick(painter, theme, at(value, y[0]), f"{value:g}")
 
+    def _legend(self, picture: Picture) -> list[tuple[Line, float, int]]:
+        """Each named line, where its sample begins and in which row of the legend: close where it is narrow, then in more rows."""
+        metrics = QFontMetricsF(font(QUIET_PX))
+        named = [line for line in picture.lines if line.name and not line.at_end]
+        start = 4 + metrics.horizontalAdvance(picture.y_name)
+        words = sum(metrics.horizontalAdvance(line.name) for line in named)
+        self._roomy = start + 22 + words + 47 * len(named) - 16 <= across(self)
+        lead, sample, gap = (22, 26, 16) if self._roomy else (8, 15, 6)
+        placed, x, row = [], start + lead, 0
+        for line in named:
+            wide = sample + 4 + metrics.horizontalAdvance(line.name)
+            if x + wide > across(self) and x > LEAST_LEGEND_PX:
+                x, row = 4.0, row + 1
+            placed.append((line, x, row))
+            x += wide + gap
+        return placed
+
     def _paint_legend(self, painter: QPainter, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))
-        named = [line for line in picture.lines if line.name and not line.at_end]
-        start = 4 + width_of(painter, picture.y_name)
-        words = sum(width_of(painter, line.name) for line in named)
-        roomy = start + 22 + words + 47 * len(named) - 16 <= across(self)
-        lead, sample, gap = (22, 26, 16) if roomy else (8, 15, 6)
-        x = start + lead
-        for line in named:
+        placed = self._legend(picture)
+        sample = 26 if self._roomy else 15
+        for line, x, row in placed:
             painter.setPen(self._pen(line))
-            painter.drawLine(QPointF(x, 10), QPointF(x + sample, 10))
+            y = row * LEGEND_ROW_PX
+            painter.drawLine(QPointF(x, y + 10), QPointF(x + sample, y + 10))
             painter.setPen(self.theme.color("text"))
-            painter.drawText(QPointF(x + sample + 4, 14), line.name)
-            x += sample + 4 + width_of(painter, line.name) + gap
+            painter.drawText(QPointF(x + sample + 4, y + 14), line.name)
 
     def _paint_levels(self, painter: QPainter, at: At, box: QRectF, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))

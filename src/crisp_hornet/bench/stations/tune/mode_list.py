@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -15,7 +16,7 @@ from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import clear, label
 
-ROW_PX = 50
+ROW_PX, LINE_PX, WIDE_PX = 50, 16, 268
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,21 @@ class ModeRow(RovingButton):
         self.setAccessibleName(f"mode {line.name}{marks}: {line.top}, {line.launch}; {line.limits}")
 
     def sizeHint(self) -> QSize:
-        return real(280, ROW_PX)
+        return real(280, self._high())
+
+    def _limits(self) -> list[str]:
+        """The limits in as many lines as they take, broken after a comma or semicolon."""
+        metrics, lines = QFontMetricsF(font(QUIET_PX)), [""]
+        for part in re.split(r"(?<=[,;]) ", self.line.limits):
+            joined = f"{lines[-1]} {part}".strip()
+            if lines[-1] and metrics.horizontalAdvance(joined) > WIDE_PX - 20:
+                lines.append(part)
+            else:
+                lines[-1] = joined
+        return lines
+
+    def _high(self) -> int:
+        return ROW_PX + LINE_PX * (len(self._limits()) - 1)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, theme, line = painter_of(self), self.theme, self.line
@@ -53,7 +68,7 @@ class ModeRow(RovingButton):
             style = Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine
             painter.setPen(QPen(theme.color("text"), 2 if self.isChecked() else 1.2, style))
             painter.setBrush(theme.color("sheet"))
-            painter.drawRoundedRect(QRectF(1, 1, wide - 2, ROW_PX - 2), 3, 3)
+            painter.drawRoundedRect(QRectF(1, 1, wide - 2, self._high() - 2), 3, 3)
         painter.setPen(theme.color("text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
         painter.drawText(QPointF(10, 20), line.name)
@@ -63,8 +78,8 @@ class ModeRow(RovingButton):
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         painter.drawText(QPointF(end + 8, 20), ", ".join(line.marks))
-        metrics = QFontMetricsF(painter.font())
-        painter.drawText(QPointF(10, 39), metrics.elidedText(line.limits, Qt.TextElideMode.ElideRight, wide - 20))
+        for at, words in enumerate(self._limits()):
+            painter.drawText(QPointF(10, 39 + LINE_PX * at), words)
 
 
 class ModeList(QWidget):
