@@ -168,8 +168,8 @@ def test_feel_and_modes_are_sent_proved_and_read_back_as_drafted(standin, contac
         "throttle.share_25": 0.1, "throttle.share_50": 0.3, "throttle.start": 1.0, "throttle.walk_kmh": 5.0, "throttle.ramp_s": 0.8,
         "assist.style": 3.0, "assist.levels.count": 7.0, "assist.levels.7.multiplier": 7.5,
         "assist.levels.2.power_share": 0.66,
-    }).with_settings({"modes.count": 2.0}).with_settings({"modes.1.starts": 1.0, "modes.1.speed_kmh": 22.0,
-                                                               "modes.2.reverse": 1.0})  # fmt: skip
+    }).with_settings({"modes.count": 3.0}).with_settings({"modes.1.starts": 1.0, "modes.1.speed_kmh": 21.0, "modes.2.starts": 0.0,
+                                                               "modes.3.reverse": 1.0})  # fmt: skip
     changes = difference(contact.map, contact.raws, tune)
     assert [one.register.name for one in changes][-2:] == [
         "assist.levels.count",
@@ -187,7 +187,7 @@ def test_feel_and_modes_are_sent_proved_and_read_back_as_drafted(standin, contac
     assert held.throttle == tune.throttle and held.assist == tune.assist
     named = held.completed_from(tune.model_copy(update={"modes": [one.model_copy(update={"name": f"mine {at}"})
                                                                   for at, one in enumerate(tune.modes)]}))  # fmt: skip
-    assert [mode.name for mode in named.modes] == ["mine 0", "mine 1"]
+    assert [mode.name for mode in named.modes] == ["mine 0", "mine 1", "mine 2"]
 
 
 def test_a_response_map_levels_of_a_mode_and_weakening_as_a_share_are_sent_and_read_back_as_drafted(bench):

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TypeVar
 
+from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
@@ -15,6 +16,7 @@ from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.store import document_error
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.garage import Garage
 
@@ -83,6 +85,18 @@ class OpenBike(QObject):
         """Change figures of the bike, undoably."""
         if self.document is not None and bike != self.document:
             self.undo_stack.push(_BikeChange(self, self.document, bike, what))
+
+    def try_change(self, change: Callable[[Bike], Bike], what: str) -> bool:
+        """Change the bike, undoably; what makes no valid one is said, and False."""
+        if self.document is None:
+            return False
+        try:
+            changed = change(self.document)
+        except ValidationError as error:
+            self.said.emit("stop", str(document_error(error, self.document.name)))
+            return False
+        self.change(changed, what)
+        return True
 
     def set(self, bike: Bike) -> None:
         """The bike as it now is; called by undo and redo too."""

@@ -7,7 +7,6 @@ import re
 from collections.abc import Callable
 from functools import partial
 
-from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
@@ -24,7 +23,6 @@ from crisp_hornet.bench.widgets.text import button, clear, label, sheet
 from crisp_hornet.core.build.plausible import implausible
 from crisp_hornet.core.drive.uncertainty import UNCERTAIN, relative_spread
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.store import document_error
 
 FINE_UNITS = (
     "",
@@ -269,12 +267,4 @@ class EntryPanel(QWidget):
         return words
 
     def _take(self, path: str, change: Callable[[Bike], Bike]) -> None:
-        bike = self._desk.bike
-        if bike is None:
-            return
-        try:
-            changed = change(bike)
-        except ValidationError as error:
-            self._desk.said.emit("stop", str(document_error(error, bike.name)))
-            return
-        self._desk.active.change(changed, SHOWN[path].label)
+        self._desk.active.try_change(change, SHOWN[path].label)

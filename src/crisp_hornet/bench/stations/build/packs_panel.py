@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from pydantic import ValidationError
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
@@ -173,19 +172,9 @@ class PacksPanel(QWidget):
             self._take(lambda bike: bike.with_packs(made), what)
 
     def _take(self, change: Callable[[Bike], Bike], what: str) -> None:
-        bike = self._desk.bike
-        if bike is None:
-            return
-        try:
-            changed = change(bike)
-        except ValidationError as error:
-            self._desk.said.emit(
-                "stop", f"{error.errors()[0]['msg'].removeprefix('Value error, ')}. Nothing was changed."
-            )
+        if not self._desk.active.try_change(change, what) and self._desk.bike is not None:
             self._shown = None
-            self.show_bike(bike)
-            return
-        self._desk.active.change(changed, what)
+            self.show_bike(self._desk.bike)
 
 
 def _told(bike: Bike) -> str:
