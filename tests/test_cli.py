@@ -116,7 +116,7 @@ def test_bad_arguments_end_in_one_line(tmp_path, capsys, extra, words):
 
 def test_modes_directories_and_places_that_cannot_be_written(tmp_path, capsys):
     assert pull(tmp_path, "--mode", "guest")[0] == 2
-    assert "the tune has no mode 'guest'; modes: it has none" in capsys.readouterr().err
+    assert "the tune has no mode 'guest'; modes: Guest, Round" in capsys.readouterr().err
     assert pull(tmp_path, bike=tmp_path)[0] == 2
     assert "this is a directory" in capsys.readouterr().err
     assert (
