@@ -164,5 +164,7 @@ def cases(draw, interior=True, weakening=True):
 
 def two_packs(how, in_use=0, first=(), second=()):
     """The test bike's pack beside another one, as a document has them."""
-    each = [{"name": name, "battery": {**BIKE["battery"], **dict(own)}} for name, own in (("Grey", first), ("Blue", second))]
+    each = [
+        {"name": name, "battery": {**BIKE["battery"], **dict(own)}} for name, own in (("Grey", first), ("Blue", second))
+    ]
     return {"how": how, "in_use": in_use, "each": each}

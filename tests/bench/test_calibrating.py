@@ -175,14 +175,19 @@ def test_the_kinds_of_sensors_are_found_written_with_proof_and_kept_with_the_bik
     assert standin.shows("calibration.motor_sensor_kind")[1] == "4.0"
     channel_is(qtbot, bench, "motor_c", lambda shown: abs(shown - 16) < 2)
     click(qtbot, find(bench, "Save to the bike"))
-    assert "Pt1000" in desk.bike.sensors.motor_thermistor and desk.bike.sources["sensors.motor_thermistor"].origin == "measured"
+    assert (
+        "Pt1000" in desk.bike.sensors.motor_thermistor
+        and desk.bike.sources["sensors.motor_thermistor"].origin == "measured"
+    )
     # speed from the motor's pulses: a hub that turns along has as many as pole pairs
     pulses = record(qtbot, bench, "speed", lambda: settle(qtbot, page), turns=5, source="motor pulses")
     assert pulses.figures["magnets"] == desk.bike.motor.pole_pairs, pulses
     write(qtbot, bench)
     assert standin.shows("calibration.speed_from")[1] == "1.0"
     click(qtbot, find(bench, "Save to the bike"))
-    assert desk.bike.sensors.speed_from == "motor pulses" and desk.bike.sensors.speed_magnets == desk.bike.motor.pole_pairs
+    assert (
+        desk.bike.sensors.speed_from == "motor pulses" and desk.bike.sensors.speed_magnets == desk.bike.motor.pole_pairs
+    )
 
 
 def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench, standin):

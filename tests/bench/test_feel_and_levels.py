@@ -42,7 +42,9 @@ def test_a_response_map_is_made_of_the_curve_dragged_both_ways_and_left_again(qt
     demo_window.desk.active.undo_stack.undo()
     assert desk.draft.tune.throttle.response[2] == moved
     assert "response-opens-at-rest" not in told(demo_window)
-    view.rulers.take("throttle.response.1.volts", 0.5, 901)  # at the rest voltage the map is on its way to the next point
+    view.rulers.take(
+        "throttle.response.1.volts", 0.5, 901
+    )  # at the rest voltage the map is on its way to the next point
     assert desk.draft.tune.throttle.response[0].volts == 0.5 and "response-opens-at-rest" in told(demo_window)
     press(qtbot, demo_window, "Add a point")
     assert len(desk.draft.tune.throttle.response) == 6

@@ -108,7 +108,9 @@ def test_a_mode_has_levels_of_its_own_and_a_response_map_its_points_and_both_can
     mapped = a_tune().with_settings({"throttle.response.count": 3.0})
     points = {"throttle.response.2.volts": 1.0, **companions(mapped, "throttle.response.2.volts", 1.0)}
     assert mapped.with_settings(points).setting("throttle.response.2.volts") == 1.0
-    high = mapped.with_settings({"throttle.response.1.share": 0.4, **companions(mapped, "throttle.response.1.share", 0.4)})
+    high = mapped.with_settings(
+        {"throttle.response.1.share": 0.4, **companions(mapped, "throttle.response.1.share", 0.4)}
+    )
     assert [point.share for point in high.throttle.response] == [0.4, 0.4, 0.4]
     with pytest.raises(ValidationError, match="higher voltage"):
         mapped.with_setting("throttle.response.1.volts", 4.9)

@@ -196,25 +196,39 @@ def test_a_response_map_levels_of_a_mode_and_weakening_as_a_share_are_sent_and_r
     points = {"throttle.response.count": 3.0}
     for at, (volts, share) in enumerate([(0.95, 0.0), (2.4, 0.3), (3.9, 1.0)], start=1):
         points |= {f"throttle.response.{at}.volts": volts, f"throttle.response.{at}.share": share}
-    own = {"modes.count": 2.0, "modes.2.levels.count": 3.0, "modes.2.levels.3.multiplier": 4.5, "modes.2.levels.1.power_share": 0.3}
+    own = {
+        "modes.count": 2.0,
+        "modes.2.levels.count": 3.0,
+        "modes.2.levels.3.multiplier": 4.5,
+        "modes.2.levels.1.power_share": 0.3,
+    }
     tune = contact.tune("draft").with_settings(points | own | {
         "drive.phase_current_a": 130.0, "drive.field_weakening_a": 20.0, "throttle.asks": 1.0, "throttle.cruise_s": 8.0,
         "assist.shift_cut_s": 0.25,
     })  # fmt: skip
     changes = difference(contact.map, contact.raws, tune)
     weakening = next(one for one in changes if one.register.name == "drive.field_weakening_a")
-    assert weakening.in_words() == "field weakening 0 % of phase current to 15 % of phase current" and weakening.means == 19.5
+    assert (
+        weakening.in_words() == "field weakening 0 % of phase current to 15 % of phase current"
+        and weakening.means == 19.5
+    )
     assert "permanent only" in trial_refusal([one for one in changes if "response" in one.register.name][:1])
     report = send_all(contact, changes)
     assert report.outcome is Outcome.PROVED, report
     held = tune_of(contact.map, contact.raws, "held")
-    assert held.differing(tune) == ["drive.field_weakening_a"] and held.drive.field_weakening_a == 19.5  # rounded to less
+    assert (
+        held.differing(tune) == ["drive.field_weakening_a"] and held.drive.field_weakening_a == 19.5
+    )  # rounded to less
     assert held.throttle.response == tune.throttle.response and held.modes[1].levels == tune.modes[1].levels
     assert difference(contact.map, contact.raws, tune) == []
     # what weakens is a share: it changes with the phase current, so a trial of that alone is none
-    more = difference(contact.map, contact.raws, held.with_settings({"drive.phase_current_a": 140.0, "drive.field_weakening_a": 21.0}))
+    more = difference(
+        contact.map, contact.raws, held.with_settings({"drive.phase_current_a": 140.0, "drive.field_weakening_a": 21.0})
+    )
     assert [one.register.name for one in more] == ["drive.phase_current_a"] and "changes with it" in trial_refusal(more)
-    off = difference(contact.map, contact.raws, held.with_settings({"throttle.response.count": 0.0, "modes.2.levels.count": 0.0}))
+    off = difference(
+        contact.map, contact.raws, held.with_settings({"throttle.response.count": 0.0, "modes.2.levels.count": 0.0})
+    )
     assert send_all(contact, off).outcome is Outcome.PROVED
     again = tune_of(contact.map, contact.raws, "held")
     assert again.throttle.response is None and again.modes[1].levels is None
