@@ -71,7 +71,7 @@ def demo_bench() -> Iterator[tuple[Garage, Simulated]]:
     from crisp_hornet.demo import THISTLE, THISTLE_TRUTHS
     from crisp_hornet.demo.garage import demo_garage
 
-    truths = [part for one in THISTLE_TRUTHS for part in ("--fault", f"truth {one}")]
+    truths = [part for thistle_truth in THISTLE_TRUTHS for part in ("--fault", f"truth {thistle_truth}")]
     of_thistle = ("--bike", str(THISTLE), "--controller", "Weir 90", *truths)
     folder = Path(tempfile.mkdtemp(prefix="crisp-hornet-demo-"))
     garage = demo_garage(folder / "garage")

@@ -65,10 +65,10 @@ def stops(root: QWidget) -> list[QWidget]:
     """The same, with one for each roving group: what is chosen in it, else its first."""
     found: list[QWidget] = []
     seen: set[int] = set()
-    for one in controls(root):
-        group = group_of(one)
+    for control in controls(root):
+        group = group_of(control)
         if group is None or not (group is root or root.isAncestorOf(group)):
-            found.append(one)
+            found.append(control)
         elif id(group) not in seen:
             seen.add(id(group))
             found.append(stop_of(group))
@@ -78,8 +78,12 @@ def stops(root: QWidget) -> list[QWidget]:
 def stop_of(group: QWidget) -> QWidget:
     """Where Tab enters a roving group."""
     members = controls(group)
-    focused = [one for one in members if one.hasFocus()]
-    chosen = [one for one in members if isinstance(one, QAbstractButton) and one.isCheckable() and one.isChecked()]
+    focused = [member for member in members if member.hasFocus()]
+    chosen = [
+        member
+        for member in members
+        if isinstance(member, QAbstractButton) and member.isCheckable() and member.isChecked()
+    ]
     return (focused or chosen or members)[0]
 
 

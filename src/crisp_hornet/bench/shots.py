@@ -100,7 +100,7 @@ def _calibrate(walk: _Walk) -> Iterator[str]:
     assert isinstance(page, CalibratePage)
     page.confirm.setChecked(True)
     walk.simulated.act("brake 1")
-    page.choose(next(one for one in INSTRUMENTS if one.kind == "throttle"))
+    page.choose(next(instrument for instrument in INSTRUMENTS if instrument.kind == "throttle"))
     page.view.block("")
     page.view.start()
     for _ in range(4):

@@ -66,13 +66,13 @@ def _parts(color: QColor) -> tuple[float, float, float]:
 
 def luminance(color: QColor) -> float:
     """Relative luminance (WCAG 2.2, https://www.w3.org/TR/WCAG22/#dfn-relative-luminance)."""
-    red, green, blue = (one / 12.92 if one <= 0.04045 else ((one + 0.055) / 1.055) ** 2.4 for one in _parts(color))
+    red, green, blue = (part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in _parts(color))
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
 
-def contrast(one: QColor, other: QColor) -> float:
+def contrast(color: QColor, other: QColor) -> float:
     """Contrast ratio of two opaque colours, 1 to 21 (WCAG 2.2)."""
-    light, dark = sorted((luminance(one), luminance(other)), reverse=True)
+    light, dark = sorted((luminance(color), luminance(other)), reverse=True)
     return (light + 0.05) / (dark + 0.05)
 
 

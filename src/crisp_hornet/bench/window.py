@@ -244,7 +244,7 @@ class Window(QMainWindow):
             self.stations[self.current].left()
             self._shown_at_s = time.monotonic()
         self.current = key
-        self._pages.setCurrentIndex([one.widget() for one in self._scrolls].index(station))
+        self._pages.setCurrentIndex([scroll.widget() for scroll in self._scrolls].index(station))
         self.job_line.choose(key)
         for other in self.stations.there:
             if (side := other.side()) is not None:
@@ -321,7 +321,7 @@ class Window(QMainWindow):
     def _scrolls(self) -> list[QScrollArea]:
         """The stations that have been looked at, each in what it scrolls in."""
         pages = (self._pages.widget(at) for at in range(self._pages.count()))
-        return [one for one in pages if isinstance(one, QScrollArea)]
+        return [page for page in pages if isinstance(page, QScrollArea)]
 
     def show_test_stand(self) -> None:
         """Hands on the simulated bike, in a window of their own beside."""
@@ -426,7 +426,7 @@ class Window(QMainWindow):
             standing = self.stations.standing(key)
             self.job_line.buttons[key].show_state(standing.state, units.text(standing.caption))
         empty = "Nothing to watch in this draft." if self.desk.draft.tune else "No draft yet."
-        self.watch_list.show_warnings([_in_units(one, units) for one in self.desk.watch.warnings], empty)
+        self.watch_list.show_warnings([_in_units(warning, units) for warning in self.desk.watch.warnings], empty)
         self._watch_line.show_counts(summary(self.desk.watch.warnings))
         station = self.stations[self.current]
         head, words = (units.text(one) for one in station.meaning())

@@ -84,7 +84,9 @@ def tell_changes(changes: list[Change]) -> None:
 def perform(options: argparse.Namespace, session: Session, operation: Operation, changes: list[Change]) -> int:
     """Keep a backup, show the caution, and let the session do it; whatever interrupts is heard by it alone."""
     confirmed = set(options.confirm)
-    if session.made.map.inhibit is not None and any(one.id == "sensors" for one in session.made.questions(operation)):
+    if session.made.map.inhibit is not None and any(
+        question.id == "sensors" for question in session.made.questions(operation)
+    ):
         confirmed.add("sensors")  # nothing can move while they change: said, not asked
         say(SENSORS)
     shown_soon = {"not-shown"} if options.squeeze is not None else set()

@@ -27,7 +27,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "format": "crisp-hornet/verdict",
         "version": VERDICT_VERSION,
         "ride": ride.name,
-        "peaks": {one.channel: _peak(one, verdict.sustained.get(one.channel, {})) for one in verdict.peaks},
+        "peaks": {peak.channel: _peak(peak, verdict.sustained.get(peak.channel, {})) for peak in verdict.peaks},
         "pack": {
             "resistance_ohm": _estimate(verdict.resistance_ohm),
             "sag_at_limit_v": _estimate(verdict.resistance_ohm.times(tune.drive.battery_current_a, "V")),
@@ -41,7 +41,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             "wh_net": _estimate(energy.wh_net), "wh_per_km": _estimate(energy.wh_per_km), "regen_share": _estimate(energy.regen_share),
             "ah_net": _estimate(energy.ah_net), "range_km": _estimate(verdict.range_km),
             "by": {
-                kind: [_part(one) for one in parts]
+                kind: [_part(part) for part in parts]
                 for kind, parts in verdict.shares.items()
             },
         },
@@ -54,12 +54,12 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         },
         "assist": [
             {
-                "level": one.level, "seconds": round(one.seconds, 1), "watts_per_watt": _estimate(one.watts_per_watt),
-                "delay_s": _estimate(one.delay_s), "peak_mps2": _estimate(one.peak_mps2), "usual_most_mps2": _estimate(one.usual_most_mps2),
-                "most_jerk_mps3": _estimate(one.most_jerk_mps3),
-                "all_given": _estimate(one.all_given),
+                "level": level.level, "seconds": round(level.seconds, 1), "watts_per_watt": _estimate(level.watts_per_watt),
+                "delay_s": _estimate(level.delay_s), "peak_mps2": _estimate(level.peak_mps2), "usual_most_mps2": _estimate(level.usual_most_mps2),
+                "most_jerk_mps3": _estimate(level.most_jerk_mps3),
+                "all_given": _estimate(level.all_given),
             }
-            for one in verdict.levels
+            for level in verdict.levels
         ],
         "pull": None if pull is None else {
             "of_predicted_at_phase_limit": _estimate(pull.phase), "of_predicted_at_battery_limit": _estimate(pull.battery),
@@ -70,7 +70,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             {"what": one.what, "seen": _estimate(one.seen), "predicted": _number(one.predicted), "unit": one.seen.unit}
             for one in verdict.timed
         ],
-        "findings": [_finding(one) for one in findings],
+        "findings": [_finding(finding) for finding in findings],
     }  # fmt: skip
 
 
@@ -87,49 +87,53 @@ def _motor(verdict: Verdict) -> dict[str, Any]:
     return told | {"weakening": weakening}
 
 
-def _hill(one: HillSeen | None) -> dict[str, Any] | None:
-    if one is None:
+def _hill(hill: HillSeen | None) -> dict[str, Any] | None:
+    if hill is None:
         return None
     return {
-        "at_s": _number(one.at_s), "speed_kmh": _number(one.speed_kmh), "phase_current_a": _number(one.current_a),
-        "minutes_to_fade_predicted": _number(one.predicted_min), "minutes_to_fade_seen": _estimate(one.seen_min),
+        "at_s": _number(hill.at_s), "speed_kmh": _number(hill.speed_kmh), "phase_current_a": _number(hill.current_a),
+        "minutes_to_fade_predicted": _number(hill.predicted_min), "minutes_to_fade_seen": _estimate(hill.seen_min),
     }  # fmt: skip
 
 
-def _part(one: Share) -> dict[str, Any]:
-    return {"what": one.what, "km": _number(one.km), "wh": _number(one.wh), "wh_per_km": _number(one.wh_per_km)}
+def _part(share: Share) -> dict[str, Any]:
+    return {"what": share.what, "km": _number(share.km), "wh": _number(share.wh), "wh_per_km": _number(share.wh_per_km)}
 
 
 def _number(value: float) -> float | None:
     return float(f"{value:.6g}") if math.isfinite(value) else None
 
 
-def _estimate(one: Estimate) -> dict[str, Any]:
-    told: dict[str, Any] = {"value": _number(one.value), "low": _number(one.low), "high": _number(one.high)}
-    return told | ({"reason": one.reason} if one.reason else {})
+def _estimate(estimate: Estimate) -> dict[str, Any]:
+    told: dict[str, Any] = {
+        "value": _number(estimate.value),
+        "low": _number(estimate.low),
+        "high": _number(estimate.high),
+    }
+    return told | ({"reason": estimate.reason} if estimate.reason else {})
 
 
-def _peak(one: Peak, sustained: dict[float, float]) -> dict[str, Any]:
+def _peak(peak: Peak, sustained: dict[float, float]) -> dict[str, Any]:
     return {
-        "value": _number(one.value), "unit": one.unit, "at_s": _number(one.at_s), "limit": one.limit, "reached": one.reached,
-        "at_limit_s": _number(one.at_limit_s), "sustained": {f"{seconds:g}": _number(value) for seconds, value in sustained.items()},
+        "value": _number(peak.value), "unit": peak.unit, "at_s": _number(peak.at_s), "limit": peak.limit, "reached": peak.reached,
+        "at_limit_s": _number(peak.at_limit_s), "sustained": {f"{seconds:g}": _number(value) for seconds, value in sustained.items()},
     }  # fmt: skip
 
 
-def _finding(one: Finding) -> dict[str, Any]:
-    suggest = one.suggest
+def _finding(finding: Finding) -> dict[str, Any]:
+    suggest = finding.suggest
     return {
-        "id": one.id, "severity": one.severity, "text": f"{one.text}. {one.reason}", "from_s": one.from_s, "to_s": one.to_s,
+        "id": finding.id, "severity": finding.severity, "text": f"{finding.text}. {finding.reason}", "from_s": finding.from_s, "to_s": finding.to_s,
         "suggest": None if suggest is None else {
             "path": suggest.path, "value": suggest.value, "effect": suggest.effect, "of": "bike" if suggest.bike else "tune",
-            "predicted": [_effect(effect) for effect in one.effects],
+            "predicted": [_effect(effect) for effect in finding.effects],
         },
     }  # fmt: skip
 
 
-def _effect(one: Effect) -> dict[str, Any]:
+def _effect(effect: Effect) -> dict[str, Any]:
     return {
-        "what": one.after.label, "unit": one.after.unit, "before": _number(one.before.value), "after": _number(one.after.value)
+        "what": effect.after.label, "unit": effect.after.unit, "before": _number(effect.before.value), "after": _number(effect.after.value)
     }  # fmt: skip
 
 
@@ -155,7 +159,7 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
         yield hill_words(verdict.hill)
     for kind, parts in verdict.shares.items():
         if parts:
-            yield f"by {kind}: " + ", ".join(f"{one.what} {one.wh_per_km:.0f} Wh/km" for one in parts)
+            yield f"by {kind}: " + ", ".join(f"{part.what} {part.wh_per_km:.0f} Wh/km" for part in parts)
     for level in verdict.levels:
         yield f"level {level.level}: {level.in_words}"
     for finding in findings:

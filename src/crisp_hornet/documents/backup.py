@@ -45,7 +45,7 @@ class Backup(Part):
 
     def values(self, calibration: bool) -> dict[str, float | None]:
         """Values by register name, calibration left out or taken in."""
-        return {one.name: one.value for one in self.registers if calibration or not one.calibration}
+        return {register.name: register.value for register in self.registers if calibration or not register.calibration}
 
 
 def read_backup(path: Path) -> Backup:

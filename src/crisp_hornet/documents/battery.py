@@ -93,39 +93,39 @@ _ADDS_UP = ("capacity_ah", "resistance_ohm", *_LIMITS)
 
 def shares(batteries: list[Battery]) -> list[float]:
     """Which share of the current each of several packs in parallel takes: as its conductance, ``(1/Rk)/Σ(1/R)``."""
-    ohms = [one.resistance_ohm for one in batteries]
+    ohms = [battery.resistance_ohm for battery in batteries]
     if min(ohms) <= 0:
         return [1 / len(ohms)] * len(ohms)
     conductances = [1 / ohm for ohm in ohms]
-    return [one / sum(conductances) for one in conductances]
+    return [conductance / sum(conductances) for conductance in conductances]
 
 
 def together(batteries: list[Battery]) -> Battery:
     """Packs in parallel as one: capacities add up, resistances as conductances; a limit is reached when the first pack reaches its own.
     The first board that trips counts, and the first that is full."""
     parts = shares(batteries)
-    ohms = [one.resistance_ohm for one in batteries]
+    ohms = [battery.resistance_ohm for battery in batteries]
 
     def limit(key: str) -> float | None:
-        given = [(getattr(one, key), part) for one, part in zip(batteries, parts, strict=True)]
+        given = [(getattr(battery, key), part) for battery, part in zip(batteries, parts, strict=True)]
         if key == "bms_peak_a":  # a board without a peak bears what it bears for ever
             if all(value is None for value, _ in given):
                 return None
             given = [
-                (value if value is not None else one.bms_discharge_a, part)
-                for (value, part), one in zip(given, batteries, strict=True)
+                (value if value is not None else battery.bms_discharge_a, part)
+                for (value, part), battery in zip(given, batteries, strict=True)
             ]
         known = [value / part for value, part in given if value is not None]
         return min(known) if known else None
 
     def least(key: str, of: Callable[[list[float]], float] = min) -> float | None:
-        known = [value for one in batteries if (value := getattr(one, key)) is not None]
+        known = [value for battery in batteries if (value := getattr(battery, key)) is not None]
         return of(known) if known else None
 
     return batteries[0].model_copy(
         update={key: limit(key) for key in _LIMITS}
         | {
-            "capacity_ah": sum(one.capacity_ah for one in batteries),
+            "capacity_ah": sum(battery.capacity_ah for battery in batteries),
             "resistance_ohm": 1 / sum(1 / ohm for ohm in ohms) if min(ohms) > 0 else 0.0,
             "bms_peak_s": least("bms_peak_s"),
             "bms_trip_v": least("bms_trip_v", max),

@@ -268,10 +268,10 @@ class Bike(Part):
             return self.model_copy(update={"packs": None, "battery": alone})
         left = before.each[before.in_use].name if before is not None and before.how == "in turn" else None
         each = [
-            one.model_copy(update={"sources": {path.partition(".")[2]: source for path, source in known.items()}})
-            if one.name == left
-            else one
-            for one in packs.each
+            pack.model_copy(update={"sources": {path.partition(".")[2]: source for path, source in known.items()}})
+            if pack.name == left
+            else pack
+            for pack in packs.each
         ]
         made = Packs.model_validate(packs.model_copy(update={"each": each}).model_dump(mode="json", by_alias=True))
         if made.how == "in turn":

@@ -226,7 +226,11 @@ class ControllerMap(Part):
 
     def values(self, raws: Mapping[str, int]) -> dict[str, float | None]:
         """The values of raw numbers by register name."""
-        return {one.name: one.decode(raws[one.name]) for one in self.register_list if one.name in raws}
+        return {
+            register.name: register.decode(raws[register.name])
+            for register in self.register_list
+            if register.name in raws
+        }
 
     def as_settings(self, values: Mapping[str, float | None]) -> dict[str, float | None]:
         """What registers' values by name mean as settings of a tune: shares of another current as amperes."""
@@ -250,7 +254,7 @@ class ControllerMap(Part):
 
     @property
     def _shares(self) -> list[tuple[Register, str]]:
-        return [(one, one.share_of) for one in self.register_list if one.share_of is not None]
+        return [(register, register.share_of) for register in self.register_list if register.share_of is not None]
 
 
 def _fault(text: str, *place: str | int) -> PydanticCustomError:

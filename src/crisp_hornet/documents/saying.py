@@ -102,7 +102,7 @@ def joined(between: str, parts: Iterable[str]) -> Saying:
     listed = list(parts)
     names = [f"part_{at}" for at in range(len(listed))]
     return Saying(
-        between.replace("{", "{{").replace("}", "}}").join(f"{{{one}}}" for one in names),
+        between.replace("{", "{{").replace("}", "}}").join(f"{{{name}}}" for name in names),
         dict(zip(names, listed, strict=True)),
     )
 

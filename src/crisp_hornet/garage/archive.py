@@ -131,7 +131,7 @@ def _imported(garage: Garage, path: Path, files: list[Path]) -> int:
 
 
 def _check_sizes(archive: zipfile.ZipFile, path: Path) -> None:
-    whole = sum(one.file_size for one in archive.infolist())
+    whole = sum(member.file_size for member in archive.infolist())
     if whole > MOST_BYTES or len(archive.infolist()) > MOST_ROWS:
         raise DocumentError(str(path), "", "unpacks to an absurd size", "Choose a file that was exported here.")
 
@@ -207,7 +207,7 @@ def _are_steps(steps: Any) -> bool:
         words = isinstance(one["text"], str) and isinstance(one["caution"], str)
         return words and (done is None or (isinstance(done, str) and _is_time(done)))
 
-    return isinstance(steps, list) and all(is_step(one) for one in steps)
+    return isinstance(steps, list) and all(is_step(step) for step in steps)
 
 
 def _is_time(text: str) -> bool:

@@ -31,16 +31,18 @@ class Job:
     closed: bool = False
 
 
-def _step(one: JobStep) -> dict[str, str | None]:
-    return {"text": one.text, "caution": one.caution, "done_at": one.done_at.isoformat() if one.done_at else None}
+def _step(step: JobStep) -> dict[str, str | None]:
+    return {"text": step.text, "caution": step.caution, "done_at": step.done_at.isoformat() if step.done_at else None}
 
 
 def _job(row: JobRow) -> Job:
     steps = (
         JobStep(
-            one["text"], one["caution"], datetime.fromisoformat(one["done_at"]).astimezone() if one["done_at"] else None
+            step["text"],
+            step["caution"],
+            datetime.fromisoformat(step["done_at"]).astimezone() if step["done_at"] else None,
         )
-        for one in row.steps
+        for step in row.steps
     )
     return Job(row.id, row.title, tuple(steps), row.opened_at, row.closed)
 
@@ -57,7 +59,7 @@ class Jobs:
             row = JobRow(
                 bike_id=bike_id,
                 title=title[:200],
-                steps=[_step(one) for one in steps],
+                steps=[_step(step) for step in steps],
                 opened_at=datetime.now().astimezone(),
             )
             session.add(row)
@@ -68,7 +70,7 @@ class Jobs:
         """Keep a job sheet as it now is."""
         with self._store.session() as session:
             row = session.get_one(JobRow, job.id)
-            row.title, row.steps, row.closed = job.title[:200], [_step(one) for one in job.steps], job.closed
+            row.title, row.steps, row.closed = job.title[:200], [_step(step) for step in job.steps], job.closed
 
     def of(self, bike_id: int) -> list[Job]:
         """The job sheets in work on a bike, the newest first."""

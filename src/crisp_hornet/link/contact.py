@@ -79,7 +79,7 @@ def map_of(identity: Identity, maps: Sequence[ControllerMap], device: int) -> Co
     """The description that fits: one for that very address before others, the user's own before a shipped one."""
     named = (identity.vendor, identity.product)
     fits = [one for one in maps if (one.identity.vendor, one.identity.product) == named]
-    return next((one for one in fits if one.line.device == device), fits[0] if fits else None)
+    return next((fit for fit in fits if fit.line.device == device), fits[0] if fits else None)
 
 
 def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, ControllerMap]:
@@ -99,9 +99,9 @@ def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, Contr
 def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:
     """The registers that a controller of this firmware has."""
     return [
-        one
-        for one in controller_map.register_list
-        if one.since is None or version_key(firmware) >= version_key(one.since)
+        register
+        for register in controller_map.register_list
+        if register.since is None or version_key(firmware) >= version_key(register.since)
     ]
 
 
@@ -139,8 +139,10 @@ def _read_once(
     for first, count in runs(registers, longest)[:: -1 if backwards else 1]:
         words.update(zip(range(first, first + count), line.read_settings(first, count), strict=True))
     return {
-        one.name: controller_map.raw_of([words[at] for at in range(one.address, one.address + one.words)])
-        for one in registers
+        register.name: controller_map.raw_of(
+            [words[at] for at in range(register.address, register.address + register.words)]
+        )
+        for register in registers
     }
 
 
@@ -180,11 +182,11 @@ def backup_of(contact: Contact) -> Backup:
         serial=who.serial,
         registers=[
             BackedUpRegister(
-                name=one.name, address=one.address, word=raw, value=one.decode(raw), unit=one.unit,
-                type=one.type, calibration=one.is_calibration,
+                name=register.name, address=register.address, word=raw, value=register.decode(raw), unit=register.unit,
+                type=register.type, calibration=register.is_calibration,
             )
-            for one in contact.map.register_list
-            if (raw := contact.raws.get(one.name)) is not None
+            for register in contact.map.register_list
+            if (raw := contact.raws.get(register.name)) is not None
         ],
     )  # fmt: skip
 

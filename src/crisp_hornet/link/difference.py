@@ -110,12 +110,15 @@ def changes_to(
         raw = register.encode(asked)
         if raw != before:
             changes.append(Change(register, register.decode(before), register.decode(raw), asked, before, raw))
-    means = controller_map.as_settings(controller_map.values(raws) | {one.register.name: one.after for one in changes})
+    means = controller_map.as_settings(
+        controller_map.values(raws) | {change.register.name: change.after for change in changes}
+    )
     carried: dict[str, str] = {
         one.share_of: one.label for one in controller_map.register_list if one.share_of and raws.get(one.name)
     }
     known = [
-        replace(one, means=means[one.register.name], carries=carried.get(one.register.name, "")) for one in changes
+        replace(change, means=means[change.register.name], carries=carried.get(change.register.name, ""))
+        for change in changes
     ]
     return sorted(known, key=Change.turn)
 

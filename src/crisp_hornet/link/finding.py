@@ -103,7 +103,7 @@ def _ask(
 
 
 def _choose(port: str, answers: Sequence[_Answer]) -> _Answer:
-    home = [one for one in answers if one.at_home]
+    home = [answer for answer in answers if answer.at_home]
     if len(home) > 1:
         told = [with_device(port, one.device) for one in home]
         who = ", ".join(f"{one.identity.product} {one.identity.serial} at address {one.device}" for one in home)
@@ -112,12 +112,12 @@ def _choose(port: str, answers: Sequence[_Answer]) -> _Answer:
         )
     if home:
         return home[0]
-    for one in answers:
-        if one.map is not None:
+    for answer in answers:
+        if answer.map is not None:
             raise WrongDevice(
                 "Connecting",
-                f"a {one.identity.product} answers at address {one.device}, not at {one.map.line.device} as its description says",
-                f"If this is the right one, name its address: {with_device(port, one.device)}.",
+                f"a {answer.identity.product} answers at address {answer.device}, not at {answer.map.line.device} as its description says",
+                f"If this is the right one, name its address: {with_device(port, answer.device)}.",
             )
     return answers[0]  # nobody knows it: whoever identifies it says so
 

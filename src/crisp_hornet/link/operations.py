@@ -138,12 +138,12 @@ class SendTune(Operation):
     def refusal(self, known: Known) -> str:
         if not self.keep and (why := trial_refusal(list(self.changes))):
             return f"not on trial: {why}"
-        stops = [one for one in self.warnings or () if one.strength is Strength.STOP]
-        return "; ".join(_line(one) for one in stops) + ". Nothing overrides a stop" if stops else ""
+        stops = [warning for warning in self.warnings or () if warning.strength is Strength.STOP]
+        return "; ".join(_line(stop) for stop in stops) + ". Nothing overrides a stop" if stops else ""
 
     def questions(self, known: Known) -> list[Question]:
-        warns = [one for one in self.warnings or () if one.strength is Strength.WARN]
-        told = [Question(one.id, f"{one.text}. {one.reason}") for one in warns]
+        warns = [warning for warning in self.warnings or () if warning.strength is Strength.WARN]
+        told = [Question(warn.id, f"{warn.text}. {warn.reason}") for warn in warns]
         return [*_interrupted_questions(known), *_sensor_questions(known, self.changes), *told]
 
     def run(self, contact: Contact, hearing: Hearing) -> Report:

@@ -137,13 +137,15 @@ class _Send:
         except LinkError as error:
             return f"{_flat(error)}. Nothing was written."
         others = [
-            one for one in self._registers if one.access == "rw" and now[one.name] != self._contact.raws[one.name]
+            register
+            for register in self._registers
+            if register.access == "rw" and now[register.name] != self._contact.raws[register.name]
         ]
         if not others:
             return ""
         told = "; ".join(
-            f"{one.label} {said(one, one.decode(self._contact.raws[one.name]))} to {said(one, one.decode(now[one.name]))}"
-            for one in others[:4]
+            f"{other.label} {said(other, other.decode(self._contact.raws[other.name]))} to {said(other, other.decode(now[other.name]))}"
+            for other in others[:4]
         )
         self._contact.raws.update(now)
         return (
@@ -224,7 +226,9 @@ class _Send:
         for _ in range(STEADY_TRIES):
             time.sleep(line.settle_s)
             again = read_raws(line, self._contact.map, self._registers, longest + 2, backwards=True)
-            if all(again[one.name] == found[one.name] for one in self._registers if one.access == "rw"):
+            if all(
+                again[register.name] == found[register.name] for register in self._registers if register.access == "rw"
+            ):
                 return again
             found = again
         raise LinkError("Proof", "what it holds goes on changing", "Something else may be changing the controller.")
@@ -233,10 +237,12 @@ class _Send:
         """Everything equal to what it should be. Raises :class:`LinkError` naming the first that is not."""
         expected: Raws = self._contact.raws | {change.register.name: change.raw_after for change in self._changes}
         found = self._steady(longest)
-        for one in self._registers:
-            if one.access == "rw" and found[one.name] != expected[one.name]:
+        for register in self._registers:
+            if register.access == "rw" and found[register.name] != expected[register.name]:
                 raise LinkError(
-                    "Proof", f"{one.label} reads back differently", "Something else may be changing the controller."
+                    "Proof",
+                    f"{register.label} reads back differently",
+                    "Something else may be changing the controller.",
                 )
         return len(self._registers)
 
@@ -295,10 +301,10 @@ class _Send:
         if states == {Held.OLD}:
             return "The controller holds what it held before: it restarted meanwhile."
         named = [
-            self._unknown_in_words(one)
-            if self._held[one.register.name] is Held.UNKNOWN
-            else f"{one.register.label} {self._held[one.register.name].value}"
-            for one in self._changes
+            self._unknown_in_words(change)
+            if self._held[change.register.name] is Held.UNKNOWN
+            else f"{change.register.label} {self._held[change.register.name].value}"
+            for change in self._changes
         ]
         return f"Now: {'; '.join(named)}. Do not ride until the controller has been read again."
 

@@ -82,12 +82,12 @@ class ContactMade:
     @property
     def is_another(self) -> bool:
         """Whether it is another bike's controller."""
-        return any(one.id == "wrong-bike" for one in self.doubts)
+        return any(doubt.id == "wrong-bike" for doubt in self.doubts)
 
     @property
     def blocked(self) -> str:
         """Why nothing at all is written to it, or ""."""
-        return next((one.text for one in self.doubts if one.blocks), "")
+        return next((doubt.text for doubt in self.doubts if doubt.blocks), "")
 
     @property
     def ways_to_show(self) -> list[str]:
@@ -96,7 +96,11 @@ class ContactMade:
 
     def questions(self, operation: Operation) -> list[Question]:
         """What must be confirmed before an operation."""
-        open_ = [Question(one.id, f"{one.text}.") for one in self.doubts if not one.blocks] if operation.settles else []
+        open_ = (
+            [Question(doubt.id, f"{doubt.text}.") for doubt in self.doubts if not doubt.blocks]
+            if operation.settles
+            else []
+        )
         return [*open_, *operation.questions(self)]
 
     def refusal(self, operation: Operation, confirmed: Collection[str]) -> str:
@@ -107,7 +111,7 @@ class ContactMade:
             return SHOW_FIRST
         if why := operation.refusal(self):
             return why
-        left = [one for one in self.questions(operation) if one.id not in confirmed]
+        left = [question for question in self.questions(operation) if question.id not in confirmed]
         if not left:
             return ""
         told = "; ".join(one.text.rstrip(".") for one in left)

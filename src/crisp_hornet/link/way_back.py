@@ -42,16 +42,16 @@ def way_back(
     return WayBack(
         changes,
         [change.in_words() for change in everything if change.register.name not in chosen],
-        [one.name for one in backup.registers if controller_map.register(one.name) is None],
+        [register.name for register in backup.registers if controller_map.register(register.name) is None],
         bool(backup.serial) and backup.serial != identity.serial,
     )
 
 
 def compare(first: Backup, second: Backup) -> list[tuple[str, float | None, float | None, str]]:
     """Where two backups differ: name, value in each, unit."""
-    other = {one.name: one for one in second.registers}
+    other = {register.name: register for register in second.registers}
     return [
-        (one.name, one.value, other[one.name].value, one.unit)
-        for one in first.registers
-        if one.name in other and one.value != other[one.name].value
+        (register.name, register.value, other[register.name].value, register.unit)
+        for register in first.registers
+        if register.name in other and register.value != other[register.name].value
     ]

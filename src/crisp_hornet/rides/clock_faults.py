@@ -31,7 +31,7 @@ def steadied(seconds: Array, contents: list[Array]) -> tuple[Array, list[str]]:
     faults = np.flatnonzero((steps < -SETTLED_ROWS * usual) | (steps > FAR_S))
     if not 0 < faults.size <= MOST_FAULTS:
         return seconds, []
-    again = _repeats(values, [one[at] for one in contents])
+    again = _repeats(values, [content[at] for content in contents])
     twice, moved, notes = np.zeros(len(values), bool), np.zeros(len(values)), []
     total = 0.0
     for fault, until in zip(faults.tolist(), [*faults[1:].tolist(), len(values) - 1], strict=True):

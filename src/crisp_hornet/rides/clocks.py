@@ -125,5 +125,5 @@ def with_date(date: Column, clock: Column) -> Column | None:
     """A column of dates and one of clock times as one; None where they do not fit together."""
     if date.texts is None or clock.texts is None:
         return None
-    both = [f"{one.strip()} {other.strip()}" for one, other in zip(date.texts, clock.texts, strict=True)]
+    both = [f"{text.strip()} {other.strip()}" for text, other in zip(date.texts, clock.texts, strict=True)]
     return Column("date and time", "", np.full(len(both), np.nan), both)

@@ -98,7 +98,7 @@ def _try(lines: list[str], encoding: str, separator: str, comma: bool) -> tuple[
     if comma and not any("," in cell for at in figures for cell in rows[at]):
         score *= 0.9
     cells = [cell.strip().strip("()[]") for cell in rows[units]] if units is not None else [""] * width
-    return score, Dialect(encoding, separator, comma, header, units, data, [one.strip() for one in names], cells)
+    return score, Dialect(encoding, separator, comma, header, units, data, [name.strip() for name in names], cells)
 
 
 def _is_figure(found: re.Match[str] | None) -> bool:

@@ -55,8 +55,8 @@ def read_fit(path: Path) -> Table:
                 if frame.frame_type == fitdecode.FIT_FRAME_DATA:
                     values += len(frame.fields)
                     if frame.name == "record":
-                        rows.append({one.name: one.value for one in frame.fields})
-                        units |= {one.name: one.units or "" for one in frame.fields if one.name not in units}
+                        rows.append({field.name: field.value for field in frame.fields})
+                        units |= {field.name: field.units or "" for field in frame.fields if field.name not in units}
                 if values > MOST_VALUES:
                     raise too_much(path, "values")
     except RideError:
@@ -74,7 +74,9 @@ def _table(path: Path, rows: list[dict[str, Any]], units: dict[str, str], notes:
     names = list(units)[:MOST_COLUMNS]
     stamps = [row.get("timestamp") for row in rows]
     columns = [
-        Column("time", "s", np.array([one.timestamp() if isinstance(one, datetime) else np.nan for one in stamps]))
+        Column(
+            "time", "s", np.array([stamp.timestamp() if isinstance(stamp, datetime) else np.nan for stamp in stamps])
+        )
     ]
     seen: set[str] = set()
     for name in sorted(names, key=lambda one: not one.startswith("enhanced")):

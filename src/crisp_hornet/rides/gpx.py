@@ -34,12 +34,14 @@ def read_gpx(path: Path) -> Table:
     points = [point for track in found.tracks for segment in track.segments for point in segment.points]
     if len(points) < 2 or len(points) > MOST_POINTS:
         raise RideError(str(path), "", f"holds {len(points)} track points", "Choose a track that was ridden.")
-    stamps = np.array([np.nan if one.time is None else one.time.timestamp() for one in points])
+    stamps = np.array([np.nan if point.time is None else point.time.timestamp() for point in points])
     columns = [
         Column("time", "s", stamps),
-        Column("latitude", "°", np.array([one.latitude for one in points], float)),
-        Column("longitude", "°", np.array([one.longitude for one in points], float)),
-        Column("elevation", "m", np.array([np.nan if one.elevation is None else one.elevation for one in points])),
+        Column("latitude", "°", np.array([point.latitude for point in points], float)),
+        Column("longitude", "°", np.array([point.longitude for point in points], float)),
+        Column(
+            "elevation", "m", np.array([np.nan if point.elevation is None else point.elevation for point in points])
+        ),
     ]
     extra = [_extras(point.extensions) for point in points]
     for key, (name, unit) in EXTRAS.items():

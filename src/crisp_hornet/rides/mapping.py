@@ -83,7 +83,7 @@ class Mapping:
 
     def of(self, channel: str) -> Assigned | None:
         """The column of a channel."""
-        return next((one for one in self.assigned if one.channel == channel), None)
+        return next((column for column in self.assigned if column.channel == channel), None)
 
     def with_column(self, table: Table, column: int, channel: str, unit: str = "") -> Mapping:
         """This mapping with one column set by hand ("" for none); another column of that channel gives it up."""
@@ -225,8 +225,8 @@ def _even(values: Array) -> bool:
 
 def kept_rows(mapping: Mapping) -> list[dict[str, object]]:
     """A mapping as it is remembered for its source."""
-    return [{"column": one.column, "channel": one.channel, "unit": one.unit, "factor": one.factor, "offset": one.offset}
-            for one in mapping.assigned]  # fmt: skip
+    return [{"column": column.column, "channel": column.channel, "unit": column.unit, "factor": column.factor, "offset": column.offset}
+            for column in mapping.assigned]  # fmt: skip
 
 
 def remembered(mapping: Mapping, table: Table, rows: object) -> Mapping:

@@ -50,12 +50,12 @@ def _check_packing(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as packed:
             parts = packed.infolist()
-            whole = sum(one.file_size for one in parts)
+            whole = sum(part.file_size for part in parts)
             if whole > MOST_UNPACKED or whole > max(path.stat().st_size, 1) * MOST_RATIO or len(parts) > MOST_PARTS:
                 raise RideError(str(path), "", "unpacks to an absurd size", "Look at it with a spreadsheet first.")
-            for one in parts:
-                if one.filename.startswith(SHEETS):
-                    with packed.open(one) as sheet:
+            for part in parts:
+                if part.filename.startswith(SHEETS):
+                    with packed.open(part) as sheet:
                         check_shape(path, *_reach(sheet))
     except RideError:
         raise

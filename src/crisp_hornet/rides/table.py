@@ -44,12 +44,12 @@ class Table:
     @property
     def signature(self) -> str:
         """The same for all logs of one source: its format, column names and units."""
-        told = "\n".join([self.kind, *(f"{one.name}\t{one.unit}" for one in self.columns)])
+        told = "\n".join([self.kind, *(f"{column.name}\t{column.unit}" for column in self.columns)])
         return hashlib.sha256(told.encode()).hexdigest()[:16]
 
     def column(self, name: str) -> Column | None:
         """The first column of a name."""
-        return next((one for one in self.columns if one.name == name), None)
+        return next((column for column in self.columns if column.name == name), None)
 
 
 def nothing(rows: int) -> Array:

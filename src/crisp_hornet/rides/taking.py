@@ -36,7 +36,8 @@ def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
     seconds, jumps = _steady_seconds(table, mapping, file) if mapping.steady else (_seconds(table, mapping, file), [])
     order, notes = _in_order(seconds, file)
     columns = {
-        one.channel: table.columns[one.column].values[order] * one.factor + one.offset for one in mapping.assigned
+        column.channel: table.columns[column.column].values[order] * column.factor + column.offset
+        for column in mapping.assigned
     }
     columns = {name: np.where(np.isfinite(values), values, np.nan) for name, values in columns.items()}
     time = seconds[order] - seconds[order][0]
@@ -45,15 +46,15 @@ def take(table: Table, mapping: Mapping, file: Path) -> Loaded:
             str(file), "", "its times go on for longer than any ride", "Check the time column, or cut the log."
         )
     notes = [*table.notes, *jumps, *notes]
-    if any(one.why != EXACT for one in mapping.assigned):  # the exchange form says what it means
+    if any(column.why != EXACT for column in mapping.assigned):  # the exchange form says what it means
         notes += _checked(columns, mapping, time)
         notes += _derived(columns, time)
     channels = {name: values for name, values in columns.items() if name in CHANNELS and np.isfinite(values).any()}
     if not channels:
         raise RideError(str(file), "", "no column was recognised", "Say by hand which column is what.")
     left = [
-        one.name
-        for at, one in enumerate(table.columns)
+        column.name
+        for at, column in enumerate(table.columns)
         if at not in mapping.time and all(at != a.column for a in mapping.assigned)
     ]
     if left:
@@ -71,7 +72,9 @@ def clock_faults(table: Table, mapping: Mapping, file: Path) -> list[str]:
 
 
 def _steady_seconds(table: Table, mapping: Mapping, file: Path) -> tuple[Array, list[str]]:
-    return steadied(_seconds(table, mapping, file), [table.columns[one.column].values for one in mapping.assigned])
+    return steadied(
+        _seconds(table, mapping, file), [table.columns[column.column].values for column in mapping.assigned]
+    )
 
 
 def literal(table: Table, file: Path) -> Loaded | None:
@@ -79,7 +82,7 @@ def literal(table: Table, file: Path) -> Loaded | None:
 
     Raises :class:`RideError` where its times do not increase at all.
     """
-    named = {one.header: one for one in reversed(table.columns) if one.header}
+    named = {column.header: column for column in reversed(table.columns) if column.header}
     if "time_s" not in named or not any(name in named for name in CHANNELS):
         return None
     time = named["time_s"].values
@@ -191,9 +194,9 @@ def _checked(columns: dict[str, Array], mapping: Mapping, time: Array) -> list[s
     return notes
 
 
-def _ratio(one: Array, other: Array) -> float:
+def _ratio(values: Array, other: Array) -> float:
     with np.errstate(divide="ignore", invalid="ignore"):
-        found = one / other
+        found = values / other
     good = found[np.isfinite(found) & (np.abs(other) > 0.05 * _most(other))]
     return float(np.median(good)) if good.size > 10 else 1.0
 

@@ -127,7 +127,7 @@ class SimulatedController:
             return words[start : start + count]
         logs = self.map.logs
         if logs is not None:
-            told = {logs.count: len(self.rides)} | {logs.lengths + k: len(one) for k, one in enumerate(self.rides)}
+            told = {logs.count: len(self.rides)} | {logs.lengths + k: len(ride) for k, ride in enumerate(self.rides)}
             if all(at in told for at in range(address, address + count)):
                 return [told[at] for at in range(address, address + count)]
         raise Refusal(ILLEGAL_ADDRESS)
@@ -257,7 +257,7 @@ class SimulatedController:
     def values(self, kept: bool = False) -> dict[str, float | None]:
         """All registers by name, running or kept."""
         words = self.kept if kept else self.running
-        return {one.name: one.decode(self._raw(one, words)) for one in self.map.register_list}
+        return {register.name: register.decode(self._raw(register, words)) for register in self.map.register_list}
 
     def _command(self, address: int, words: list[int]) -> bool:
         commands, keep, inhibit, update = self.map.commands, self.map.keep, self.map.inhibit, self.map.update
@@ -302,12 +302,14 @@ class SimulatedController:
 
     def _defaults(self) -> dict[int, int]:
         words: dict[int, int] = {}
-        for one in self.map.register_list:
-            start = self.bike.truth.believed_m if one.name == "calibration.wheel_circumference_m" else one.default
-            if start is None and one.none_raw is None:
-                start = min(max(0.0, one.min), one.max)
-            pair = self.map.words_of(one, one.encode(start))
-            words.update(zip(range(one.address, one.address + one.words), pair, strict=True))
+        for register in self.map.register_list:
+            start = (
+                self.bike.truth.believed_m if register.name == "calibration.wheel_circumference_m" else register.default
+            )
+            if start is None and register.none_raw is None:
+                start = min(max(0.0, register.min), register.max)
+            pair = self.map.words_of(register, register.encode(start))
+            words.update(zip(range(register.address, register.address + register.words), pair, strict=True))
         return words
 
     def _raw(self, register: Register, words: dict[int, int]) -> int:

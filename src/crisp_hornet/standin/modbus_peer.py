@@ -91,14 +91,16 @@ class ModbusPeer:
         assert isinstance(question, files.ReadFileRecordRequest)
         found = [
             files.FileRecord(
-                record_data=self._controller.read_file(one.file_number, one.record_number, 2 * one.record_length)
+                record_data=self._controller.read_file(
+                    record.file_number, record.record_number, 2 * record.record_length
+                )
             )
-            for one in question.records
+            for record in question.records
         ]
         return files.ReadFileRecordResponse(found)
 
     def _write_file(self, question: ModbusPDU) -> ModbusPDU:
         assert isinstance(question, files.WriteFileRecordRequest)
-        for one in question.records:
-            self._controller.write_file(one.file_number, one.record_number, one.record_data)
+        for record in question.records:
+            self._controller.write_file(record.file_number, record.record_number, record.record_data)
         return files.WriteFileRecordResponse(question.records)

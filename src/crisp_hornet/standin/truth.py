@@ -68,7 +68,7 @@ class Truth:
 
 def departed_bike(truth: Truth, name: str, value: float) -> Truth:
     """The same bike with another truth. Raises :class:`ValueError` for a departure that there is not."""
-    names = [one.name for one in fields(Departures)]
+    names = [field.name for field in fields(Departures)]
     if name not in names:
         raise ValueError(f"no truth {name!r}; there are: {', '.join(names)}")
     if not (math.isfinite(value) and (name == "current_zero_a" or 0.05 <= value <= 20)):

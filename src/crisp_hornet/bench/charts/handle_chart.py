@@ -62,9 +62,9 @@ class HandleChart(Handled, PlainChart):
     def show_handles(self, handles: list[Handle]) -> None:
         """Show the handles."""
         self.handles = handles
-        if self.chosen not in [one.setting for one in handles]:
+        if self.chosen not in [handle.setting for handle in handles]:
             self.chosen = handles[0].setting if handles else ""
-        told = ", ".join(one.text for one in handles)
+        told = ", ".join(handle.text for handle in handles)
         self.setAccessibleName(f"{self._name}; left and right choose, up and down move: {told}")
         self.update()
 
@@ -84,7 +84,7 @@ class HandleChart(Handled, PlainChart):
             self.dragged.emit(setting, *frame.back(at), token)
 
     def chosen_by(self, event: QKeyEvent) -> str:
-        names, step = [one.setting for one in self.handles], SIDEWAYS.get(event.key())
+        names, step = [handle.setting for handle in self.handles], SIDEWAYS.get(event.key())
         return names[min(max(names.index(self.chosen) + step, 0), len(names) - 1)] if step else ""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -133,7 +133,7 @@ class HandleChart(Handled, PlainChart):
         frame = self.frame()
         if frame is None:
             return None
-        gaps = [(frame.at(one.x, one.y) - at, one) for one in self.handles]
+        gaps = [(frame.at(handle.x, handle.y) - at, handle) for handle in self.handles]
         near = [((gap.x() ** 2 + gap.y() ** 2) ** 0.5, index) for index, (gap, _) in enumerate(gaps)]
         closest = min(near, default=(REACH_PX + 1, 0))
         return self.handles[closest[1]] if closest[0] <= REACH_PX else None

@@ -37,7 +37,7 @@ class HeatStrip(QWidget):
         parts = np.array_split(np.arange(len(seconds)), CELLS)
         minutes = [float(np.min(seconds[part]) / 60) if bool(np.any(pulls[part])) else float("nan") for part in parts]
         minutes = [
-            float(f"{one:.2g}") for one in minutes
+            float(f"{minute:.2g}") for minute in minutes
         ]  # finer than anyone sees: most steps of a drag change nothing
         if repr(minutes) == repr(self._minutes):
             return

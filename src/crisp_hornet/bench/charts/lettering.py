@@ -97,7 +97,7 @@ def _crossed(tries: Floats, lines: Floats) -> Floats:
 def along(polygon: QPolygonF | Sequence[QPointF]) -> Floats:
     """Points (m, 2) along a line, no two further apart than :data:`EVERY_PX`."""
     places = [polygon[at] for at in range(len(polygon))]
-    corners = np.array([(one.x(), one.y()) for one in places], np.float64).reshape(-1, 2)
+    corners = np.array([(place.x(), place.y()) for place in places], np.float64).reshape(-1, 2)
     if len(corners) < 2:
         return corners
     steps = np.hypot(*np.diff(corners, axis=0).T)
@@ -134,12 +134,12 @@ class Lettering:
         taken = [*self._marks, *((one.left(), one.top(), one.right(), one.bottom()) for _, one in self.boxes)]
         lines = np.vstack(self._lines) if self._lines else np.zeros((0, 2))
         places = settle(
-            [(metrics.horizontalAdvance(one.text), high) for one in names],
-            [(one.at.x(), one.at.y(), one.reach) for one in names],
+            [(metrics.horizontalAdvance(name.text), high) for name in names],
+            [(name.at.x(), name.at.y(), name.reach) for name in names],
             self.box,
             np.array(taken, np.float64).reshape(-1, 4),
             lines,
         )
-        for one, place in zip(names, places, strict=True):
-            painter.drawText(QPointF(place.left(), place.top() + metrics.ascent()), one.text)
-            self.boxes.append((one.text, place))
+        for name, place in zip(names, places, strict=True):
+            painter.drawText(QPointF(place.left(), place.top() + metrics.ascent()), name.text)
+            self.boxes.append((name.text, place))

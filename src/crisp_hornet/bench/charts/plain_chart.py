@@ -95,7 +95,7 @@ class PlainChart(QWidget):
         self.picture = picture
         if picture is not None:
             self.setAccessibleName(
-                f"{picture.y_name} against {picture.x_name}: " + ", ".join(one.name for one in picture.lines)
+                f"{picture.y_name} against {picture.x_name}: " + ", ".join(line.name for line in picture.lines)
             )
         self.update()
 

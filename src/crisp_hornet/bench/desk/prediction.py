@@ -52,6 +52,11 @@ def band_of(bike: Bike, tune: Tune, conditions: Conditions, speeds: Array) -> Ba
     return pull_band(bike, tune, np.append(speeds[:-1:BAND_EVERY], speeds[-1]), conditions)
 
 
-def in_units(one: Consequence, units: Units) -> Consequence:
+def in_units(consequence: Consequence, units: Units) -> Consequence:
     """A figure in the shown units."""
-    return replace(one, label=units.text(one.label), value=units.value(one.value, one.unit), unit=units.unit(one.unit))
+    return replace(
+        consequence,
+        label=units.text(consequence.label),
+        value=units.value(consequence.value, consequence.unit),
+        unit=units.unit(consequence.unit),
+    )

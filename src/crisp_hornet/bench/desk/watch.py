@@ -81,5 +81,5 @@ class Watch(QObject):
         self._soon.start()
         known = {warning.id for warning in found}
         # what was found at a corner stands until the corners are searched again, or the list would flicker through a drag
-        found += [one for one in self._at_corners if one.id not in known]
+        found += [at_corner for at_corner in self._at_corners if at_corner.id not in known]
         return sorted(found, key=lambda one: list(Strength).index(one.strength))

@@ -76,7 +76,7 @@ class Consequences(QWidget):
             row, column = divmod(index, columns)
             self._paint_card(painter, QRectF(column * (wide + GAP), row * high, wide, high - 4), one, now)
 
-    def _paint_card(self, painter: QPainter, box: QRectF, one: Consequence, now: Consequence | None) -> None:
+    def _paint_card(self, painter: QPainter, box: QRectF, consequence: Consequence, now: Consequence | None) -> None:
         theme, low = self.theme, self._rows > 1
         painter.setPen(QPen(theme.color("rule"), 1))
         painter.setBrush(theme.color("sheet"))
@@ -87,18 +87,18 @@ class Consequences(QWidget):
         painter.setPen(theme.color("quiet"))
         painter.drawText(
             QPointF(x, top + (16 if low else 19)),
-            QFontMetricsF(painter.font()).elidedText(one.label, Qt.TextElideMode.ElideRight, box.width() - 9),
+            QFontMetricsF(painter.font()).elidedText(consequence.label, Qt.TextElideMode.ElideRight, box.width() - 9),
         )
-        painter.setFont(font(CONSEQUENCE_PX if one.text[0].isdigit() else 17, QFont.Weight.DemiBold))
+        painter.setFont(font(CONSEQUENCE_PX if consequence.text[0].isdigit() else 17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        painter.drawText(QPointF(x, base), one.text)
-        end = x + width_of(painter, one.text) + 4
+        painter.drawText(QPointF(x, base), consequence.text)
+        end = x + width_of(painter, consequence.text) + 4
         painter.setFont(font(QUIET_PX))
-        if one.text[0].isdigit():
+        if consequence.text[0].isdigit():
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(end, base), one.unit)
+            painter.drawText(QPointF(end, base), consequence.unit)
         if now is not None:
             painter.setPen(theme.color("controller"))
-            told = f"now {now.text}" if now.text != one.text else "no change"
+            told = f"now {now.text}" if now.text != consequence.text else "no change"
             left = box.right() - 6 - width_of(painter, told) if low else x
             painter.drawText(QPointF(left, base if low else top + 68), told)

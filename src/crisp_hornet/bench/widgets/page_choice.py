@@ -50,7 +50,7 @@ class PageChoice(QWidget):
 
     def choose(self, at: int) -> None:
         """Choose a word; where the keys are in it they go along."""
-        if any(one.hasFocus() for one in self.buttons):
+        if any(button.hasFocus() for button in self.buttons):
             self.buttons[at].setFocus()
         self.mark(at)
         self.chosen.emit(at)
@@ -61,7 +61,7 @@ class PageChoice(QWidget):
         if step is None:
             super().keyPressEvent(event)
             return
-        there = [at for at, one in enumerate(self.buttons) if one.isVisibleTo(self)]
+        there = [at for at, button in enumerate(self.buttons) if button.isVisibleTo(self)]
         at = there[(there.index(self.at) + step) % len(there)]
         self.buttons[at].setFocus()
         self.choose(at)

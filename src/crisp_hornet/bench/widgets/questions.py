@@ -39,12 +39,12 @@ class Questions(QWidget):
         self.setVisible(bool(questions))
         if questions:
             self._column.addWidget(label("CONFIRM", "caps"))
-        for one in questions:
-            box = Confirm(self.theme, one.text)
-            box.setObjectName(f"confirm {one.id}")
+        for question in questions:
+            box = Confirm(self.theme, question.text)
+            box.setObjectName(f"confirm {question.id}")
             box.toggled.connect(lambda _on: self.changed.emit())
-            self.boxes[one.id] = box
-            says = label(one.text, wrap=True)
+            self.boxes[question.id] = box
+            says = label(question.text, wrap=True)
             says.setBuddy(box)
             row = row_of(spacing=6)
             row.addWidget(box)

@@ -157,7 +157,7 @@ class Traces(QWidget):
             shown = [*behind, *((ride, name) for name in names)]
             pyramids = [Pyramid(turned(name, one.get(name), self.units)) for one, name in shown]
             self._curves += list(zip(lines, pyramids, strict=True))
-            extremes = [one.extremes for one in pyramids]
+            extremes = [pyramid.extremes for pyramid in pyramids]
             low, high = min(one for one, _ in extremes), max(one for _, one in extremes)
             plot.setYRange(low, high if high > low else low + 1, padding=0.06)
 

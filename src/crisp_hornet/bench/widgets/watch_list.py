@@ -70,7 +70,7 @@ def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget) -
 def summary(warnings: list[Warning_]) -> str:
     """``1 stop, 2 warnings`` in words."""
     words = {Strength.STOP: "stop", Strength.WARN: "warning", Strength.NOTE: "note"}
-    counts = [(sum(one.strength is strength for one in warnings), word) for strength, word in words.items()]
+    counts = [(sum(warning.strength is strength for warning in warnings), word) for strength, word in words.items()]
     return ", ".join(counted(number, word) for number, word in counts if number) or "nothing open"
 
 

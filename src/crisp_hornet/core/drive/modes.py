@@ -28,8 +28,8 @@ def in_mode(tune: Tune, mode: Mode) -> Tune:
         cut: dict[str, object] = {key: min(getattr(tune.throttle, key), mode.throttle_maximum) for key in keys}
         if tune.throttle.response is not None:
             cut["response"] = [
-                one.model_copy(update={"share": min(one.share, mode.throttle_maximum)})
-                for one in tune.throttle.response
+                point.model_copy(update={"share": min(point.share, mode.throttle_maximum)})
+                for point in tune.throttle.response
             ]
         changed["throttle"] = tune.throttle.model_copy(update=cut)
     levels = mode.levels or tune.assist.levels

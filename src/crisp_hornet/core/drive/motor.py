@@ -75,7 +75,7 @@ class MotorModel:
     @classmethod
     def stacked(cls, motors: list[MotorModel], each: int) -> MotorModel:
         """Many motors as one, each for ``each`` rows in turn."""
-        return cls(*(np.repeat([getattr(one, field.name) for one in motors], each) for field in fields(cls)))
+        return cls(*(np.repeat([getattr(motor, field.name) for motor in motors], each) for field in fields(cls)))
 
     def reshaped(self, change: Callable[[Array], Array]) -> MotorModel:
         """The same motors with another shape of their figures; nothing to do for one motor."""

@@ -74,7 +74,7 @@ def _shortest_least(motor: MotorModel, least: Array, short: Short) -> Array:
         deepest = np.maximum(deepest, -0.95 * motor.psi / motor.saliency_h)
     deepest = np.minimum(deepest, least)
     steps = [deepest + (least - deepest) * share for share in np.linspace(0.0, 1.0, SCAN)]
-    best = np.argmin([short(one) for one in steps], axis=0)
+    best = np.argmin([short(step) for step in steps], axis=0)
     rows, all_steps = np.arange(least.size), np.array(steps)
     low, high = all_steps[np.maximum(best - 1, 0), rows], all_steps[np.minimum(best + 1, SCAN - 1), rows]
     for _ in range(NARROWINGS):

@@ -160,7 +160,9 @@ def pull_curve(
     bike = bike.rated_at(conditions.rested_v)
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     if bike.drivetrain.gears:
-        return best_gear([pull_curve(one, tune, speed, conditions, current_a) for one in bike.in_each_gear()], bike)
+        return best_gear(
+            [pull_curve(geared, tune, speed, conditions, current_a) for geared in bike.in_each_gear()], bike
+        )
     limits = effective_limits(bike, tune)
     omega = electrical_speed(bike, speed)
     share, phase_name = torque_share(tune, limits, conditions, speed)
@@ -298,19 +300,21 @@ def regen_curve(
     """
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     if bike.drivetrain.gears:
-        each = [regen_curve(one, tune, speed, conditions, each_rested_v, current_a) for one in bike.in_each_gear()]
+        each = [
+            regen_curve(geared, tune, speed, conditions, each_rested_v, current_a) for geared in bike.in_each_gear()
+        ]
         return best_gear(each, bike.rated_at(conditions.rested_v))
     volts = np.full(speed.shape, conditions.rested_v) if each_rested_v is None else each_rested_v
     rested_v: Figure = conditions.rested_v if each_rested_v is None else each_rested_v
-    rated = np.array([bike.rated_at(float(one)).controller.max_phase_current_a for one in volts])
+    rated = np.array([bike.rated_at(float(volt)).controller.max_phase_current_a for volt in volts])
     bike = bike.rated_at(conditions.rested_v)
     omega = electrical_speed(bike, speed)
     share = np.full(speed.shape, heat_share(tune, conditions))
     regen, pack_ohm = tune.regen, bike.battery.resistance_ohm
     floor = np.array(
         [
-            charge_floor_w(float(one), pack_ohm, regen.battery_current_a, regen.fade_start_v, regen.fade_end_v)
-            for one in volts
+            charge_floor_w(float(volt), pack_ohm, regen.battery_current_a, regen.fade_start_v, regen.fade_end_v)
+            for volt in volts
         ]
     )
     bounds = Bounds(
@@ -322,7 +326,7 @@ def regen_curve(
         weakening_a=np.full(speed.shape, tune.drive.field_weakening_a),
         current_a=np.broadcast_to(np.minimum(np.minimum(regen.phase_current_a, rated), current_a), speed.shape),
         share=share,
-        most_w=np.array([most_power_w(float(one), pack_ohm) for one in volts]),
+        most_w=np.array([most_power_w(float(volt), pack_ohm) for volt in volts]),
         least_w=floor,
     )
     point = _at_rest(omega) if bike.drivetrain.freewheel else most_torque(bounds, omega, sign=-1.0)

@@ -93,19 +93,21 @@ def forces(bikes: list[Bike], tune: Tune, speed_kmh: Array, conditions: Conditio
     first = bikes[0]
     limits = effective_limits(first, tune)
     share, _ = torque_share(tune, limits, conditions, np.tile(speed_kmh, len(bikes)))
-    caps = [drive_power_cap(one, tune, limits, conditions).power_w for one in bikes]
+    caps = [drive_power_cap(bike, tune, limits, conditions).power_w for bike in bikes]
     bounds = replace(
         drive_bounds(first, tune, limits, conditions, share, PowerCap(0.0, "")),
         motor=MotorModel.stacked(
-            [MotorModel.of(one, conditions.winding_c, conditions.magnet_c) for one in bikes], count
+            [MotorModel.of(bike, conditions.winding_c, conditions.magnet_c) for bike in bikes], count
         ),
-        pack_ohm=np.repeat([one.battery.resistance_ohm for one in bikes], count),
+        pack_ohm=np.repeat([bike.battery.resistance_ohm for bike in bikes], count),
         most_w=np.repeat(caps, count),
     )
-    omega = np.concatenate([electrical_speed(one, speed_kmh) for one in bikes])
+    omega = np.concatenate([electrical_speed(bike, speed_kmh) for bike in bikes])
     point = most_torque(bounds, omega)
     torque = bounds.motor.torque_nm(point.i_d, point.i_q) - bounds.motor.drag_nm(omega)
-    gain = np.repeat([one.drivetrain.ratio * one.drivetrain.efficiency / wheel_radius_m(one) for one in bikes], count)
+    gain = np.repeat(
+        [bike.drivetrain.ratio * bike.drivetrain.efficiency / wheel_radius_m(bike) for bike in bikes], count
+    )
     rpm = omega / first.motor.pole_pairs * 30 / math.pi
     assert limits.motor_rpm.value is not None  # a tune always sets it
     pulls = point.feasible & (rpm <= limits.motor_rpm.value * (1 + 1e-12))

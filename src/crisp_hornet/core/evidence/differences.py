@@ -93,13 +93,13 @@ def between_rides(
 ) -> list[Difference]:
     """This ride against the other."""
     first, second = verdicts
-    wh = [one.energy.wh_per_km.in_words(3) for one in verdicts]
+    wh = [verdict.energy.wh_per_km.in_words(3) for verdict in verdicts]
     found = [
         Difference("consumption, same road, pace, load and day", compared.same_road, wh[0], wh[1], weight=MATTERS),
         Difference("consumption as ridden", compared.plain, wh[0], wh[1]),
     ]
     for words, take, factor, unit, digits in FIGURES:
-        pair = [take(one) for one in verdicts]
+        pair = [take(verdict) for verdict in verdicts]
         if all(one.known for one in pair):
             told = [one.times(factor, unit).in_words(digits) for one in pair]
             found.append(Difference(words, _relative(pair[0], pair[1]), told[0], told[1]))
@@ -108,12 +108,12 @@ def between_rides(
         told = [
             say(
                 "{peak} at {peak_2}, {runs} pulls",
-                peak=quantity(one.peak[0], "W", ".0f"),
-                peak_2=quantity(one.peak[1], "km/h", ".0f"),
-                runs=len(one.runs),
+                peak=quantity(run.peak[0], "W", ".0f"),
+                peak_2=quantity(run.peak[1], "km/h", ".0f"),
+                runs=len(run.runs),
             )
-            for one in runs
-            if one is not None
+            for run in runs
+            if run is not None
         ]
         found.append(
             Difference(
@@ -124,15 +124,15 @@ def between_rides(
 
 
 def _levels(first: Verdict, second: Verdict) -> list[Difference]:
-    others = {one.level: one for one in second.levels}
+    others = {level.level: level for level in second.levels}
     found = []
-    for one in first.levels:
-        other = others.get(one.level)
-        if other is not None and one.watts_per_watt.known and other.watts_per_watt.known:
-            words = [each.watts_per_watt.in_words(2) for each in (one, other)]
-            change = _relative(one.watts_per_watt, other.watts_per_watt)
+    for level in first.levels:
+        other = others.get(level.level)
+        if other is not None and level.watts_per_watt.known and other.watts_per_watt.known:
+            words = [each.watts_per_watt.in_words(2) for each in (level, other)]
+            change = _relative(level.watts_per_watt, other.watts_per_watt)
             found.append(
-                Difference(say("level {level}, watts for a watt", level=one.level), change, words[0], words[1])
+                Difference(say("level {level}, watts for a watt", level=level.level), change, words[0], words[1])
             )
     return found
 
@@ -169,9 +169,9 @@ FACTS = (
 def _plain_facts(rides: tuple[Ride, Ride]) -> list[Difference]:
     found = []
     for words, channel, take, unit, sure in FACTS:
-        if not all(one.has(channel) for one in rides):
+        if not all(ride.has(channel) for ride in rides):
             continue
-        values = [float(take(one.get(channel)[np.isfinite(one.get(channel))])) for one in rides]
+        values = [float(take(ride.get(channel)[np.isfinite(ride.get(channel))])) for ride in rides]
         if all(math.isfinite(value) and value > 0 for value in values):  # a share of nothing tells nothing
             share, reach = values[0] / values[1] - 1, sure * math.sqrt(2)
             told = [say("{value}", value=quantity(value, unit, ".1f")) for value in values]
@@ -184,10 +184,12 @@ def _plain_facts(rides: tuple[Ride, Ride]) -> list[Difference]:
 def between_tunes(effects: Sequence[Effect]) -> list[Difference]:
     """One tune against another by what is predicted of both; ``effects`` go from the other to this."""
     found = []
-    for one in effects:
-        told_of_both = one.before.value != 0 and math.isfinite(one.share)
-        share = one.after.value / one.before.value - 1 if told_of_both else math.inf
-        found.append(Difference(one.after.label, Estimate(share, share, share), one.after.told, one.before.told))
+    for effect in effects:
+        told_of_both = effect.before.value != 0 and math.isfinite(effect.share)
+        share = effect.after.value / effect.before.value - 1 if told_of_both else math.inf
+        found.append(
+            Difference(effect.after.label, Estimate(share, share, share), effect.after.told, effect.before.told)
+        )
     return sorted_by_weight(found)
 
 

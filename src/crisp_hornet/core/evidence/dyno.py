@@ -127,11 +127,11 @@ def averaged(runs: tuple[Dyno, ...], at_s: tuple[float, ...]) -> DynoRuns:
 def stronger(first: DynoRuns, second: DynoRuns) -> Estimate:
     """By what share the first has more power than the second, over the speeds that both have; each pair of runs is one sample of it."""
     shares = []
-    for one in first.runs:
+    for run in first.runs:
         for other in second.runs:
-            both, here, there = np.intersect1d(one.speed_kmh, other.speed_kmh, return_indices=True)
+            both, here, there = np.intersect1d(run.speed_kmh, other.speed_kmh, return_indices=True)
             if both.size and np.ptp(both) >= LEAST_GAIN_KMH:
-                shares.append(float(one.power_w[here].sum() / other.power_w[there].sum()) - 1)
+                shares.append(float(run.power_w[here].sum() / other.power_w[there].sum()) - 1)
     fewest = min(len(first.runs), len(second.runs))
     if not shares:
         return refused("their pulls have no speeds in common")

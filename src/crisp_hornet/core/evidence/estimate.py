@@ -42,7 +42,7 @@ class Estimate:
         if not self.known:
             return say("not determined: {reason}", reason=self.reason)
         figures, spec = (self.value, self.low, self.high), f".{digits}g"
-        value, low, high = (quantity(one, self.unit, spec, bare=at > 0) for at, one in enumerate(figures))
+        value, low, high = (quantity(figure, self.unit, spec, bare=at > 0) for at, figure in enumerate(figures))
         return say("{value} ({low} to {high})", value=value, low=low, high=high)
 
 
@@ -65,20 +65,20 @@ def around(value: float, error: float, freedom: float, unit: str = "") -> Estima
     return Estimate(value, value - reach, value + reach, unit)
 
 
-def told_well(one: Estimate, widest: float, subject: str, spec: str = ".2g") -> Estimate:
+def told_well(estimate: Estimate, widest: float, subject: str, spec: str = ".2g") -> Estimate:
     """The estimate, or that ``subject`` tells it to no better than its interval: where it is not above 0, or half the interval is
     ``widest`` of the value or more."""
-    if not one.known or (one.value > 0 and one.half_width < widest * one.value):
-        return one
+    if not estimate.known or (estimate.value > 0 and estimate.half_width < widest * estimate.value):
+        return estimate
     return refused(
         say(
             "{subject} to no better than {low} to {high}{unit}",
             subject=subject,
-            low=quantity(one.low, "", spec),
-            high=quantity(one.high, "", spec),
-            unit=f" {one.unit}" if one.unit else "",
+            low=quantity(estimate.low, "", spec),
+            high=quantity(estimate.high, "", spec),
+            unit=f" {estimate.unit}" if estimate.unit else "",
         ),
-        one.unit,
+        estimate.unit,
     )
 
 

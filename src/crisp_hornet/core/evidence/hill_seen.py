@@ -50,8 +50,8 @@ def hardest_minute(ride: Ride, bike: Bike, tune: Tune, paths: HeatPaths) -> Hill
     turns = ratio_along(smooth, bike)[first : first + rows]
     gear = float(np.median(turns[np.isfinite(turns)])) if np.isfinite(turns).any() else bike.drivetrain.ratio
 
-    def minutes(one: Bike) -> float:
-        held = HeldHeat(one, losses(one, current, speed, gear), Temperatures(cold, cold, cold), cold)
+    def minutes(bike: Bike) -> float:
+        held = HeldHeat(bike, losses(bike, current, speed, gear), Temperatures(cold, cold, cold), cold)
         return float(held.seconds_until_winding(tune.heat_guard.motor_fade_start_c)) / 60
 
     return HillSeen(float(smooth.time_s[first]), speed, current, minutes(bike), _seen(bike, paths, minutes))
@@ -82,21 +82,21 @@ def _seen(bike: Bike, paths: HeatPaths, minutes: object) -> Estimate:
     return Estimate(value, min(*corners, value), max(*corners, value), "min")
 
 
-def hill_words(one: HillSeen) -> str:
+def hill_words(hill: HillSeen) -> str:
     """In one line."""
     predicted = (
-        say("derating after {predicted} as predicted", predicted=quantity(one.predicted_min, "min", ".1f"))
-        if np.isfinite(one.predicted_min)
+        say("derating after {predicted} as predicted", predicted=quantity(hill.predicted_min, "min", ".1f"))
+        if np.isfinite(hill.predicted_min)
         else "by the prediction it derates never"
     )
     held = say(
         "hardest minute, {speed} at {current}",
-        speed=quantity(one.speed_kmh, "km/h", ".0f"),
-        current=quantity(one.current_a, "A", ".0f"),
+        speed=quantity(hill.speed_kmh, "km/h", ".0f"),
+        current=quantity(hill.current_a, "A", ".0f"),
     )
     return say(
         "{held}: {predicted}, {in_words} as it heated",
         held=held,
         predicted=predicted,
-        in_words=one.seen_min.in_words(2),
+        in_words=hill.seen_min.in_words(2),
     )

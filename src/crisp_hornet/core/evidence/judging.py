@@ -26,9 +26,9 @@ def judge(
     return verdict, [_with_effects(one, bike, tune, curve) for one in found]
 
 
-def _with_effects(one: Finding, bike: Bike, tune: Tune, curve: PullCurve | None) -> Finding:
+def _with_effects(finding: Finding, bike: Bike, tune: Tune, curve: PullCurve | None) -> Finding:
     """The finding with what its change would do, by prediction."""
-    if one.suggest is None or curve is None:
-        return one
-    effects = predicted_effects(bike, tune, one.suggest, curve.rested_v, curve.speed_kmh)
-    return replace(one, effects=effects)
+    if finding.suggest is None or curve is None:
+        return finding
+    effects = predicted_effects(bike, tune, finding.suggest, curve.rested_v, curve.speed_kmh)
+    return replace(finding, effects=effects)

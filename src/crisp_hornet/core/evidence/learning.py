@@ -59,12 +59,12 @@ def forget(bike: Bike, path: str, ride: str) -> Bike:
 
 
 def _with(bike: Bike, path: str, rides: list[LearnedFrom], before: float | None, origin: str | None) -> Bike:
-    value, spread = combined([one.value for one in rides], [one.spread for one in rides])
+    value, spread = combined([ride.value for ride in rides], [ride.spread for ride in rides])
     made = bike.with_figure(path, float(f"{value:.5g}"), "learned")
     source = Source.model_validate(
         {
             "from": "learned", "spread": spread, "before": before, "before_from": origin,
-            "rides": [one.model_dump(mode="json") for one in rides],
+            "rides": [ride.model_dump(mode="json") for ride in rides],
         }
     )  # fmt: skip
     return made.model_copy(update={"sources": made.sources | {path: source}})

@@ -71,7 +71,7 @@ def lives(readings: Sequence[PackReading], capacity_ah: dict[str, float]) -> lis
     """Each pack's life, in the order of the names in ``capacity_ah``; rides with another pack are left out."""
     found = []
     for pack, capacity in capacity_ah.items():
-        own = sorted((one for one in readings if one.pack == pack), key=lambda one: one.at)
+        own = sorted((reading for reading in readings if reading.pack == pack), key=lambda one: one.at)
         drawn = np.array([one.drawn_ah for one in own])
         cycles = (np.cumsum(drawn) - drawn / 2) / capacity
         found.append(PackLife(pack, tuple(own), cycles, _growth(own, cycles)))
@@ -79,7 +79,7 @@ def lives(readings: Sequence[PackReading], capacity_ah: dict[str, float]) -> lis
 
 
 def _growth(readings: list[PackReading], cycles: Array) -> Estimate:
-    told = [at for at, one in enumerate(readings) if one.ohm.known]
+    told = [at for at, reading in enumerate(readings) if reading.ohm.known]
     warm = [at for at in told if readings[at].air_c is not None]
     told = warm if len(warm) >= FEWEST else told
     if len(told) < FEWEST:

@@ -173,8 +173,8 @@ def _top_speed(ride: Ride) -> Estimate:
     first = float(heading[steady][0])
     off = np.abs((heading - first + 180) % 360 - 180)
     ways = [speed[steady & (off < OPPOSITE_DEG)], speed[steady & (off > 180 - OPPOSITE_DEG)]]
-    if min(len(one) for one in ways) < rows:
+    if min(len(way) for way in ways) < rows:
         return refused("one way only: wind and slope are in it", unit)
-    means = [float(np.mean(one)) for one in ways]
-    error = float(np.hypot(*[np.std(one) / np.sqrt(max(len(one) / rows, 1)) for one in ways])) / 2
+    means = [float(np.mean(way)) for way in ways]
+    error = float(np.hypot(*[np.std(way) / np.sqrt(max(len(way) / rows, 1)) for way in ways])) / 2
     return around(sum(means) / 2, max(error, 0.1), 4, unit)

@@ -82,7 +82,7 @@ def _launch(found: re.Match[str], curve: PullCurve | None) -> Timed:
         say("{found} to {found_2} {found_3} by stopwatch", found=found[1], found_2=found[2], found_3=found[3].lower()),
         KM_PER_MILE if found[3].lower() == "mph" else 1.0,
     )
-    times = np.array([one for one in _seconds(found[4]) if 0 < one < MOST_S])
+    times = np.array([second for second in _seconds(found[4]) if 0 < second < MOST_S])
     if not high > low or not times.size:
         return Timed(
             what, refused("the second speed must be above the first, and the time above nothing", "s"), math.nan, True
@@ -95,7 +95,10 @@ def _launch(found: re.Match[str], curve: PullCurve | None) -> Timed:
 
 
 def _stretch(found: re.Match[str], curve: PullCurve | None) -> Timed:
-    metres, times = float(found[1].replace(",", ".")), np.array([one for one in _seconds(found[2]) if 0 < one < MOST_S])
+    metres, times = (
+        float(found[1].replace(",", ".")),
+        np.array([second for second in _seconds(found[2]) if 0 < second < MOST_S]),
+    )
     what = say("top speed over {found} m by stopwatch, both ways", found=found[1])
     if len(times) < 2 or len(times) % 2 or not 0 < metres <= MOST_M:
         return Timed(

@@ -40,7 +40,7 @@ def continuous_curve(bike: Bike, tune: Tune, speed_kmh: Array, rested_v: float, 
     """The pull that can be held for ever at ``ambient_c``: winding and controller just where their fades would start. Of
     several gears the best at each speed."""
     if bike.drivetrain.gears:
-        each = [continuous_curve(one, tune, speed_kmh, rested_v, ambient_c) for one in bike.in_each_gear()]
+        each = [continuous_curve(geared, tune, speed_kmh, rested_v, ambient_c) for geared in bike.in_each_gear()]
         return best_gear(each, bike)
     guard = tune.heat_guard
     current = continuous_current_a(bike, speed_kmh, guard.motor_fade_start_c, guard.controller_fade_start_c, ambient_c)

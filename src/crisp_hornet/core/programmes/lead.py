@@ -61,8 +61,8 @@ class Lead:
     @property
     def step(self) -> Step | None:
         """The next one that is still to be ridden; None once all can be used."""
-        done = {one.step for one in self.results if one.usable}
-        return next((one for one in self.programme.steps if one.name not in done), None)
+        done = {result.step for result in self.results if result.usable}
+        return next((step for step in self.programme.steps if step.name not in done), None)
 
     @property
     def done(self) -> bool:
@@ -152,7 +152,7 @@ class Lead:
 
     def _same_way(self, step: Step, heading: float) -> list[str]:
         """Runs of a programme for both ways alternate; where positions are known, that is looked at."""
-        before = [one for one in self.results if one.usable and np.isfinite(one.heading_deg)]
+        before = [result for result in self.results if result.usable and np.isfinite(result.heading_deg)]
         if not self.programme.both_ways or not before or not np.isfinite(heading):
             return []
         turned = abs((heading - before[-1].heading_deg + 180) % 360 - 180)

@@ -65,15 +65,15 @@ def beside(first: Ride, second: Ride) -> Beside:
     return Beside(Ride(second.name, first.time_s, channels), ahead, offset, scale, fit)
 
 
-def _ahead(one: Array, time_s: Array, offset: float, scale: float, way: Array, way_time_s: Array) -> Array:
+def _ahead(values: Array, time_s: Array, offset: float, scale: float, way: Array, way_time_s: Array) -> Array:
     """By how much the first passed each place earlier (n,), counted from the first place of both. Places are compared on a grid: beside a
     stop a few metres would be worth its whole length."""
-    grid = np.arange(0.0, float(one[-1]) + AHEAD_KM, AHEAD_KM)
+    grid = np.arange(0.0, float(values[-1]) + AHEAD_KM, AHEAD_KM)
     there = offset + scale * grid
-    passed = np.interp(grid, one, time_s), np.interp(there, way, way_time_s)
-    ahead: Array = np.interp(one, grid, passed[1] - passed[0])
+    passed = np.interp(grid, values, time_s), np.interp(there, way, way_time_s)
+    ahead: Array = np.interp(values, grid, passed[1] - passed[0])
     both = np.flatnonzero((there >= 0) & (there <= way[-1]))
-    return ahead - (passed[1] - passed[0])[both[0]] if both.size else np.full(len(one), np.nan)
+    return ahead - (passed[1] - passed[0])[both[0]] if both.size else np.full(len(values), np.nan)
 
 
 def _at_places(at: Array, way: Array, values: Array, kinds: bool) -> Array:
@@ -89,12 +89,12 @@ def _at_places(at: Array, way: Array, values: Array, kinds: bool) -> Array:
     return np.where(near, between, np.nan)
 
 
-def _fitted(first: Ride, one: Array, second: Ride, other: Array) -> tuple[float, float, float]:
+def _fitted(first: Ride, values: Array, second: Ride, other: Array) -> tuple[float, float, float]:
     """(offset km, stretch, correlation)."""
     for channel in ("altitude_m", "wheel_speed_kmh", "gps_speed_kmh"):
         if not (first.has(channel) and second.has(channel)):
             continue
-        a, b = _profile(first, one, channel), _profile(second, other, channel)
+        a, b = _profile(first, values, channel), _profile(second, other, channel)
         if min(len(a), len(b)) * GRID_M < LEAST_M:
             break
         whole, fit = best_shift(a, b, LEAST_M / GRID_M)

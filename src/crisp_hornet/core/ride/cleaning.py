@@ -148,7 +148,7 @@ def _stuck(ride: Ride, channel: str, values: Array) -> list[Flaw]:
     others = [ride.channels[one] for one in GOES_WITH[channel] if ride.has(one)]
     rows: list[NDArray[np.intp]] = []
     for start, end in zip(starts, ends, strict=True):
-        if ride.time_s[end] - ride.time_s[start - 1] >= STUCK_S and any(_moves(one, start, end) for one in others):
+        if ride.time_s[end] - ride.time_s[start - 1] >= STUCK_S and any(_moves(other, start, end) for other in others):
             rows.append(np.arange(start, end + 1))
     if not rows:
         return []

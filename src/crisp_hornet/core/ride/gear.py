@@ -20,7 +20,7 @@ def gear_known(ride: Ride, bike: Bike) -> bool:
 
 def ratio_along(ride: Ride, bike: Bike) -> Array:
     """Motor turns per wheel turn (n,): the bike's own where it has no gears, else the gear in use, NaN where that is not known."""
-    gears = [one.drivetrain.ratio for one in bike.in_each_gear()]
+    gears = [geared.drivetrain.ratio for geared in bike.in_each_gear()]
     if len(gears) == 1:
         return np.full(len(ride), gears[0])
     speed = ride.get("wheel_speed_kmh")

@@ -62,23 +62,23 @@ def _speed(ride: Ride) -> Array:
     return speed
 
 
-def best_shift(one: Array, other: Array, least: float) -> tuple[float, float]:
+def best_shift(values: Array, other: Array, least: float) -> tuple[float, float]:
     """(steps, correlation): by how many steps the second (m,) is to be moved to fit the first (n,) best; they overlap by at least
     ``least`` steps, and by two fifths of the shorter."""
-    size = 1 << int(np.ceil(np.log2(len(one) + len(other))))
-    ones = [np.ones(len(one)), np.ones(len(other))]
+    size = 1 << int(np.ceil(np.log2(len(values) + len(other))))
+    ones = [np.ones(len(values)), np.ones(len(other))]
 
     def cross(a: Array, b: Array) -> Array:
         product: Array = np.fft.irfft(np.fft.rfft(a, size) * np.conj(np.fft.rfft(b, size)), size)
         return product
 
     count = np.maximum(cross(ones[0], ones[1]), 1e-9)
-    sum_a, sum_b = cross(one, ones[1]), cross(ones[0], other)
-    var_a = cross(one**2, ones[1]) - sum_a**2 / count
+    sum_a, sum_b = cross(values, ones[1]), cross(ones[0], other)
+    var_a = cross(values**2, ones[1]) - sum_a**2 / count
     var_b = cross(ones[0], other**2) - sum_b**2 / count
-    covers = count > max(least, 0.4 * min(len(one), len(other)))
+    covers = count > max(least, 0.4 * min(len(values), len(other)))
     spread = np.sqrt(np.maximum(var_a, 1e-9) * np.maximum(var_b, 1e-9))
-    fit = np.where(covers & (var_a > 1) & (var_b > 1), (cross(one, other) - sum_a * sum_b / count) / spread, -1.0)
+    fit = np.where(covers & (var_a > 1) & (var_b > 1), (cross(values, other) - sum_a * sum_b / count) / spread, -1.0)
     at = int(np.argmax(fit))
     left, middle, right = fit[(at - 1) % size], fit[at], fit[(at + 1) % size]
     bend = left - 2 * middle + right

@@ -32,7 +32,7 @@ def predicted_w(
     if not bike.drivetrain.gears:
         return _in_gear_w(bike, speed_kmh, gained_mps2, grade, human_w, rested_v)
     each = np.array([
-        _in_gear_w(one, speed_kmh, gained_mps2, grade, human_w, rested_v) for one in bike.in_each_gear()
+        _in_gear_w(geared, speed_kmh, gained_mps2, grade, human_w, rested_v) for geared in bike.in_each_gear()
     ])  # fmt: skip
     ratio = np.full(each.shape[1], np.nan) if ratio is None else ratio
     used = np.argmin(np.abs(np.array(bike.drivetrain.gears)[:, None] - np.nan_to_num(ratio)), axis=0)

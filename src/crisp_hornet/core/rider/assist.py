@@ -80,7 +80,7 @@ def nearest_family(figures: list[float]) -> Family:
     span = highest - lowest
     if count < 3 or span == 0:
         off = (
-            tuple(at for at, one in enumerate(figures) if abs(one - lowest) > 0.03 * max(abs(lowest), 1.0))
+            tuple(at for at, figure in enumerate(figures) if abs(figure - lowest) > 0.03 * max(abs(lowest), 1.0))
             if span == 0
             else ()
         )

@@ -39,7 +39,7 @@ def throttle_share(throttle: Throttle, twist: ArrayLike, sensors: Sensors | None
     if throttle.response is not None:
         rest, full = signal_v(sensors or Sensors())
         volts = rest + np.clip(np.asarray(twist, float), 0.0, 1.0) * (full - rest)
-        at, given = [one.volts for one in throttle.response], [one.share for one in throttle.response]
+        at, given = [point.volts for point in throttle.response], [point.share for point in throttle.response]
         mapped: Array = np.interp(volts, at, given)
         return mapped
     from scipy.interpolate import PchipInterpolator  # here: its import would slow the start

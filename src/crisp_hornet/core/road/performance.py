@@ -127,7 +127,9 @@ def operating_point(
     At no force the motor is taken to rest: idle draw only. With gears the thriftiest is taken.
     """
     if bike.drivetrain.gears:
-        each = [operating_point(one, speed_kmh, wheel_force_n, rested_v, winding_c) for one in bike.in_each_gear()]
+        each = [
+            operating_point(geared, speed_kmh, wheel_force_n, rested_v, winding_c) for geared in bike.in_each_gear()
+        ]
         return min(each, key=lambda point: point.battery_w if math.isfinite(point.battery_w) else math.inf)
     motor = MotorModel.of(bike, winding_c)
     omega = np.atleast_1d(electrical_speed(bike, speed_kmh))

@@ -125,7 +125,7 @@ def dead_band_missing(s: Situation) -> Warning_ | None:
         if float(throttle_share(throttle, 0.0, s.bike.sensors)) > 0:
             return None  # another rule says that it drives at rest
         rest = signal_v(s.bike.sensors)[0]
-        later = next((at for at, one in enumerate(throttle.response, start=1) if one.volts > rest), 1)
+        later = next((at for at, point in enumerate(throttle.response, start=1) if point.volts > rest), 1)
         return says("dead-band-missing", setting=f"throttle.response.{later}.volts")
     return says("dead-band-missing", value=0.05)
 

@@ -80,4 +80,4 @@ def _on_stand(checks: list[str], bike: Bike | None, tune: Tune) -> list[str]:
         emf=quantity(lifted.emf_v, "V", ".0f"),
         rating=quantity(rating, "V"),
     )
-    return [told if one == STAND_FIRST else one for one in checks]
+    return [told if check == STAND_FIRST else check for check in checks]

@@ -154,7 +154,7 @@ def scan(radios: Sequence[Bluetooth], seconds: float = 4.0) -> list[Port]:
     from bleak import BleakScanner
     from bleak.exc import BleakError
 
-    known = {one.service for one in radios}
+    known = {radio.service for radio in radios}
     try:
         found = asyncio.run(BleakScanner.discover(timeout=seconds, return_adv=True))
     except (BleakError, OSError, EOFError) as error:

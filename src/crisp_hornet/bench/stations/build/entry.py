@@ -81,7 +81,7 @@ class WayEntry(QWidget):
         except Misread:
             return None
         back = self._desk.units.back
-        return [back(number, one.unit) * one.factor for number, one in zip(typed, self.way.fields, strict=True)]
+        return [back(number, field.unit) * field.factor for number, field in zip(typed, self.way.fields, strict=True)]
 
     def value(self) -> float | None:
         """The figure the fields give, in the document's unit; None while they say nothing usable."""

@@ -69,7 +69,7 @@ class PacksPanel(QWidget):
         self._in_use_row.setVisible(in_turn)
         self.add.setVisible(packs is not None)
         if packs is not None:
-            self.in_use.offer([one.name for one in packs.each])
+            self.in_use.offer([pack.name for pack in packs.each])
             self.in_use.blockSignals(True)
             self.in_use.setCurrentIndex(packs.in_use)
             self.in_use.blockSignals(False)
@@ -111,7 +111,9 @@ class PacksPanel(QWidget):
         if at == 0:
             self._take(lambda bike: bike.with_packs(None), "one pack")
         elif bike.packs is None:
-            own = {path.partition(".")[2]: one for path, one in bike.sources.items() if path.startswith("battery.")}
+            own = {
+                path.partition(".")[2]: source for path, source in bike.sources.items() if path.startswith("battery.")
+            }
             each = [Pack(name=f"pack {letter}", battery=bike.battery, sources=own) for letter in ("A", "B")]
             self._take(lambda bike: bike.with_packs(Packs(how=HOWS[at], each=each)), f"packs {HOWS[at]}")  # type: ignore[arg-type]
         else:
@@ -125,7 +127,7 @@ class PacksPanel(QWidget):
         packs = self._desk.bike.packs if self._desk.bike is not None else None
         if packs is None or len(packs.each) >= MOST_PACKS:
             return
-        taken = {one.name for one in packs.each}
+        taken = {pack.name for pack in packs.each}
         name = next(one for one in (f"pack {chr(65 + k)}" for k in range(26)) if one not in taken)
         self._change("a pack more", each=[*packs.each, packs.each[-1].model_copy(update={"name": name})])
 
@@ -134,7 +136,7 @@ class PacksPanel(QWidget):
         packs = self._desk.bike.packs if self._desk.bike is not None else None
         if packs is None:
             return
-        left = [one for k, one in enumerate(packs.each) if k != at]
+        left = [pack for k, pack in enumerate(packs.each) if k != at]
         if len(left) < FEWEST_PACKS:
             alone = packs.model_copy(update={"in_use": 1 - at})
             self._take(lambda bike: bike.with_packs(alone).with_packs(None), "one pack")
@@ -151,7 +153,7 @@ class PacksPanel(QWidget):
             self._desk.said.emit("note", f"There is a pack {name} already: choose another name.")
             field.setText(packs.each[at].name)
             return
-        each = [one.model_copy(update={"name": name}) if k == at else one for k, one in enumerate(packs.each)]
+        each = [pack.model_copy(update={"name": name}) if k == at else pack for k, pack in enumerate(packs.each)]
         self._change("name of a pack", each=each)
 
     def _take_figure(self, at: int, key: str, scale: float, field: NumberField) -> None:
@@ -162,7 +164,7 @@ class PacksPanel(QWidget):
         if f"{scale * getattr(battery, key):.4g}" == f"{value:.4g}":
             return
         changed = battery.model_copy(update={key: value / scale})
-        each = [one.model_copy(update={"battery": changed}) if k == at else one for k, one in enumerate(packs.each)]
+        each = [pack.model_copy(update={"battery": changed}) if k == at else pack for k, pack in enumerate(packs.each)]
         self._change(f"{key} of {packs.each[at].name}", each=each)
 
     def _change(self, what: str, **parts: object) -> None:
@@ -190,7 +192,7 @@ def _told(bike: Bike) -> str:
             ohm=quantity(1000 * battery.resistance_ohm, "mΩ", ".3g"),
             amps=quantity(battery.bms_discharge_a, "A", ".3g"),
         )
-    whole = sum(one.battery.capacity_ah for one in packs.each)
+    whole = sum(pack.battery.capacity_ah for pack in packs.each)
     return say(
         "{capacity} in all; everything is predicted for {name}, which is on the bike. A ride's card says which one it was "
         "ridden on.",

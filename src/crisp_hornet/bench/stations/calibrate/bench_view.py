@@ -367,7 +367,7 @@ class InstrumentView(QWidget):
     def _told(self, wanted: dict[str, float]) -> str:
         """What would be written, in the builder's words."""
         contact = self._link.contact
-        registers = {one.name: one for one in contact.map.register_list} if contact is not None else {}
+        registers = {register.name: register for register in contact.map.register_list} if contact is not None else {}
         return ", ".join(
             f"{registers[name].label} {said(registers[name], float(f'{value:.4g}'))}" for name, value in wanted.items()
         )

@@ -79,7 +79,7 @@ class InstrumentList(QWidget):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk = desk
-        self.rows = [InstrumentRow(one, theme) for one in INSTRUMENTS]
+        self.rows = [InstrumentRow(instrument, theme) for instrument in INSTRUMENTS]
         self._next: Instrument | None = None
         self._head, self._why = label("", "caps"), label("", "quiet", wrap=True)
         self._go = button("", self._go_next, "small", "Go to the next instrument")
@@ -104,17 +104,20 @@ class InstrumentList(QWidget):
     def refresh(self) -> None:
         """How each did last."""
         newest: dict[str, Calibration] = {}
-        for one in self._desk.story.calibrations():
-            newest.setdefault(one.kind, one)
+        for calibration in self._desk.story.calibrations():
+            newest.setdefault(calibration.kind, calibration)
         for row in self.rows:
             row.show_newest(newest.get(row.instrument.kind))
         self._show_next(newest)
 
     def _show_next(self, newest: dict[str, Calibration]) -> None:
         """What failed comes before what was never checked, both in the order of the work."""
-        verdicts = {one.kind: newest[one.kind].verdict if one.kind in newest else "" for one in INSTRUMENTS}
+        verdicts = {
+            instrument.kind: newest[instrument.kind].verdict if instrument.kind in newest else ""
+            for instrument in INSTRUMENTS
+        }
         left = sorted(
-            (one for one in INSTRUMENTS if verdicts[one.kind] != "passed"),
+            (instrument for instrument in INSTRUMENTS if verdicts[instrument.kind] != "passed"),
             key=lambda one: verdicts[one.kind] != "failed",
         )
         self._next = left[0] if left else None
@@ -131,5 +134,5 @@ class InstrumentList(QWidget):
             self.chosen.emit(self._next)
 
 
-def _when(one: Calibration) -> str:
-    return time_words(datetime.fromisoformat(one.taken).astimezone())
+def _when(calibration: Calibration) -> str:
+    return time_words(datetime.fromisoformat(calibration.taken).astimezone())

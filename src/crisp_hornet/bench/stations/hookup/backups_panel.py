@@ -108,12 +108,16 @@ class BackupsPanel(QWidget):
             return "of another type than the controller that answers"
         now = contact.map.values(contact.raws)
         held = backup.model_copy(
-            update={"registers": [one.model_copy(update={"value": now.get(one.name)}) for one in backup.registers]}
+            update={
+                "registers": [
+                    register.model_copy(update={"value": now.get(register.name)}) for register in backup.registers
+                ]
+            }
         )
         differing = compare(backup, held)
         if not differing:
             return "what the controller holds now"
-        labels = {one.name: one.label for one in contact.map.register_list}
+        labels = {register.name: register.label for register in contact.map.register_list}
         told = [
             f"{labels.get(name, name)} {shown(then, unit)}, now {shown(value, unit)}"
             for name, then, value, unit in differing

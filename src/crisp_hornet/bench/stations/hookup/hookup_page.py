@@ -192,7 +192,7 @@ class HookUpPage(Station):
             return self.link.busy
         if self.link.waiting_for:
             return f"Reconnects at {self.link.waiting_for} when the same controller answers."
-        own = "".join(f"\nNot used: {one}" for one in self.link.refused_maps)
+        own = "".join(f"\nNot used: {refused_map}" for refused_map in self.link.refused_maps)
         return "Choose a port. Connecting identifies the controller and saves a backup." + own
 
     def _show_contact(self, contact: ContactMade) -> None:

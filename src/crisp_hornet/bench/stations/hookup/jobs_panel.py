@@ -62,7 +62,7 @@ class JobsPanel(QWidget):
 
     def close_job(self, job: Job) -> None:
         """The job is done, or given up."""
-        done = sum(one.done_at is not None for one in job.steps)
+        done = sum(step.done_at is not None for step in job.steps)
         self._desk.story.keep_job(replace(job, closed=True))
         self._desk.log("job", f"Job closed: {job.title}", f"{done} of {len(job.steps)} steps done")
         self._open = None
@@ -87,7 +87,7 @@ class JobsPanel(QWidget):
             self._show_job(current)
         else:
             for job in jobs:
-                done = sum(one.done_at is not None for one in job.steps)
+                done = sum(step.done_at is not None for step in job.steps)
                 words = f"{job.title}, begun {time_words(job.opened_at)}: {done} of {len(job.steps)} done"
                 self._column.addWidget(
                     button(words, partial(self._choose, job.id), "large", f"Open the job {job.title}")

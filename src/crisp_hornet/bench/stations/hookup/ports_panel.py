@@ -112,7 +112,7 @@ class PortsPanel(QWidget):
 
     def _take_several(self, addresses: list[str]) -> None:
         """Several controllers answer at one port: each is offered by its address."""
-        self._several = [Port(one, f"controller at address {one.rpartition('#')[2]}") for one in addresses]
+        self._several = [Port(address, f"controller at address {address.rpartition('#')[2]}") for address in addresses]
         self.look()
 
     def _take_silence(self, error: Exception) -> None:

@@ -53,8 +53,8 @@ class FamilyView(QWidget):
         if desk.bike is None or desk.speeds is None:
             return []
         return [
-            _told(in_units(one, desk.units))
-            for one in predict(desk.bike, tune, desk.conditions, desk.speeds).consequences
+            _told(in_units(consequence, desk.units))
+            for consequence in predict(desk.bike, tune, desk.conditions, desk.speeds).consequences
         ]
 
     def _add(self, head: str, steps: str, figures: str, depth: int, tune: Tune) -> None:
@@ -71,8 +71,8 @@ class FamilyView(QWidget):
         self._rows.addWidget(rule())
 
 
-def _told(one: Consequence) -> str:
-    return f"{one.label} {one.text} {one.unit}".strip()
+def _told(consequence: Consequence) -> str:
+    return f"{consequence.label} {consequence.text} {consequence.unit}".strip()
 
 
 def _changed(before: list[str], after: list[str]) -> list[str]:

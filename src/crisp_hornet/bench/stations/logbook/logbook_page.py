@@ -253,8 +253,8 @@ class LogbookPage(Station):
         return row
 
     def meaning(self) -> tuple[str, str]:
-        sent = sum(one.kind == "send" for one in self.entries)
-        rides = sum(one.kind == "ride" for one in self.entries)
+        sent = sum(entry.kind == "send" for entry in self.entries)
+        rides = sum(entry.kind == "ride" for entry in self.entries)
         return (
             "THE RECORD",
             f"{len(self.entries)} lines: {sent} about sending, {rides} about rides. It is written as things happen, nothing to save.",

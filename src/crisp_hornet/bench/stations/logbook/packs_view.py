@@ -109,7 +109,7 @@ class PacksView(QWidget):
 
     def _show(self, instead: str = "") -> None:
         units = self._desk.units
-        told = [one for one in self._lives if one.readings]
+        told = [life for life in self._lives if life.readings]
         if instead or not told:
             self.words.setText(
                 instead or "No ride says anything of the pack yet: import logs with voltage and battery current."
@@ -129,7 +129,7 @@ def _capacities(bike: Bike) -> dict[str, float]:
         return {THE_PACK: bike.battery.capacity_ah}
     if packs.how == "in parallel":
         return {ALL_PACKS: bike.battery.capacity_ah}
-    return {one.name: one.battery.capacity_ah for one in packs.each}
+    return {pack.name: pack.battery.capacity_ah for pack in packs.each}
 
 
 def _pack_of(bike: Bike, kept: KeptRide) -> str:
@@ -168,7 +168,7 @@ def _sentence(life: PackLife) -> str:
 def _picture(told: list[PackLife]) -> Picture:
     lines: list[Line] = []
     for style, life in zip(cycle(STYLES), told, strict=False):
-        known = [at for at, one in enumerate(life.readings) if one.ohm.known]
+        known = [at for at, reading in enumerate(life.readings) if reading.ohm.known]
         if not known:
             continue
         seen = [life.readings[at].ohm_at_25 for at in known]

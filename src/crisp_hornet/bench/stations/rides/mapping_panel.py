@@ -130,7 +130,7 @@ class MappingPanel(QWidget):
         unit = Chooser(f"unit of {column.name}")
         if known is not None:
             choices = ["as it is", *units_of(CHANNEL_UNIT[known.channel])]
-            unit.addItems([shown_unit(one) for one in choices])
+            unit.addItems([shown_unit(choice) for choice in choices])
             unit.setCurrentIndex(choices.index(known.unit) if known.unit in choices else 0)
             unit.activated.connect(partial(self._set_unit, at))
         unit.setEnabled(known is not None)
@@ -146,7 +146,9 @@ class MappingPanel(QWidget):
         self._change(at, channel, "")
 
     def _set_unit(self, at: int, _choice: int) -> None:
-        known = next((one for one in self.mapping.assigned if one.column == at), None) if self.mapping else None
+        known = (
+            next((column for column in self.mapping.assigned if column.column == at), None) if self.mapping else None
+        )
         if known is not None:
             self._change(at, known.channel, self.units[at].currentText())
 
@@ -158,4 +160,4 @@ class MappingPanel(QWidget):
     @property
     def unsure(self) -> int:
         """How many columns are taken with less than 70 % confidence."""
-        return sum(one.confidence < SURE for one in self.mapping.assigned) if self.mapping else 0
+        return sum(column.confidence < SURE for column in self.mapping.assigned) if self.mapping else 0

@@ -92,9 +92,9 @@ class RecordBar(QWidget):
         guides.setHorizontalSpacing(24)
         guides.setVerticalSpacing(4)
         guides.addWidget(label("TEST PROGRAMMES", "caps"), 0, 0)
-        for row, one in enumerate(self._programmes, 1):
-            guides.addWidget(label(one.title), row, 0)
-            guides.addWidget(label(one.purpose, "quiet"), row, 1)
+        for row, programme in enumerate(self._programmes, 1):
+            guides.addWidget(label(programme.title), row, 0)
+            guides.addWidget(label(programme.purpose, "quiet"), row, 1)
         guides.setColumnStretch(1, 1)
         before, riding = row_of(spacing=14), row_of(spacing=10)
         for widget in (self._programme_row, self._flywheel_row, self.waits, self._waits_label):
@@ -252,7 +252,7 @@ class RecordBar(QWidget):
     def refresh(self) -> None:
         """Show what can be done now."""
         recording, chosen = self.recorder is not None, self._chosen
-        titles = [FREE, *(one.title for one in self._programmes)]
+        titles = [FREE, *(programme.title for programme in self._programmes)]
         if [self.programme.itemText(at) for at in range(self.programme.count())] != titles:
             self.programme.clear()
             self.programme.addItems(titles)

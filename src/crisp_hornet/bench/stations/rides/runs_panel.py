@@ -42,7 +42,7 @@ class RunsPanel(QWidget):
         column = column_of(self, margins=0)
         column.addWidget(Captioned("look for", self.choice))
         column.addWidget(column_scroll(inside))
-        self.choice.addItems([one.title for one in programmes(self._levels)])
+        self.choice.addItems([programme.title for programme in programmes(self._levels)])
 
     @property
     def _levels(self) -> int:
@@ -66,13 +66,13 @@ class RunsPanel(QWidget):
         clear(self._list)
         if not results:
             self._list.addWidget(label("The ride holds no such run.", "quiet"))
-        usable = sum(one.usable for one in results)
+        usable = sum(result.usable for result in results)
         if results:
             self._list.addWidget(label(f"{usable} of {len(results)} can be used", "quiet"))
-        for one in sorted(results, key=lambda run: not run.usable)[:MOST_SHOWN]:
+        for result in sorted(results, key=lambda run: not run.usable)[:MOST_SHOWN]:
             row = QHBoxLayout()
-            show = partial(self.shown_between.emit, one.from_s, one.to_s)
-            row.addWidget(button(f"{clock(one.from_s)} ›", show, "place", f"Show the run at {clock(one.from_s)}"))
-            row.addWidget(label(self._desk.units.text(one.text), "" if one.usable else "quiet", wrap=True), 1)
+            show = partial(self.shown_between.emit, result.from_s, result.to_s)
+            row.addWidget(button(f"{clock(result.from_s)} ›", show, "place", f"Show the run at {clock(result.from_s)}"))
+            row.addWidget(label(self._desk.units.text(result.text), "" if result.usable else "quiet", wrap=True), 1)
             self._list.addLayout(row)
         self._list.addStretch(1)

@@ -52,7 +52,9 @@ class ChangeList(QWidget):
     def show_lines(self, lines: list[ChangeLine]) -> None:
         """Show a difference."""
         self.lines = lines
-        self.setAccessibleName("; ".join(f"{one.label} {one.before} to {one.after}" for one in lines) or "no change")
+        self.setAccessibleName(
+            "; ".join(f"{line.label} {line.before} to {line.after}" for line in lines) or "no change"
+        )
         self.updateGeometry()
         self.update()
 

@@ -67,8 +67,10 @@ def judge(made: ContactMade, expected: Raws, identity: Identity) -> Report:
     if made.identity != identity:
         why = f"Another controller answers now: {made.identity.product} {made.identity.serial}, firmware {made.identity.firmware}"
         return Report(Outcome.NOT_PROVED, f"{why}. Nothing is known of the one that was sent to.")
-    settings = [one for one in made.map.register_list if one.name in expected and one.access == "rw"]
-    lost = [one for one in settings if made.raws.get(one.name) != expected[one.name]]
+    settings = [
+        register for register in made.map.register_list if register.name in expected and register.access == "rw"
+    ]
+    lost = [setting for setting in settings if made.raws.get(setting.name) != expected[setting.name]]
     if not lost:
         count = len(settings)
         return Report(

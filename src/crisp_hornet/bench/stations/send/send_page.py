@@ -155,7 +155,7 @@ class SendPage(Station):
         """What the watch list stops; a backup ran before, it is what one goes back to."""
         if self.backup is not None:
             return []
-        return [one for one in self.desk.watch.warnings if one.strength is Strength.STOP]
+        return [warning for warning in self.desk.watch.warnings if warning.strength is Strength.STOP]
 
     @property
     def _blocked(self) -> str:
@@ -168,7 +168,7 @@ class SendPage(Station):
         desk = self.desk
         if desk.bike is None or not target.writes:
             return None
-        speeds = tuple(float(one) for one in desk.speeds) if desk.speeds is not None else None
+        speeds = tuple(float(speed) for speed in desk.speeds) if desk.speeds is not None else None
         watched = Watched(desk.bike, desk.conditions, speeds, desk.watch.sensors)
         operation = target.operation(desk.bike, watched, self.keep.isChecked())
         return replace(operation, warnings=tuple(desk.watch.warnings)) if isinstance(operation, SendTune) else operation
@@ -178,7 +178,7 @@ class SendPage(Station):
         if contact is None or operation is None:
             return []
         turn = self.desk.units.text
-        asked = [Question(one.id, turn(one.text)) for one in contact.questions(operation)]
+        asked = [Question(question.id, turn(question.text)) for question in contact.questions(operation)]
         return [Question("stand", words.STAND), *asked]
 
     # --- showing it -----------------------------------------------------------------------------------------
@@ -259,7 +259,9 @@ class SendPage(Station):
             lines = []
         turn = self.desk.units.text
         self.change_list.setVisible(bool(lines) or (self.report is None and not target.unkept))
-        self.change_list.show_lines([_turned(one, turn(one.before), turn(one.after), turn(one.note)) for one in lines])
+        self.change_list.show_lines(
+            [_turned(line, turn(line.before), turn(line.after), turn(line.note)) for line in lines]
+        )
 
     def _show_meant(self, wanted: bool) -> None:
         drafted, now = self.desk.draft.prediction, self.desk.held.prediction

@@ -37,7 +37,7 @@ class Target:
         return (
             self.restore is not None,
             self.unkept,
-            tuple((one.register.name, one.raw_before, one.raw_after) for one in self.changes),
+            tuple((change.register.name, change.raw_before, change.raw_after) for change in self.changes),
         )
 
     def operation(self, bike: Bike, watched: Watched, keep: bool) -> Operation:

@@ -136,7 +136,7 @@ class AssistColumn(RulerColumn):
         if path == "family.speed":
             return levels[0].speed_share
         if path.startswith("family."):
-            return float(getattr(nearest_family([one.multiplier for one in levels]), path.partition(".")[2]))
+            return float(getattr(nearest_family([level.multiplier for level in levels]), path.partition(".")[2]))
         return super().value(tune, path)
 
     def known(self, now: Tune, path: str) -> bool:
@@ -162,7 +162,7 @@ def _counts_in(*styles: str) -> Callable[[Tune], str]:
 def family_settings(levels: list[Level], path: str, value: float) -> dict[str, float | None]:
     """All levels anew when an anchor of the family, its bow or the number of levels changes: first and last keep the bow, the middle one
     makes it."""
-    now = nearest_family([one.multiplier for one in levels])
+    now = nearest_family([level.multiplier for level in levels])
     count = round(value) if path == "assist.levels.count" else len(levels)
     given = {"lowest": now.lowest, "highest": now.highest, "exponent": now.exponent}
     changed: dict[str, float | None] = {}
@@ -173,7 +173,7 @@ def family_settings(levels: list[Level], path: str, value: float) -> dict[str, f
             given["exponent"] = exponent_through(count, now.lowest, now.highest, value)
         given |= {key: value} if key in given else {}
         multipliers = family(count, given["lowest"], given["highest"], given["exponent"])
-        changed |= {f"assist.levels.{at + 1}.multiplier": one for at, one in enumerate(multipliers)}
+        changed |= {f"assist.levels.{at + 1}.multiplier": multiplier for at, multiplier in enumerate(multipliers)}
     for share in ("power", "speed"):
         if path in ("assist.levels.count", f"family.{share}"):
             lowest = value if path == f"family.{share}" else getattr(levels[0], f"{share}_share")

@@ -160,7 +160,10 @@ class AssistView(TuneView):
             at = np.arange(1, len(tune.assist.levels) + 1, dtype=np.float64)
             lines.append(
                 Line(
-                    shortened(name, 14), at, np.array([factor * getattr(one, key) for one in tune.assist.levels]), style
+                    shortened(name, 14),
+                    at,
+                    np.array([factor * getattr(level, key) for level in tune.assist.levels]),
+                    style,
                 )
             )
         most = 105.0 if by_share else max(2.0, 1.2 * max(float(line.y.max()) for line in lines))

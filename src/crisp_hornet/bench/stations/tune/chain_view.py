@@ -148,7 +148,7 @@ class ChainView(QWidget):
         ticks = QWidget()
         each = QGridLayout(ticks)
         each.setContentsMargins(0, 0, 0, 0)
-        for index, (key, words, _) in enumerate(one for one in FIELDS if one[0] in REPLACED):
+        for index, (key, words, _) in enumerate(field for field in FIELDS if field[0] in REPLACED):
             tick = row_of(spacing=4)
             tick.addWidget(self.replaces[key])
             tick.addWidget(label(words, "quiet"), 1)
@@ -201,7 +201,7 @@ class ChainView(QWidget):
         """Take a device out of the chain."""
         bike = self._desk.bike
         if bike is not None:
-            self._change([one for one in bike.chain if one.name != name], f"{name} taken out")
+            self._change([link for link in bike.chain if link.name != name], f"{name} taken out")
 
     def _change(self, chain: list[ChainLink], what: str) -> None:
         assert self._desk.bike is not None
@@ -259,27 +259,29 @@ class ChainView(QWidget):
         self._show_gauge()
         self._show_card()
 
-    def _row(self, one: Quantity) -> ChainRow:
+    def _row(self, quantity_: Quantity) -> ChainRow:
         turn = self._desk.units.text
         links = [
             (
                 turn(said.link) + (" replaces" if said.replaces else ""),
-                turn(say("{value}", value=quantity(said.value, one.unit))),
+                turn(say("{value}", value=quantity(said.value, quantity_.unit))),
             )
-            for said in one.says
+            for said in quantity_.says
         ]
-        at = next((at for at, said in enumerate(one.says) if said.link == one.owner), None)
+        at = next((at for at, said in enumerate(quantity_.says) if said.link == quantity_.owner), None)
         effective = (
-            turn(say("{value}", value=quantity(one.effective, one.unit))) if one.effective is not None else "no limit"
+            turn(say("{value}", value=quantity(quantity_.effective, quantity_.unit)))
+            if quantity_.effective is not None
+            else "no limit"
         )
-        return ChainRow(one.name, tuple(links), at if one.effective is not None else None, effective)
+        return ChainRow(quantity_.name, tuple(links), at if quantity_.effective is not None else None, effective)
 
     def _show_devices(self, bike: Bike) -> None:
         clear(self._devices)
-        for one in bike.chain:
+        for link in bike.chain:
             row = QHBoxLayout()
-            row.addWidget(label(one.name), 1)
-            row.addWidget(button("Remove", partial(self.drop_device, one.name), "small", f"Remove {one.name}"))
+            row.addWidget(label(link.name), 1)
+            row.addWidget(button("Remove", partial(self.drop_device, link.name), "small", f"Remove {link.name}"))
             self._devices.addLayout(row)
         if not bike.chain:
             self._devices.addWidget(

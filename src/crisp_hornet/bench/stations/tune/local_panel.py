@@ -36,7 +36,7 @@ class LocalPanel(QWidget):
         super().__init__()
         self._desk = desk
         self.example = Chooser("local rules to start from")
-        self.example.addItems([NONE, *(one.name for one in EXAMPLES)])
+        self.example.addItems([NONE, *(example.name for example in EXAMPLES)])
         self.example.activated.connect(self._take_example)
         self.throttle = Chooser("throttle by local rules")
         self.throttle.addItems(list(THROTTLE.values()))
@@ -101,7 +101,7 @@ class LocalPanel(QWidget):
             return
         self._shown = (bike.local, units)
         rules = bike.local
-        names = [NONE, *(one.name for one in EXAMPLES)]
+        names = [NONE, *(example.name for example in EXAMPLES)]
         own = [rules.name] if rules is not None and rules.name not in names else []
         self.example.clear()
         self.example.addItems(names + own)

@@ -150,7 +150,7 @@ class ModesView(TuneView):
         """Take the chosen mode out."""
         draft, at = self.desk.draft.tune, self.rulers.chosen
         if draft is not None and at < len(draft.modes):
-            self._put([one for k, one in enumerate(draft.modes) if k != at], f"{draft.modes[at].name} out")
+            self._put([mode for k, mode in enumerate(draft.modes) if k != at], f"{draft.modes[at].name} out")
 
     def _take_word(self, key: str) -> None:
         field = {"name": self.name, "selected_by": self.lever}[key]
@@ -166,8 +166,8 @@ class ModesView(TuneView):
             return
         modes = list(draft.modes)
         if what.get("starts"):  # one at a time
-            modes = [one.model_copy(update={"starts": False}) for one in modes]
-        if "name" in what and what["name"] in [one.name for k, one in enumerate(modes) if k != at]:
+            modes = [mode.model_copy(update={"starts": False}) for mode in modes]
+        if "name" in what and what["name"] in [mode.name for k, mode in enumerate(modes) if k != at]:
             self.desk.said.emit("note", f"There is a mode {what['name']} already: choose another name.")
             self.refresh()
             return

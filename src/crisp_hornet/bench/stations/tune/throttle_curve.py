@@ -135,7 +135,9 @@ def _line(name: str, throttle: Throttle, sensors: Sensors, by_volts: bool, truth
     travel = (VOLTS - rest) / (full - rest)
     share = throttle_share(throttle, np.clip(travel, 0.0, 1.0), sensors)
     if throttle.response is not None:  # it goes on beyond what the throttle can signal
-        share = np.interp(VOLTS, [one.volts for one in throttle.response], [one.share for one in throttle.response])
+        share = np.interp(
+            VOLTS, [point.volts for point in throttle.response], [point.share for point in throttle.response]
+        )
     return Line(name, VOLTS, 100 * share, style, truth=truth)
 
 
@@ -146,12 +148,12 @@ def curve_handles(draft: Tune, now: Tune | None) -> list[Handle]:
         return [
             Handle(
                 f"throttle.response.{at + 1}.share",
-                one.volts,
-                100 * one.share,
-                f"{100 * one.share:.0f} %",
+                point.volts,
+                100 * point.share,
+                f"{100 * point.share:.0f} %",
                 _at(held, at),
             )
-            for at, one in enumerate(draft.throttle.response)
+            for at, point in enumerate(draft.throttle.response)
         ]
     made = []
     for path, twist, share in zip(CURVE, TWISTS, draft.throttle.shares, strict=True):

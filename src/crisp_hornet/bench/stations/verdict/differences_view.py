@@ -27,9 +27,9 @@ REACH = 0.3  # a difference of so much fills half the bar
 class Reach(QWidget):
     """The interval of a difference about nothing, which is the stroke in the middle."""
 
-    def __init__(self, theme: Theme, one: Difference, predicted: bool) -> None:
+    def __init__(self, theme: Theme, difference: Difference, predicted: bool) -> None:
         super().__init__()
-        self._theme, self._one, self._truth = theme, one, "controller" if predicted else "measured"
+        self._theme, self._one, self._truth = theme, difference, "controller" if predicted else "measured"
         fix(self, high=12)
 
     def sizeHint(self) -> QSize:
@@ -85,19 +85,24 @@ class DifferencesView(QWidget):
         self._grid.setColumnStretch(3, 1)
         self._grid.setRowStretch(self._grid.rowCount(), 1)
 
-    def _add(self, row: int, one: Difference, predicted: bool, units: Units) -> None:
-        strong = label(one.in_words, wrap=True)
+    def _add(self, row: int, difference: Difference, predicted: bool, units: Units) -> None:
+        strong = label(difference.in_words, wrap=True)
         strong.setMinimumWidth(180)
-        if one.shown:
+        if difference.shown:
             strong.setStyleSheet("font-weight: 600;")
-        what = label(units.text(one.what), "quiet", wrap=True)
+        what = label(units.text(difference.what), "quiet", wrap=True)
         what.setMinimumWidth(170)
         self._grid.addWidget(what, row, 0)
         self._grid.addWidget(strong, row, 1)
-        if one.change.known:
-            self._grid.addWidget(Reach(self.theme, one, predicted), row, 2)
-        words = f"{units.text(one.this)} against {units.text(one.other)}"
+        if difference.change.known:
+            self._grid.addWidget(Reach(self.theme, difference, predicted), row, 2)
+        words = f"{units.text(difference.this)} against {units.text(difference.other)}"
         self._grid.addWidget(label(words, "quiet", wrap=True), row, 3)
-        if one.at_s is not None:
-            place = button(f"{clock(one.at_s)} ›", partial(self.jump.emit, one.at_s), "place", f"Show {one.what}")
+        if difference.at_s is not None:
+            place = button(
+                f"{clock(difference.at_s)} ›",
+                partial(self.jump.emit, difference.at_s),
+                "place",
+                f"Show {difference.what}",
+            )
             self._grid.addWidget(place, row, 4)

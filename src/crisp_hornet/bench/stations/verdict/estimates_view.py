@@ -88,9 +88,9 @@ FIGURES = (
 class Interval(QWidget):
     """The interval on a scale of its own, with the document's figure as a ring."""
 
-    def __init__(self, theme: Theme, one: Estimate, told: float | None) -> None:
+    def __init__(self, theme: Theme, estimate: Estimate, told: float | None) -> None:
         super().__init__()
-        self._theme, self._one, self._told = theme, one, told
+        self._theme, self._one, self._told = theme, estimate, told
         fix(self, high=14)
         self.setMinimumWidth(120)
 
@@ -167,35 +167,38 @@ class EstimatesView(QWidget):
                 self._add_words(f"{TABLE[name].words}, held", units.text(_held(held, TABLE[name].unit)))
         for kind, parts in verdict.shares.items():
             shares = (
-                say("{what} {wh_per}", what=one.what, wh_per=quantity(one.wh_per_km, "Wh/km", ".0f")) for one in parts
+                say("{what} {wh_per}", what=part.what, wh_per=quantity(part.wh_per_km, "Wh/km", ".0f"))
+                for part in parts
             )
             if parts:
                 self._add_words(f"consumption by {kind}", units.text(joined("; ", shares)))
         for level in verdict.levels:
             self._add_words(f"level {level.level}", units.text(level.in_words))
 
-    def _add(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> None:
+    def _add(self, figure: Figure, estimate: Estimate, bike: Bike, ride: str, units: Units) -> None:
         told, row = bike.figure(figure.path) if figure.path else None, self._grid.rowCount()
-        shown = one.times(figure.factor, figure.unit or one.unit)
+        shown = estimate.times(figure.factor, figure.unit or estimate.unit)
         value = label(units.text(shown.in_words(figure.digits)))
         value.setStyleSheet("font-weight: 600;")
-        for at, widget in enumerate((label(units.text(figure.words), "quiet"), value, Interval(self.theme, one, told))):
+        for at, widget in enumerate(
+            (label(units.text(figure.words), "quiet"), value, Interval(self.theme, estimate, told))
+        ):
             self._grid.addWidget(widget, row, at)
         if told is not None:
             stands = quantity(told * figure.factor, shown.unit, f".{figure.digits + 1}g")
             words = say("{stands}{learned}", stands=stands, learned=_learned(bike, figure.path))
             self._grid.addWidget(label(units.text(words), "quiet"), row, 3)
-            self._grid.addWidget(self._act(figure, one, bike, ride, units), row, 4)
+            self._grid.addWidget(self._act(figure, estimate, bike, ride, units), row, 4)
 
-    def _act(self, figure: Figure, one: Estimate, bike: Bike, ride: str, units: Units) -> QPushButton:
+    def _act(self, figure: Figure, estimate: Estimate, bike: Bike, ride: str, units: Units) -> QPushButton:
         source = bike.sources.get(figure.path)
         if source is not None and any(said.ride == ride for said in source.rides):
             forget = partial(self.forget.emit, figure.path)
             return button("Forget", forget, "small", f"Forget what this ride says of {figure.words}")
-        value = quantity(one.value * figure.factor, figure.unit or one.unit, f".{figure.digits}g")
+        value = quantity(estimate.value * figure.factor, figure.unit or estimate.unit, f".{figure.digits}g")
         words = units.text(say("Learn {value}", value=value))
         return button(
-            words, partial(self.learn.emit, figure.path, one), "small", f"Learn {figure.words} from this ride"
+            words, partial(self.learn.emit, figure.path, estimate), "small", f"Learn {figure.words} from this ride"
         )
 
     def _add_words(self, head: str, words: str) -> None:

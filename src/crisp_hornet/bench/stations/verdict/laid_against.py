@@ -124,9 +124,9 @@ class AgainstRow(QWidget):
     def _with_ride(self, kept: KeptRide) -> Callable[[Judged], Against]:
         desk = self._desk
 
-        def work(one: Judged) -> Against:
+        def work(judged: Judged) -> Against:
             other = desk.ride.load(kept)
-            return against_ride(one, other, kept.tune or one.tune, Day.of(kept.card))
+            return against_ride(judged, other, kept.tune or judged.tune, Day.of(kept.card))
 
         return work
 
@@ -148,20 +148,22 @@ class AgainstRow(QWidget):
             self.found.emit(against)
 
 
-def against_ride(one: Judged, other: Ride, tune: Tune, day: Day) -> Against:
+def against_ride(judged: Judged, other: Ride, tune: Tune, day: Day) -> Against:
     """The open ride against another one, which was ridden on ``tune``."""
-    curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions_at_start(other, one.bike) or _conditions(one))
-    verdict, _ = judge(other, one.bike, tune, curve, day)
-    compared = compare(one.ride, other, one.bike, (one.day, day))
-    stretch = one.verdict.stretch(one.bike)  # one bike, one wheel
-    runs = tuple(dyno_runs(ride, one.bike, one.flywheel_kg, stretch) for ride in (one.ride, other))
-    found = between_rides((one.verdict, verdict), (one.ride, other), compared, (runs[0], runs[1]))
-    days = [one.day.beside(day), day.beside(one.day)]
+    curve = pull_curve(
+        judged.bike, tune, judged.curve.speed_kmh, conditions_at_start(other, judged.bike) or _conditions(judged)
+    )
+    verdict, _ = judge(other, judged.bike, tune, curve, day)
+    compared = compare(judged.ride, other, judged.bike, (judged.day, day))
+    stretch = judged.verdict.stretch(judged.bike)  # one bike, one wheel
+    runs = tuple(dyno_runs(ride, judged.bike, judged.flywheel_kg, stretch) for ride in (judged.ride, other))
+    found = between_rides((judged.verdict, verdict), (judged.ride, other), compared, (runs[0], runs[1]))
+    days = [judged.day.beside(day), day.beside(judged.day)]
     told = f"This day: {days[0].in_words}; the other: {days[1].in_words}."
     if all(each == Day(rested_v=each.rested_v, timed=each.timed) for each in days):
         told = "Neither card tells air, wind or load."
     return Against(
-        shortened(other.name, 40), f"{compared.sentence} {told}", found, _way(one.ride, other, one.bike), runs[1]
+        shortened(other.name, 40), f"{compared.sentence} {told}", found, _way(judged.ride, other, judged.bike), runs[1]
     )
 
 
@@ -178,8 +180,8 @@ def _way(ride: Ride, other: Ride, bike: Bike) -> tuple[Array, Array] | None:
     return (km - laid.offset_km) / laid.stretch, wh_per_km
 
 
-def _along_the_way(one: Judged) -> Against:
-    found = against_prediction(one.ride, one.bike)
+def _along_the_way(judged: Judged) -> Against:
+    found = against_prediction(judged.ride, judged.bike)
     whole = next((each for each in found if each.what == "energy while driving"), None)
     if whole is None:
         return Against(
@@ -189,11 +191,13 @@ def _along_the_way(one: Judged) -> Against:
 
 
 def _with_tune(name: str, tune: Tune) -> Callable[[Judged], Against]:
-    def work(one: Judged) -> Against:
-        conditions = _conditions(one)
-        curve = pull_curve(one.bike, tune, one.curve.speed_kmh, conditions)
-        found = between_tunes(effects_between(one.bike, tune, one.tune, conditions.rested_v, one.curve.speed_kmh))
-        changed = len(one.tune.differing(tune))
+    def work(judged: Judged) -> Against:
+        conditions = _conditions(judged)
+        curve = pull_curve(judged.bike, tune, judged.curve.speed_kmh, conditions)
+        found = between_tunes(
+            effects_between(judged.bike, tune, judged.tune, conditions.rested_v, judged.curve.speed_kmh)
+        )
+        changed = len(judged.tune.differing(tune))
         words = f"{counted(changed, 'setting')} apart; what is predicted of the tune that was ridden, against {name}."
         return Against(
             name, words if found else f"{changed} settings apart, and no predicted figure moves.", found, curve=curve
@@ -202,5 +206,5 @@ def _with_tune(name: str, tune: Tune) -> Callable[[Judged], Against]:
     return work
 
 
-def _conditions(one: Judged) -> Conditions:
-    return Conditions(one.curve.rested_v)
+def _conditions(judged: Judged) -> Conditions:
+    return Conditions(judged.curve.rested_v)

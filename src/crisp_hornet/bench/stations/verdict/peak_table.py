@@ -46,7 +46,7 @@ class PeakTable(QWidget):
     def show_lines(self, lines: list[PeakLine]) -> None:
         """Show the rows."""
         self.lines = lines
-        self.setAccessibleName("; ".join(f"{one.label} {one.value}, {one.against} {one.word}" for one in lines))
+        self.setAccessibleName("; ".join(f"{line.label} {line.value}, {line.against} {line.word}" for line in lines))
         self.updateGeometry()
         self.update()
 
@@ -76,8 +76,8 @@ class PeakTable(QWidget):
 def peak_lines(peaks: Sequence[Peak], ride: Ride | None) -> list[PeakLine]:
     """The rows for a ride's peaks and its energy."""
     lines = [
-        PeakLine(one.label, say("{peak}", peak=quantity(one.value, one.unit, ".1f")), _against(one), _word(one))
-        for one in peaks
+        PeakLine(peak.label, say("{peak}", peak=quantity(peak.value, peak.unit, ".1f")), _against(peak), _word(peak))
+        for peak in peaks
     ]
     used = energy(ride) if ride is not None and peaks else None
     if used is not None and used.wh_per_km is not None:

@@ -297,7 +297,7 @@ class VerdictPage(Station):
         turn = self.desk.units.text
         lines = peak_lines(self.peaks, self.desk.ride.cleaned)
         self.table.show_lines(
-            [replace(one, value=turn(one.value), against=turn(one.against), word=turn(one.word)) for one in lines]
+            [replace(line, value=turn(line.value), against=turn(line.against), word=turn(line.word)) for line in lines]
         )
         name = self.desk.ride.cleaned.name if self.desk.ride.cleaned is not None else ""
         self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units)
@@ -324,19 +324,21 @@ class VerdictPage(Station):
             self._cards.addWidget(label("None: there is no ride to analyse.", "quiet", wrap=True))
         self._cards.addStretch(1)
 
-    def _links(self, one: Finding) -> list[QWidget]:
+    def _links(self, finding: Finding) -> list[QWidget]:
         links: list[QWidget] = []
-        if one.at_s is not None:
-            jump: Callable[[], None] = partial(self._jump, one.at_s)
-            links.append(button(f"{clock(one.at_s)} ›", jump, "place", f"Show the moment of {one.id}"))
-        change = one.suggest
+        if finding.at_s is not None:
+            jump: Callable[[], None] = partial(self._jump, finding.at_s)
+            links.append(button(f"{clock(finding.at_s)} ›", jump, "place", f"Show the moment of {finding.id}"))
+        change = finding.suggest
         if change is not None and not change.bike and self.desk.draft.tune is not None:
             value = self.desk.units.text(in_words(change.path, change.value))
             words = f"Draft {label_of(change.path)} {value}"
-            links.append(button(words, partial(into_draft, self.desk, one), "small", f"Draft the change of {one.id}"))
+            links.append(
+                button(words, partial(into_draft, self.desk, finding), "small", f"Draft the change of {finding.id}")
+            )
         elif change is not None and change.bike:
             take = partial(self._learn, change.path)
-            links.append(button(self._learn_words(change), take, "small", f"Learn from {one.id}"))
+            links.append(button(self._learn_words(change), take, "small", f"Learn from {finding.id}"))
         return links
 
     def _learn_words(self, change: Suggestion) -> str:

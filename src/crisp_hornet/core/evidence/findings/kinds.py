@@ -49,7 +49,7 @@ class Finding:
     def effects_in_words(self) -> str:
         """What the change would do, "" where nothing of it can be predicted."""
         return (
-            say("Predicted: {effects}.", effects=joined("; ", (one.in_words for one in self.effects)))
+            say("Predicted: {effects}.", effects=joined("; ", (effect.in_words for effect in self.effects)))
             if self.effects
             else ""
         )
@@ -108,7 +108,7 @@ class Evidence:
     @cached_property
     def peaks(self) -> dict[str, Peak]:
         """The peaks by channel."""
-        return {one.channel: one for one in self.verdict.peaks}
+        return {peak.channel: peak for peak in self.verdict.peaks}
 
     def channel(self, name: str) -> Array:
         """A channel on the even clock (n,), NaN where it is not known."""

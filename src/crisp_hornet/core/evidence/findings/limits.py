@@ -87,7 +87,7 @@ def _next_step(e: Evidence, path: str) -> Suggestion | None:
         effective = effective_limits(e.bike, e.tune).phase_current_a
     now = e.tune.setting(path)
     step = float(round(STEP * (now or 0.0)))
-    if any(near) or now is None or effective.owner != "tune" or step > min(one for one in parts if one is not None):
+    if any(near) or now is None or effective.owner != "tune" or step > min(part for part in parts if part is not None):
         return None
     return raised(
         e.tune, path, step, "a tenth more is the next step, if more pull is wanted; heat and sag had room on this ride"

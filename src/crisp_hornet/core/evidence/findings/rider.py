@@ -17,7 +17,7 @@ ALIKE, LATE_S, STRONG_MPS2, RESTS_NM = 0.1, 0.6, 1.8, 2.5
 @finding
 def levels_alike(e: Evidence) -> Finding | None:
     """Two neighbouring levels that nobody can tell apart."""
-    seen = [one for one in e.verdict.levels if one.watts_per_watt.known and one.level > 0]
+    seen = [level for level in e.verdict.levels if level.watts_per_watt.known and level.level > 0]
     for low, high in pairwise(seen):
         a, b = low.watts_per_watt, high.watts_per_watt
         if high.level == low.level + 1 and abs(b.value / max(a.value, 1e-9) - 1) < ALIKE:
