@@ -55,7 +55,8 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "assist": [
             {
                 "level": level.level, "seconds": round(level.seconds, 1), "watts_per_watt": _estimate(level.watts_per_watt),
-                "delay_s": _estimate(level.delay_s), "peak_mps2": _estimate(level.peak_mps2), "usual_most_mps2": _estimate(level.usual_most_mps2),
+                "delay_s": _estimate(level.delay_s), "peak_mps2": _estimate(level.peak_mps2),
+                "usual_most_mps2": _estimate(level.usual_most_mps2),
                 "most_jerk_mps3": _estimate(level.most_jerk_mps3),
                 "all_given": _estimate(level.all_given),
             }
@@ -123,7 +124,8 @@ def _peak(peak: Peak, sustained: dict[float, float]) -> dict[str, Any]:
 def _finding(finding: Finding) -> dict[str, Any]:
     suggest = finding.suggest
     return {
-        "id": finding.id, "severity": finding.severity, "text": f"{finding.text}. {finding.reason}", "from_s": finding.from_s, "to_s": finding.to_s,
+        "id": finding.id, "severity": finding.severity, "text": f"{finding.text}. {finding.reason}",
+        "from_s": finding.from_s, "to_s": finding.to_s,
         "suggest": None if suggest is None else {
             "path": suggest.path, "value": suggest.value, "effect": suggest.effect, "of": "bike" if suggest.bike else "tune",
             "predicted": [_effect(effect) for effect in finding.effects],
