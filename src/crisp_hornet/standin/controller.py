@@ -60,6 +60,7 @@ class SimulatedController:
         self._pending: list[tuple[float, list[int], list[int]]] = []  # writes that do not show yet: when, where, what
         self.slots = Slots(controller_map.update)
         self.rides = stored_rides(controller_map.logs, bike.truth.series) if controller_map.logs else []
+        self._values: tuple[dict[int, int], dict[str, float | None]] | None = None  # of which words, and what they mean
         self._noise = random.Random(seed)
         self._settings = self._decode()
         self._set_up_reading()
@@ -256,8 +257,13 @@ class SimulatedController:
 
     def values(self, kept: bool = False) -> dict[str, float | None]:
         """All registers by name, running or kept."""
+        if not kept and self._values is not None and self._values[0] == self.running:
+            return dict(self._values[1])
         words = self.kept if kept else self.running
-        return {register.name: register.decode(self._raw(register, words)) for register in self.map.register_list}
+        decoded = {register.name: register.decode(self._raw(register, words)) for register in self.map.register_list}
+        if not kept:
+            self._values = (dict(words), decoded)
+        return dict(decoded)
 
     def _command(self, address: int, words: list[int]) -> bool:
         commands, keep, inhibit, update = self.map.commands, self.map.keep, self.map.inhibit, self.map.update
