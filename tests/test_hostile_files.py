@@ -2,8 +2,6 @@
 
 import multiprocessing
 import os
-import subprocess
-import sys
 
 import numpy as np
 import pytest
@@ -12,8 +10,13 @@ from benchmarks.hostile import BOMBS, HARMLESS, KINDS, attempt, garage_in, sound
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.registry import read_ride
 
-
-LOADED_LATE = ("polars", "openpyxl", "fitdecode", "gpxpy", "defusedxml.ElementTree")  # by the readers, when first asked for
+LOADED_LATE = (
+    "polars",
+    "openpyxl",
+    "fitdecode",
+    "gpxpy",
+    "defusedxml.ElementTree",
+)  # by the readers, when first asked for
 
 
 @pytest.fixture

@@ -80,7 +80,7 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
         curve = pull_curve(BIKE, tune, SPEEDS, conditions)
         return {one.id: RANKS[one.strength] for one in judge(Situation(BIKE, tune, curve, start))}
 
-    for _ in range(12):
+    for _ in range(6):
         start = contact.tune("start")
         wanted = {
             "drive.phase_current_a": rng.uniform(20, 200),
@@ -103,7 +103,7 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
             assert tune is not None
             for rule, strength in loud(tune).items():
                 assert strength <= max(loud(start).get(rule, 0), end.get(rule, 0), 1), rule
-    assert found >= 10
+    assert found >= 5
 
 
 def test_regen_is_switched_on_in_one_send_though_half_of_it_is_useless(standin, contact):
