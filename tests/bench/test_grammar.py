@@ -244,7 +244,9 @@ def test_nothing_is_cut_or_lies_on_another_and_no_page_scrolls(qtbot, demo_windo
         QApplication.processEvents()
         assert (demo_window.width(), demo_window.height()) == size
         assert [*cut(demo_window), *overlaps(demo_window, monkeypatch)] == [], page
-        assert metric is False or list(names_on_charts(demo_window)) == [], page  # in a low chart there is no room for all
+        assert metric is False or list(names_on_charts(demo_window)) == [], (
+            page
+        )  # in a low chart there is no room for all
         assert [word for word in words if word.endswith("…")] == [], page
         station = demo_window.stations[demo_window.current]
         room = next(one for one in demo_window._scrolls if one.widget() is station).viewport().size()

@@ -234,6 +234,8 @@ def switching_point(id_, bike, tune, key):
     for _ in range(22):
         middle = (silent + speaks) / 2
         silent, speaks = (silent, middle) if says(middle) else (middle, speaks)
+        if abs(speaks - silent) <= 2e-4 * abs(speaks):
+            break
     return float(f"{speaks:.4g}")
 
 
