@@ -1,6 +1,5 @@
 """Files that mean no good: spoilt ones by the hundred (`scripts/bench` takes more than a hundred thousand), and bombs."""
 
-import multiprocessing
 import os
 
 import numpy as np
@@ -9,14 +8,7 @@ from benchmarks.hostile import BOMBS, HARMLESS, KINDS, attempt, garage_in, sound
 
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.registry import read_ride
-
-LOADED_LATE = (
-    "polars",
-    "openpyxl",
-    "fitdecode",
-    "gpxpy",
-    "defusedxml.ElementTree",
-)  # by the readers, when first asked for
+from tests.forks import FORKS
 
 
 @pytest.fixture
@@ -47,21 +39,13 @@ def alone(kind, path, answer):
     answer.send((told.ended, told.broken))
 
 
-@pytest.fixture(scope="session")
-def forks():
-    """Makes such processes of one that has imported all there is to import, and done nothing yet."""
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["tests.test_hostile_files", *LOADED_LATE])
-    return context
-
-
 @pytest.mark.parametrize("name", BOMBS)
-def test_a_bomb_is_refused_before_it_costs_anything(tmp_path, forks, name):
+def test_a_bomb_is_refused_before_it_costs_anything(tmp_path, name):
     kind, make = BOMBS[name]
     path = tmp_path / f"log.{kind}"
     path.write_bytes(make())
-    ours, theirs = forks.Pipe(duplex=False)
-    process = forks.Process(target=alone, args=(kind, path, theirs))
+    ours, theirs = FORKS.Pipe(duplex=False)
+    process = FORKS.Process(target=alone, args=(kind, path, theirs))
     process.start()
     theirs.close()
     process.join(90)
