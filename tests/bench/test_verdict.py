@@ -7,7 +7,10 @@ from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QComboBox
 
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.demo import DRAFT, FACTORY, HERON, ROUND
+from crisp_hornet.documents import store
 from crisp_hornet.documents.ride_card import RideCard
+from crisp_hornet.rides.registry import read_ride
 from tests.bench.driving import click, find, go, texts
 from tests.bench.test_every_text import METRIC
 from tests.bench.test_looking import choose
@@ -191,3 +194,28 @@ def test_without_a_ride_nothing_is_offered(qtbot, empty_window):
     assert page.verdict is None and "No ride to analyse" in texts(page)
     page.save_report(None)  # nothing to report, nothing happens
     assert "Report" not in texts(page)
+
+
+def test_a_ride_without_contact_is_judged_on_the_tune_its_rider_names(qtbot, empty_window, tmp_path):
+    window, desk = empty_window, empty_window.desk
+    desk.open_bike(store.read_bike(HERON))
+    desk.ride.take(read_ride(ROUND).ride, [])
+    go(qtbot, window, "verdict")
+    page = window.stations["verdict"]
+    assert page.verdict is None and "Which tune was it ridden on" in page._about.text() and page.ridden_on.isVisible()
+    (tmp_path / "none.json").write_text("{}")
+    page.ridden_on.read(tmp_path / "none.json")
+    assert page.verdict is None and "none.json" in window.notice.text
+    page.ridden_on.read(FACTORY)
+    qtbot.waitUntil(lambda: page.verdict is not None)
+    told = page.verdict.resistance_ohm
+    assert told.known and "as entered: " in page._title.toolTip()
+    assert desk.ride.kept()[0].tune.name.startswith("as entered: ")
+    desk.draft.set(store.read_tune(DRAFT))
+    page.ridden_on.refresh()
+    page.ridden_on.take()  # another one: the page asks as long as only its rider has told
+    assert "as entered: " in desk.ride.tune.name and desk.ride.tune.drive.battery_current_a == 36
+    desk.active.undo_stack.undo()
+    assert desk.ride.tune.drive.battery_current_a == 30
+    desk.active.undo_stack.undo()
+    assert desk.ride.tune is None and page.verdict is None

@@ -66,6 +66,13 @@ class Rides:
             if row is not None:
                 row.card = card.model_dump(mode="json")
 
+    def keep_tune(self, ride_id: int, tune: Tune | None) -> None:
+        """Keep which tune a ride was ridden on."""
+        with self._store.session() as session:
+            row = session.get(RideRow, ride_id)
+            if row is not None:
+                row.tune = store.dump(tune) if tune else None
+
     def of(self, bike_id: int) -> list[KeptRide]:
         """All rides of a bike, the newest first."""
         with self._store.session() as session:

@@ -173,6 +173,18 @@ class OpenRide(QObject):
             self._now.card = card
         self.changed.emit()
 
+    def enter_tune(self, tune: Tune) -> None:
+        """Which tune the open ride was ridden on, as its rider says; undoable."""
+        if self.recorded is not None and tune != self.tune:
+            self._bike.undo_stack.push(_TuneChange(self, self.id, self.tune, tune))
+
+    def set_tune(self, ride_id: int, tune: Tune | None) -> None:
+        """The tune of a ride as it now is; called by undo and redo too."""
+        self._bike.kept(lambda: self._bike.garage.rides.keep_tune(ride_id, tune))
+        if ride_id == self.id:
+            self._now.tune = tune
+        self.changed.emit()
+
     def leave_flaws(self, left: Set[str]) -> None:
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
         self._open.left_flaws = frozenset(left)
@@ -209,3 +221,17 @@ class _CardChange(QUndoCommand):
 
     def undo(self) -> None:
         self._ride.set_card(self._ride_id, self._before)
+
+
+class _TuneChange(QUndoCommand):
+    """Another tune that a ride was ridden on."""
+
+    def __init__(self, ride: OpenRide, ride_id: int, before: Tune | None, after: Tune | None) -> None:
+        super().__init__("tune of the ride")
+        self._ride, self._ride_id, self._before, self._after = ride, ride_id, before, after
+
+    def redo(self) -> None:
+        self._ride.set_tune(self._ride_id, self._after)
+
+    def undo(self) -> None:
+        self._ride.set_tune(self._ride_id, self._before)

@@ -25,6 +25,7 @@ from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, Estimate
 from crisp_hornet.bench.stations.verdict.laid_against import Against, AgainstRow, Judged
 from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
+from crisp_hornet.bench.stations.verdict.ridden_on import AS_ENTERED, RiddenOn
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import Pages, column_of
@@ -108,6 +109,8 @@ class VerdictPage(Station):
         self._head = ""
         self.against = AgainstRow(desk)
         self.against.found.connect(self._show_against)
+        self.ridden_on = RiddenOn(desk)
+        self.ridden_on.entered.connect(desk.ride.enter_tune)
         self.differences = DifferencesView(theme)
         self.differences.jump.connect(self._jump)
         self._seen: Seen | None = None
@@ -142,6 +145,7 @@ class VerdictPage(Station):
         column = column_of(self, margins=(0, 4, 0, 0), spacing=3)
         column.addLayout(head)
         column.addWidget(self._about)
+        column.addWidget(self.ridden_on)
         column.addWidget(self.against)
         column.addSpacing(4)
         column.addWidget(self.pages)
@@ -186,10 +190,17 @@ class VerdictPage(Station):
         ride, bike = self.desk.ride.cleaned, self.desk.bike
         bike = bike and bike.with_pack(self.desk.ride.card.pack)  # the one it was ridden on
         self.found, self.peaks, self._prediction, self.verdict, self._seen = [], [], None, None, None
+        entered = self.desk.ride.tune is None or self.desk.ride.tune.name.startswith(AS_ENTERED)
+        self.ridden_on.setVisible(ride is not None and bike is not None and entered)
+        self.ridden_on.refresh()
         tune = self.desk.ride.tune or self.desk.held.tune
         if ride is None or bike is None or tune is None or self.desk.speeds is None:
-            self._title.setText("No ride to analyse")
-            self._about.setText("Import a log on Rides; connect once, so that the tune it was ridden on is known.")
+            self._title.setText("No ride to analyse" if ride is None or bike is None else ride.name)
+            self._about.setText(
+                "Import a log on Rides."
+                if ride is None or bike is None
+                else "Which tune was it ridden on? No contact has told."
+            )
             self.chart.show_curves(None, None)
             self.chart.show_measured(None)
             self._traces.show_ride(ride)
@@ -321,8 +332,15 @@ class VerdictPage(Station):
                 )
             )
         if not self.found:
-            self._cards.addWidget(label("None: there is no ride to analyse.", "quiet", wrap=True))
+            self._cards.addWidget(label(self._none_words(), "quiet", wrap=True))
         self._cards.addStretch(1)
+
+    def _none_words(self) -> str:
+        if self.desk.ride.cleaned is None:
+            return "None: there is no ride to analyse."
+        if self.verdict is None:
+            return "None yet: the tune it was ridden on is needed, or it is still being analysed."
+        return "None: nothing stood out."
 
     def _links(self, finding: Finding) -> list[QWidget]:
         links: list[QWidget] = []
