@@ -54,7 +54,8 @@ def test_the_whole_job(qtbot, tmp_path, open_window, standin):
     ]
 
     report = send_and_wait(qtbot, window, keep=True)
-    assert report.outcome is Outcome.PROVED and "129 of 129 read back as sent" in texts(window)
+    assert report.outcome is Outcome.PROVED
+    qtbot.waitUntil(lambda: "129 of 129 read back as sent" in texts(window))
     assert standin.shows(BATTERY) == (str(drafted), str(drafted))
 
     # a second send, and the plug is pulled in the middle of it
