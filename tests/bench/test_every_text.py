@@ -75,8 +75,7 @@ def strays(found, foreign):
     )
 
 
-@pytest.mark.parametrize("name", ["Heron", "Thistle"])
-@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+@pytest.mark.parametrize(("name", "dark"), [("Heron", False), ("Thistle", True)], ids=["light-Heron", "dark-Thistle"])
 def test_every_text_is_in_the_units_that_were_chosen(qtbot, demo_window, painted, dark, name):
     desk = demo_window.desk
     desk.open_kept_bike(next(one.id for one in desk.bikes() if one.name == name))
