@@ -10,7 +10,8 @@ from crisp_hornet import cli
 from crisp_hornet.core.pack.cells import charge_at
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.demo import FACTORY, HERON, ROUND
-from crisp_hornet.documents.store import read_bike
+from crisp_hornet.documents.battery import Pack, Packs
+from crisp_hornet.documents.store import read_bike, write
 from crisp_hornet.rides.registry import read_ride, write_ride
 from tests.said import holds
 
@@ -74,6 +75,19 @@ def test_a_ride_against_another_one(tmp_path, capsys):
     assert told["differences"][0]["shown"] and told["differences"][0]["what"].startswith("consumption")
     assert "% more per km than the other" in capsys.readouterr().out
     assert verdict(ROUND, "--against", tmp_path / "none.csv") == 2 and "none.csv" in capsys.readouterr().err
+
+
+def test_a_ride_is_judged_on_the_pack_it_was_ridden_on(tmp_path, capsys):
+    bike = read_bike(HERON)
+    each = [
+        Pack(name="Old", battery=bike.battery),
+        Pack(name="New", battery=bike.battery.model_copy(update={"resistance_ohm": 0.112})),
+    ]
+    write(tmp_path / "two.json", bike.with_packs(Packs(each=each)))
+    command = ["verdict", "--bike", str(tmp_path / "two.json"), "--tune", str(FACTORY), "--ride", str(ROUND)]
+    assert cli.main(command) == 0 and "Pack resistance is" in capsys.readouterr().out
+    assert cli.main([*command, "--pack", "New"]) == 0 and "Pack resistance is" not in capsys.readouterr().out
+    assert cli.main([*command, "--pack", "Red"]) == 2 and "no pack 'Red'; packs: Old, New" in capsys.readouterr().err
 
 
 def test_a_ride_without_anything_useful_is_judged_without_a_crash(tmp_path, capsys):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from crisp_hornet.commands.arguments import number
+from crisp_hornet.commands.arguments import BadInput, number
 from crisp_hornet.commands.output import say, tell
 from crisp_hornet.commands.verdict_report import against_as_json, as_json, as_lines
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
@@ -35,13 +35,14 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--against", type=Path, metavar="LOG", help="another ride of the same bike to compare with")
     stopwatch = "what a stopwatch said: '100 m in 9.8 s and 10.4 s; 0 to 25 km/h in 6.2 s'"
     parser.add_argument("--timed", default="", metavar="WORDS", help=stopwatch)
+    parser.add_argument("--pack", metavar="NAME", help="which of the bike's packs it was ridden on (the one in use)")
     rested = "the pack's voltages at rest: energy for a log that has none"
     parser.add_argument("--rested", type=number, nargs=2, metavar=("BEFORE", "AFTER"), help=rested)
 
 
 def run(options: argparse.Namespace) -> int:
     """Judge ``options.ride``; raises :class:`~crisp_hornet.documents.errors.DocumentError` for what cannot be read or written."""
-    bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
+    bike, tune = _with_pack(store.read_bike(options.bike), options.pack), store.read_tune(options.tune)
     loaded = read_ride(options.ride)
     for note in loaded.notes:
         say(note)
@@ -67,6 +68,20 @@ def run(options: argparse.Namespace) -> int:
     for line in lines:
         tell(line)
     return 0
+
+
+def _with_pack(bike: Bike, name: str | None) -> Bike:
+    if name is None:
+        return bike
+    packs = bike.packs
+    if packs is None or packs.how != "in turn" or packs.place(name) is None:
+        there = (
+            ", ".join(one.name for one in packs.each)
+            if packs is not None and packs.how == "in turn"
+            else "none in turn"
+        )
+        raise BadInput(f"--pack: the bike has no pack {name!r}; packs: {there}.")
+    return bike.with_pack(name)
 
 
 def _at_start(ride: Ride, bike: Bike, rested_v: tuple[float, float] | None = None) -> Conditions:
