@@ -97,7 +97,7 @@ def test_three_anchors_and_a_mode_with_levels_of_its_own(qtbot, demo_window):
     assert desk.draft.tune.modes[1].levels is None and len(view.levels.handles) == 5
 
 
-def test_a_level_is_matched_to_one_of_another_bike_or_it_is_said_why_not(qtbot, demo_window):
+def test_a_level_is_matched_to_one_of_another_bike_or_it_is_said_why_not(qtbot, demo_window, monkeypatch):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist")
     match = view.rulers.match
     match.heading.setChecked(True)
@@ -105,6 +105,11 @@ def test_a_level_is_matched_to_one_of_another_bike_or_it_is_said_why_not(qtbot, 
     match.level.setCurrentIndex(1)
     match.bike.setCurrentIndex(1)
     match.theirs.setCurrentIndex(2)
+    with monkeypatch.context() as patch:  # a drag asks the garage for nothing
+        patch.setattr(desk, "bikes", None)
+        patch.setattr(desk, "kept_tune", None)
+        view.rulers.take("family.middle", 5.0, 931)
+        assert match.theirs.currentIndex() == 2
     before = desk.draft.tune
     match.match()
     assert "Level 2 matched" in demo_window.notice.text and desk.draft.tune != before

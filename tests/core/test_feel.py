@@ -7,13 +7,14 @@ import numpy as np
 import pytest
 from hypothesis import assume, given, seed, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 from scipy.integrate import solve_ivp
 
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rider.assist import Motive, exponent_through, family, middle_of, nearest_family
 from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.rider.match import NoMatch, feel_of, level_like
-from crisp_hornet.core.rider.throttle import standstill_share, throttle_share, twist_launch
+from crisp_hornet.core.rider.throttle import signal_v, standstill_share, throttle_share, twist_launch
 from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road_load_n
 from crisp_hornet.documents.assist import Level
 from crisp_hornet.documents.sensors import Sensors
@@ -78,6 +79,14 @@ def test_a_response_map_is_straight_between_its_points_whatever_the_throttle(vol
         assert throttle_share(Throttle(response=points, dead_band=dead_band), twist, sensors) == pytest.approx(
             wanted, abs=1e-9
         )
+
+
+def test_a_throttle_whose_signal_is_half_known_still_rises():
+    for sensors in (Sensors(), Sensors(throttle_rest_v=4.4), Sensors(throttle_full_v=0.9)):
+        rest, full = signal_v(sensors)
+        assert full >= rest + 0.4999
+    with pytest.raises(ValidationError, match="above throttle_rest_v"):
+        Sensors(throttle_rest_v=2.0, throttle_full_v=2.1)
 
 
 def test_at_rest_only_a_share_of_the_phase_current_is_a_share_of_the_force():

@@ -66,6 +66,18 @@ def test_a_bike_runs_on_its_packs_and_keeps_what_is_known_of_each():
     assert Bike.model_validate(by_hand).battery == back.battery
 
 
+def test_a_table_of_cells_and_what_is_known_go_to_the_pack_they_are_of():
+    bike = a_bike(packs=two_packs("in turn")).with_value("battery.rested_v_table", [[0.0, 3.0], [1.0, 4.2]], "entered")
+    assert bike.battery.chemistry == bike.packs.each[0].battery.chemistry == "custom"
+    assert bike.battery.rested_v_table == [[0.0, 3.0], [1.0, 4.2]] and bike.packs.each[1].battery.chemistry == "nmc"
+    alone = learn(a_bike(packs=two_packs("in turn")), "battery.resistance_ohm", "round", around(0.1, 0.002, 100, "Ω"))
+    joined = alone.with_packs(alone.packs.model_copy(update={"how": "in parallel"}))
+    assert "battery.resistance_ohm" not in joined.sources  # one ride on one pack says nothing of both together
+    assert joined.with_packs(None).sources["battery.resistance_ohm"].rides[0].ride == "round"
+    together_ = learn(joined, "battery.resistance_ohm", "both", around(0.05, 0.001, 100, "Ω"))
+    assert together_.with_packs(None).sources["battery.resistance_ohm"].rides[0].ride == "round"
+
+
 def test_in_parallel_a_learned_figure_goes_to_all_in_proportion_and_unlike_packs_are_refused():
     bike = a_bike(packs=two_packs("in parallel", second={"resistance_ohm": 0.18, "capacity_ah": 12}))
     assert bike.battery.resistance_ohm == pytest.approx(0.06) and bike.battery.capacity_ah == 36

@@ -267,6 +267,11 @@ def test_a_failed_sensor_is_not_trusted_and_a_sound_one_is(id_):
     assert id_ not in ids(judge(situation(a_bike(), a_tune(**tune), sensors=sound)))
 
 
+def test_a_bike_that_stands_on_its_rear_wheel_and_does_not_pull_breaks_no_rule():
+    bike = a_bike(chassis__front_wheel="must stay down", chassis__cg_from_rear_m=0.0)
+    assert "front-wheel-lifts-against-wish" not in ids(judge(situation(bike, a_tune(drive__phase_current_a=0.0))))
+
+
 def test_torque_assist_on_a_failed_sensor_stops():
     assisted = a_tune(assist__style="torque")
     found = judge(situation(a_bike(), assisted, sensors={"torque": "failed"}))

@@ -201,15 +201,17 @@ class Bike(Part):
         was = holds.get(key)
         whole = isinstance(value, float) and value == int(value) and (isinstance(was, int) or self._counts(part, key))
         holds[key] = int(value) if whole else value
-        if part == "battery" and self.packs is not None:
-            changed = self.packs.with_figure(key, was, holds[key])
-            data["packs"] = changed.model_dump(mode="json", by_alias=True, exclude_unset=True)
         sources = data.setdefault("sources", {})
         sources.pop(path, None)
         if value is not None:
             sources[path] = {"from": origin}
         if path == "battery.rested_v_table" and value is not None:
             holds["chemistry"] = "custom"
+        if part == "battery" and self.packs is not None:
+            changed = self.packs.with_figure(key, was, holds[key])
+            if holds["chemistry"] != self.battery.chemistry:
+                changed = changed.with_figure("chemistry", self.battery.chemistry, holds["chemistry"])
+            data["packs"] = changed.model_dump(mode="json", by_alias=True)
         if part == "chassis" and key in ("bike_kg", "rider_kg", "cargo_kg", "cg_from_rear_m", "cg_height_m"):
             same = [mass for mass in data["chassis"].get("masses") or [] if key.endswith("_kg") and mass["kg"] == was]
             if len(same) == 1 and value > 0:
@@ -264,8 +266,12 @@ class Bike(Part):
         others = {path: source for path, source in self.sources.items() if path not in known}
         before = self.packs
         if packs is None:
-            alone = self.battery if before is None else before.each[before.in_use].battery
-            return self.model_copy(update={"packs": None, "battery": alone})
+            if before is None:
+                return self
+            alone = before.each[before.in_use]
+            if before.how == "in parallel":  # what was known was of all together
+                known = {f"battery.{key}": source for key, source in alone.sources.items()}
+            return self.model_copy(update={"packs": None, "battery": alone.battery, "sources": others | known})
         left = before.each[before.in_use].name if before is not None and before.how == "in turn" else None
         each = [
             pack.model_copy(update={"sources": {path.partition(".")[2]: source for path, source in known.items()}})
@@ -274,7 +280,9 @@ class Bike(Part):
             for pack in packs.each
         ]
         made = Packs.model_validate(packs.model_copy(update={"each": each}).model_dump(mode="json", by_alias=True))
-        if made.how == "in turn":
+        if made.how == "in parallel" and left is not None:  # of all together nothing is known yet
+            known = {}
+        elif made.how == "in turn":
             known = {f"battery.{key}": source for key, source in made.each[made.in_use].sources.items()}
         return self.model_copy(update={"packs": made, "battery": made.battery, "sources": others | known})
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from crisp_hornet.documents.base import Count, Part, Positive
 
@@ -20,6 +20,7 @@ Thermistor = Literal[
 _Signal = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=5)]
 
 
+LEAST_SPAN_V = 0.5  # of a throttle's signal
 COUNTED = ("pedal_pulses", "speed_magnets")
 
 
@@ -38,3 +39,10 @@ class Sensors(Part):
     speed_magnets: Count | None = Field(default=None, le=400)
     motor_thermistor: Thermistor | None = None
     motor_thermistor_beta_k: Positive | None = Field(default=None, ge=1000, le=8000)
+
+    @model_validator(mode="after")
+    def _throttle_rises(self) -> Self:
+        rest, full = self.throttle_rest_v, self.throttle_full_v
+        if rest is not None and full is not None and full < rest + LEAST_SPAN_V:
+            raise ValueError(f"sensors.throttle_full_v must lie {LEAST_SPAN_V:g} V or more above throttle_rest_v")
+        return self

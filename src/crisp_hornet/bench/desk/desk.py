@@ -187,9 +187,9 @@ class Desk(QObject):
             self.log("bike", f"{part.capitalize()} taken from {other.name}")
 
     def kept_tune(self, bike_id: int) -> tuple[Bike, Tune] | None:
-        """Another bike of the garage with its draft; None (and said) where it cannot be read, or has none."""
+        """Another bike of the garage with its draft; None where it has none, or (then it is said) cannot be read."""
         bike = self.kept(lambda: self.garage.bikes.get(bike_id))
-        tune = self.garage.glance.tune(bike_id, "draft") if bike is not None else None
+        tune = self.kept(lambda: self.garage.glance.tune(bike_id, "draft")) if bike is not None else None
         return (bike, tune) if bike is not None and tune is not None else None
 
     def archive_bike(self) -> None:

@@ -19,7 +19,7 @@ from crisp_hornet.core.drive.limits import fade
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.road.performance import mass_along_kg, steady_speed_kmh
 from crisp_hornet.core.road.vehicle import coasting_mass_kg, grip_force_n, lift_force_n, road_load_n
-from crisp_hornet.documents.sensors import Sensors
+from crisp_hornet.documents.sensors import LEAST_SPAN_V, Sensors
 from crisp_hornet.documents.throttle import TWISTS, Throttle
 
 STEP_S = 0.01
@@ -29,9 +29,11 @@ FAMILIES = ("linear", "gentle start", "gentle start, full end")
 
 
 def signal_v(sensors: Sensors) -> tuple[float, float]:
-    """The throttle's voltage at rest and fully open; what is usual where it was never calibrated."""
+    """The throttle's voltage at rest and fully open; what is usual, below or above the other one, where it was never calibrated."""
     rest, full = sensors.throttle_rest_v, sensors.throttle_full_v
-    return (USUAL_REST_V if rest is None else rest), (USUAL_FULL_V if full is None else full)
+    if rest is None:
+        rest = USUAL_REST_V if full is None else min(USUAL_REST_V, full - LEAST_SPAN_V)
+    return rest, max(USUAL_FULL_V, rest + LEAST_SPAN_V) if full is None else full
 
 
 def throttle_share(throttle: Throttle, twist: ArrayLike, sensors: Sensors | None = None) -> Array:

@@ -45,6 +45,8 @@ def lifts_against_the_wish(s: Situation) -> Warning_ | None:
     if s.curve is None or s.bike.chassis.front_wheel != "must stay down" or front_wheel_keeps(s.curve, s.grade) > 0:
         return None
     pull, lift = float(s.curve.wheel_force_n.max()), lift_force_n(s.bike, s.grade)
+    if pull <= 0:  # it stands on its rear wheel by itself
+        return None
     holds = math.floor(0.97 * _phase_a(s) * max(lift, 0.0) / pull)
     return says(
         "front-wheel-lifts-against-wish",

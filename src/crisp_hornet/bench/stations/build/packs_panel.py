@@ -61,10 +61,9 @@ class PacksPanel(QWidget):
     def show_bike(self, bike: Bike) -> None:
         """Show a bike's packs."""
         packs = bike.packs
-        for chooser, at in ((self.how, HOWS.index(packs.how) if packs else 0),):
-            chooser.blockSignals(True)
-            chooser.setCurrentIndex(at)
-            chooser.blockSignals(False)
+        self.how.blockSignals(True)
+        self.how.setCurrentIndex(HOWS.index(packs.how) if packs else 0)
+        self.how.blockSignals(False)
         in_turn = packs is not None and packs.how == "in turn"
         self._in_use_row.setVisible(in_turn)
         self.add.setVisible(packs is not None)

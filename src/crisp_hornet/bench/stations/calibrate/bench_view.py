@@ -27,6 +27,7 @@ from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.calibrate.judgement import Judgement, Verdict
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.link.contact import Live
 from crisp_hornet.link.difference import changes_to, said
@@ -307,17 +308,21 @@ class InstrumentView(QWidget):
 
     def take_over(self) -> None:
         """Take what was found into the bike document, as measured; undoable."""
-        bike, judged, instrument = self._desk.bike, self.judgement, self.instrument
-        if bike is None or judged is None or instrument is None:
+        judged, instrument = self.judgement, self.instrument
+        if judged is None or instrument is None:
             return
-        for figure, path in instrument.takes_over:
-            value = judged.figures.get(figure, math.nan)
-            if figure in instrument.words and math.isfinite(value):
-                bike = bike.with_value(path, instrument.words[figure][int(value)], "measured")
-            elif value > 0:
-                bike = bike.with_figure(path, float(f"{value:.5g}"), "measured")
-        self._desk.active.change(bike, f"{instrument.title.lower()} saved to the bike")
-        self._desk.said.emit("settled", "Saved to the bike as measured. Undo restores the earlier values.")
+
+        def with_found(bike: Bike) -> Bike:
+            for figure, path in instrument.takes_over:
+                value = judged.figures.get(figure, math.nan)
+                if figure in instrument.words and math.isfinite(value):
+                    bike = bike.with_value(path, instrument.words[figure][int(value)], "measured")
+                elif value > 0:
+                    bike = bike.with_figure(path, float(f"{value:.5g}"), "measured")
+            return bike
+
+        if self._desk.active.try_change(with_found, f"{instrument.title.lower()} saved to the bike"):
+            self._desk.said.emit("settled", "Saved to the bike as measured. Undo restores the earlier values.")
 
     def _written(self, report: Report) -> None:
         if report.outcome is not Outcome.PROVED:

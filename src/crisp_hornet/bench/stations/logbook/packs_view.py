@@ -52,6 +52,7 @@ class PacksView(QWidget):
         self._desk = desk
         self._wanted: _Wanted | None = None
         self._lives: list[PackLife] = []
+        self._older = 0
         self.chart = PlainChart(theme)
         self.chart.setMinimumHeight(px(CHART_PX))
         self.words = label("", wrap=True)
@@ -74,10 +75,12 @@ class PacksView(QWidget):
         """Show the packs as their rides are now; reads what has changed."""
         bike = self._desk.bike
         if bike is None:
+            self._reading.cancel()
             self._lives, self._wanted = [], None
             self._show("There is no bike yet.")
             return
-        kept = self._desk.ride.kept()[:MOST_RIDES]
+        every = self._desk.ride.kept()
+        kept, self._older = every[:MOST_RIDES], max(len(every) - MOST_RIDES, 0)
         capacities = _capacities(bike)
         wanted = _Wanted(
             self._desk.bike_id,
@@ -117,7 +120,8 @@ class PacksView(QWidget):
             self.chart.show_picture(None)
             self.table.show_rows([], units)
             return
-        self.words.setText(units.text(joined(" ", [_sentence(one) for one in told])))
+        left = [f"{self._older} older rides are not counted."] if self._older else []
+        self.words.setText(units.text(joined(" ", [*(_sentence(one) for one in told), *left])))
         self.chart.show_picture(_picture(told))
         rows = [_row(life, at) for life in told for at in range(len(life.readings))]
         self.table.show_rows([cells for _, cells in sorted(rows, key=lambda one: one[0], reverse=True)], units)

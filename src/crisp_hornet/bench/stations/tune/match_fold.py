@@ -44,6 +44,7 @@ class MatchFold(Fold):
         super().__init__("MATCH A LEVEL", False)
         self._desk, self._column = desk, column
         self._bikes: dict[str, int] = {}
+        self._model: Motive | None = None
         self.level, self.bike, self.theirs = (
             Chooser("level to match"),
             Chooser("bike it shall feel like"),
@@ -59,38 +60,43 @@ class MatchFold(Fold):
             chooser.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             self.rows.addWidget(Captioned(caption, chooser))
         self.rows.addWidget(button("Match it", self.match, "small", "Match the level"))
-        self.bike.currentIndexChanged.connect(lambda _at: self._list_theirs())
-        self.opened.connect(lambda _on: self.refresh())
+        self.bike.currentIndexChanged.connect(lambda _at: self._take_model())
+        self.opened.connect(self._list_bikes)
 
     def refresh(self) -> None:
-        """List levels and bikes; nothing while folded."""
+        """List the levels there are now; nothing while folded."""
         draft = self._desk.draft.tune
         if draft is None or not self.heading.isChecked():
             return
         self.level.offer([str(at + 1) for at in range(len(self._column.levels(draft)))])
-        kept = self._desk.bikes()
-        self._bikes = {
-            one.name: one.id for one in kept if one.readable and not one.archived and one.id != self._desk.bike_id
-        }
-        self.bike.offer([THIS_BIKE, *self._bikes])
-        self._list_theirs()
+        if self._model is None and self.bike.currentText() in ("", THIS_BIKE):
+            self.theirs.offer([str(at + 1) for at in range(len(draft.assist.levels))])
 
-    def _list_theirs(self) -> None:
-        there = self._there()
-        self.theirs.offer([str(at + 1) for at in range(len(there.assist.levels))] if there is not None else [])
+    def _list_bikes(self, is_open: bool) -> None:
+        """The garage is asked when the fold opens, not while a ruler is dragged."""
+        if is_open:
+            others = [kept for kept in self._desk.bikes() if kept.readable and not kept.archived]
+            self._bikes = {kept.name: kept.id for kept in others if kept.id != self._desk.bike_id}
+            self.bike.offer([THIS_BIKE, *self._bikes])
+            self._take_model()
+
+    def _take_model(self) -> None:
+        """Read the bike that was chosen, once."""
+        name, self._model = self.bike.currentText(), None
+        if name in self._bikes and (kept := self._desk.kept_tune(self._bikes[name])) is not None:
+            bike, tune = kept
+            conditions = Conditions(rested_v=rested_or_typical_v(bike.battery, HALF_FULL))
+            self._model = Motive.of(pull_curve(bike, tune, SPEEDS, conditions), tune)
+        levels = self._model.assist.levels if self._model is not None else []
+        self.theirs.offer([str(at + 1) for at in range(len(levels))])
+        self.refresh()
 
     def _there(self) -> Motive | None:
         """The bike whose level is the model, with its draft; this one with the draft in hand."""
-        name, desk = self.bike.currentText(), self._desk
-        if name in ("", THIS_BIKE):
-            draft, prediction = desk.draft.tune, desk.draft.prediction
-            return Motive.of(prediction.curve, draft) if draft is not None and prediction is not None else None
-        kept = desk.kept_tune(self._bikes[name])
-        if kept is None:
-            return None
-        bike, tune = kept
-        conditions = Conditions(rested_v=rested_or_typical_v(bike.battery, HALF_FULL))
-        return Motive.of(pull_curve(bike, tune, SPEEDS, conditions), tune)
+        draft, prediction = self._desk.draft.tune, self._desk.draft.prediction
+        if self.bike.currentText() not in ("", THIS_BIKE):
+            return self._model
+        return Motive.of(prediction.curve, draft) if draft is not None and prediction is not None else None
 
     def match(self) -> None:
         """Set the level's strength so that it feels like the other one, or say why that cannot be."""
