@@ -74,6 +74,8 @@ def test_a_table_of_cells_and_what_is_known_go_to_the_pack_they_are_of():
     joined = alone.with_packs(alone.packs.model_copy(update={"how": "in parallel"}))
     assert "battery.resistance_ohm" not in joined.sources  # one ride on one pack says nothing of both together
     assert joined.with_packs(None).sources["battery.resistance_ohm"].rides[0].ride == "round"
+    single = learn(a_bike(), "battery.resistance_ohm", "round", around(0.1, 0.002, 100, "Ω"))
+    assert "battery.resistance_ohm" not in single.with_packs(joined.packs).sources
     together_ = learn(joined, "battery.resistance_ohm", "both", around(0.05, 0.001, 100, "Ω"))
     assert together_.with_packs(None).sources["battery.resistance_ohm"].rides[0].ride == "round"
 

@@ -280,7 +280,9 @@ class Bike(Part):
             for pack in packs.each
         ]
         made = Packs.model_validate(packs.model_copy(update={"each": each}).model_dump(mode="json", by_alias=True))
-        if made.how == "in parallel" and left is not None:  # of all together nothing is known yet
+        if made.how == "in parallel" and (
+            before is None or before.how == "in turn"
+        ):  # of all together nothing is known yet
             known = {}
         elif made.how == "in turn":
             known = {f"battery.{key}": source for key, source in made.each[made.in_use].sources.items()}
