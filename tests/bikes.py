@@ -89,6 +89,16 @@ TUNE = {
     },
 }
 
+# sensors that were held against instruments, and a bike that was weighed
+CHECKED = {
+    "sensors__battery_a": {"gain_spread": 0.003, "zero_spread": 0.03, "checked": "2026-09-03"},
+    "sensors__phase_a": {"gain_spread": 0.003, "zero_spread": 0.03, "checked": "2026-09-03"},
+    "sensors__pack_v": {"gain_spread": 0.00075, "checked": "2026-09-03"},
+    "sensors__gps_speed_kmh": {"gain_spread": 0.00045, "checked": "2026-09-03"},
+    "sensors__human_nm": {"gain_spread": 0.0075, "checked": "2026-09-03"},
+    "sources": {"chassis.bike_kg": {"from": "measured"}, "chassis.rider_kg": {"from": "measured"}},
+}
+
 
 def changed(document: dict, **settings) -> dict:
     """A deep copy with dotted keys set, dots written as double underscores."""

@@ -139,5 +139,5 @@ def test_packs_are_told_apart_and_too_little_says_so():
 def test_what_a_ride_draws_is_summed_and_holes_count_as_nothing():
     time = np.concatenate([np.arange(0, 360.0), np.arange(3600, 3960.0)])
     ride = Ride("r", time, {"battery_a": np.where(np.arange(720) % 10 < 5, 20.0, -10.0)})
-    read = read_pack(ride, "r", DAY, "Grey", None)
+    read = read_pack(ride, a_bike(), "r", DAY, "Grey", None)
     assert read.drawn_ah == pytest.approx(720 * 10 / 3600, rel=0.02) and not read.ohm.known

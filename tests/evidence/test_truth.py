@@ -1,4 +1,4 @@
-"""Estimates against rides with hidden truth: the interval must hold what it promises. ``benchmarks/bench_truth.py`` asks more of them."""
+"""What estimates are made of: sums over rows, means on the even clock, intervals, fits with blocks, refusals."""
 
 import numpy as np
 import pytest
@@ -10,59 +10,10 @@ from crisp_hornet.core.evidence.road_seen import road_load
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, even
-from tests.bikes import a_bike
-from tests.evidence.rides import AIR, G, a_round, coast_downs, hidden
+from tests.bikes import CHECKED, a_bike
+from tests.evidence.rides import a_round, hidden
 
-BIKE, SEEDS = a_bike(), 36
-WIDEST = {"pack": 0.05, "wheel": 0.005, "wh_per_km": 0.01, "wh_net": 0.01, "ah_net": 0.01, "distance": 0.005, "regen": 0.03,
-          "crr": 0.2, "cda": 0.2,
-          "load": 0.1}  # fmt: skip
-
-
-@pytest.fixture(scope="module")
-def told():
-    return truths(range(SEEDS))
-
-
-def truths(seeds):
-    """For each estimate: (what was estimated, the truth), once a seed."""
-    found = {name: [] for name in WIDEST}
-    for seed in seeds:
-        rng = np.random.default_rng(seed)
-        truth = hidden(BIKE, rng)
-        ride = a_round(truth, rng)
-        wheel = circumference(ride, BIKE)
-        used = energy_used(ride, BIKE, wheel)
-        found["pack"].append((resistance(ride), truth.resistance_ohm))
-        found["wheel"].append((wheel, truth.circumference_m))
-        for name, key in (
-            ("wh_net", "wh_net"),
-            ("ah_net", "ah_net"),
-            ("wh_per_km", "wh_per_km"),
-            ("regen", "regen_share"),
-            ("distance", "distance_km"),
-        ):
-            found[name].append((getattr(used, key), truth.found[key]))
-        rng = np.random.default_rng(1000 + seed)
-        truth = hidden(BIKE, rng)
-        ride = coast_downs(truth, rng)
-        road = road_load(ride, BIKE, circumference(ride, BIKE))
-        load = truth.mass_kg * G * truth.crr + 0.5 * AIR * truth.cda * (20 / 3.6) ** 2
-        found["crr"].append((road.crr, truth.crr))
-        found["cda"].append((road.cda_m2, truth.cda))
-        found["load"].append((road.load_20_n, load))
-    return found
-
-
-@pytest.mark.parametrize("name", WIDEST)
-def test_the_truth_lies_inside_as_often_as_promised(told, name):
-    known = [(one, truth) for one, truth in told[name] if one.known]
-    inside = sum(one.low <= truth <= one.high for one, truth in known)
-    assert len(known) >= 0.95 * SEEDS, f"{SEEDS - len(known)} refused"
-    assert inside >= 0.86 * len(known), (
-        f"{inside} of {len(known)}"
-    )  # of 36 that promise 95 %, chance leaves fewer once in 50
-    assert np.median([one.half_width / one.value for one, _ in known]) <= WIDEST[name]
+BIKE = a_bike(**CHECKED)
 
 
 def test_a_ride_of_many_rows_a_second_is_summed_as_surely():
@@ -98,8 +49,8 @@ def test_means_on_the_even_clock_are_those_of_the_rows_and_hold_what_is_missing(
 UNABLE = {
     "no load": (lambda rng, truth: _still(a_round(truth, rng, minutes=3)), "pack", "hardly changes"),
     "no gps": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "wheel", "no positions"),
-    "one way": (lambda rng, truth: coast_downs(truth, rng, runs=3, both_ways=False), "crr", "one way only"),
-    "no roll-out": (lambda rng, truth: a_round(truth, rng, minutes=4, gps=False), "crr", "0 coast-downs of 6 s"),
+    "no heights": (lambda rng, truth: a_round(truth, rng, minutes=4, heights=False), "crr", "without heights"),
+    "no brake let go": (lambda rng, truth: a_round(truth, rng, minutes=1), "crr", "without the brake"),
     "no volts": (
         lambda rng, truth: _without(a_round(truth, rng, minutes=3), "pack_v"),
         "wh_per_km",
@@ -129,7 +80,7 @@ def test_a_ride_that_cannot_say_is_refused_with_its_reason(why):
         ride = make(rng, hidden(BIKE, rng))
         wheel = circumference(ride, BIKE)
         one = {
-            "pack": lambda ride=ride: resistance(ride), "wheel": lambda wheel=wheel: wheel,
+            "pack": lambda ride=ride: resistance(ride, BIKE), "wheel": lambda wheel=wheel: wheel,
             "crr": lambda ride=ride, wheel=wheel: road_load(ride, BIKE, wheel).crr,
             "wh_per_km": lambda ride=ride, wheel=wheel: energy_used(ride, BIKE, wheel).wh_per_km,
         }[name]()  # fmt: skip

@@ -30,15 +30,17 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     )
     # the truth of the stand-in: 2.9 % more wheel, 28 % more resistance than the 88 mΩ of the document in 10 s
     wheel, pack = told["wheel"]["circumference_m"], told["pack"]["resistance_ohm"]
-    assert wheel["low"] <= 1.6361 <= wheel["high"] and wheel["high"] - wheel["low"] < 0.01
+    assert wheel["low"] <= 1.6361 <= wheel["high"] and wheel["high"] - wheel["low"] < 0.02
     ten_s = 1.28 * 0.088
-    assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.005
+    assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.01 and pack["of_sensors"] > 0.9
     # its magnets are 1.5 % weaker than told, its winding resists 3 % more
     motor = told["motor"]
     assert motor["flux_linkage_wb"]["low"] <= 0.0265 * 0.985 <= motor["flux_linkage_wb"]["high"]
     assert motor["phase_resistance_ohm"]["low"] <= 0.058 * 1.03 <= motor["phase_resistance_ohm"]["high"]
-    assert motor["efficiency"]["high"] < motor["efficiency_predicted"] and motor["weakening"] is None
-    assert told["road"]["crr"]["value"] is None and "coast-downs" in told["road"]["crr"]["reason"]
+    assert motor["weakening"] is None
+    # a tenth more rolling, an eighth more air: from the whole ride, which holds no roll-outs both ways
+    crr, cda = told["road"]["crr"], told["road"]["cda_m2"]
+    assert crr["low"] <= 1.10 * 0.0105 <= crr["high"] and cda["low"] <= 1.12 * 0.78 <= cda["high"]
     assert told["energy"]["wh_per_km"]["value"] == pytest.approx(
         told["energy"]["wh_net"]["value"] / told["distance_km"]["value"], rel=1e-4
     )
@@ -54,7 +56,7 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     assert step["value"] == 33 and {"12 % hill", "0 to 25 km/h"} <= {one["what"] for one in step["predicted"]}
     lines = capsys.readouterr().out
     holds(SAID, "demo ride", lines.splitlines())
-    assert "wheel: 1.63" in lines and "crr: not determined" in lines and "wheel-off" in lines
+    assert "wheel: 1.63" in lines and "crr: 0.0" in lines and "wheel-off" in lines
 
 
 def test_a_stopwatch_goes_through_the_same_chain(tmp_path, capsys):

@@ -36,6 +36,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "road": {
             "crr": _estimate(road.crr), "cda_m2": _estimate(road.cda_m2), "load_20_kmh_n": _estimate(road.load_20_n),
             "wind_kmh": _estimate(road.wind_kmh), "runs": road.runs,
+            "leans_on_usual": road.leans,
         },
         "energy": {
             "wh_net": _estimate(energy.wh_net), "wh_per_km": _estimate(energy.wh_per_km), "regen_share": _estimate(energy.regen_share),
@@ -111,7 +112,9 @@ def _estimate(estimate: Estimate) -> dict[str, Any]:
         "low": _number(estimate.low),
         "high": _number(estimate.high),
     }
-    return told | ({"reason": estimate.reason} if estimate.reason else {})
+    if estimate.reason:
+        return told | {"reason": estimate.reason}
+    return told | {"of_sensors": round(estimate.of_sensors, 3)}
 
 
 def _peak(peak: Peak, sustained: dict[float, float]) -> dict[str, Any]:

@@ -1,17 +1,21 @@
 """Energy and way of a ride, and what each is sure to.
 
 The error of a sum over time is read off the ride itself: summed from every second row instead of every row it differs by some twice of what
-noise and coarse sampling are worth; blocks of a minute are taken as independent. What a sensor's gain or zero is wrong by is not in it.
+noise and coarse sampling are worth; blocks of a minute are taken as independent. What the sensors' gains and zeros are off by comes on top;
+what the current sensor shows while the bike stands tells most of its zero, which is taken out.
 """
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.core.evidence.estimate import Estimate, around, refused
+from crisp_hornet.core.drive.uncertainty import relative_spread
+from crisp_hornet.core.evidence.estimate import REACH, Estimate, around, refused
+from crisp_hornet.core.evidence.zero_seen import ZeroSeen, battery_zero
 from crisp_hornet.core.pack.cells import charge_at
 from crisp_hornet.core.pack.cells import rested_v as rested_v_of
 from crisp_hornet.core.ride.channels import Ride
@@ -26,6 +30,7 @@ CAPACITY_SPREAD = 0.05  # of what a label says
 TOLD_SPREAD = 0.005  # of a distance that the device counted
 CLOSE_S = 1.5  # how long what a rider asks for usually lasts
 QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
+RESTING = ("pack_v", "battery_a", "wheel_speed_kmh", "throttle", "cadence_rpm")
 
 
 @dataclass(frozen=True)
@@ -59,12 +64,20 @@ def energy_used(
     if why := _too_sparse(rows, "watts"):
         gone = refused(why, "Wh")
         return EnergyUsed(gone, refused(why), distance, refused(why, "Wh/km"), refused(why, "Ah"))
+    even_clock = smooth if smooth is not None else even(ride, RESTING)
+    zero, volts, amps = battery_zero(even_clock, bike), bike.sensors.off("pack_v"), bike.sensors.off("battery_a")
     net, error, freedom = _summed(rows.time_s, rows.get("watts"))
-    wh = around(net / 3600, error / 3600, freedom, "Wh")
-    braked = smooth if smooth is not None else even(ride, ("pack_v", "battery_a"))
+    volt_s, _, _ = _summed(rows.time_s, rows.get("volts"))
     drawn, drawn_error, _ = _summed(rows.time_s, rows.get("amps"))
-    ah = around(drawn / 3600, drawn_error / 3600, freedom, "Ah")
-    return EnergyUsed(wh, _regen_share(braked), distance, _ratio(wh, distance), ah)
+    lasted, _, _ = _summed(rows.time_s, np.where(np.isfinite(rows.get("amps")), 1.0, np.nan))
+    net, drawn = net - zero.zero_a * volt_s, drawn - zero.zero_a * lasted
+    off_j = math.hypot(
+        net * volts.gain_spread, net * amps.gain_spread, zero.spread_a * volt_s, drawn * volts.zero_spread
+    )
+    off_c = math.hypot(drawn * amps.gain_spread, zero.spread_a * lasted)
+    wh = around(net / 3600, error / 3600, freedom, "Wh", off_j / 3600)
+    ah = around(drawn / 3600, drawn_error / 3600, freedom, "Ah", off_c / 3600)
+    return EnergyUsed(wh, _regen_share(ride, zero), distance, _ratio(wh, distance), ah)
 
 
 def _summable(ride: Ride, power: bool) -> Ride:
@@ -72,7 +85,8 @@ def _summable(ride: Ride, power: bool) -> Ride:
     lack what voltage and current do together."""
     channels = {name: ride.get(name) for name in ("wheel_speed_kmh", "gps_speed_kmh") if ride.has(name)}
     if power:
-        channels["watts"], channels["amps"] = ride.get("pack_v") * ride.get("battery_a"), ride.get("battery_a")
+        volts, amps = ride.get("pack_v"), ride.get("battery_a")
+        channels |= {"watts": volts * amps, "amps": amps, "volts": np.where(np.isfinite(amps), volts, np.nan)}
     rows = replace(ride, channels=channels)
     many = len(ride) > 1 and float(np.median(np.diff(ride.time_s[:20_000]))) < MANY * STEP_S
     return replace(even(rows, tuple(channels)), told_km=ride.told_km) if many else rows
@@ -112,10 +126,12 @@ def _distance(ride: Ride, bike: Bike, wheel: Estimate) -> Estimate:
         return refused(why, unit)
     km, error, freedom = (one / 3600 if at < 2 else one for at, one in enumerate(_summed(ride.time_s, ride.get(name))))
     if name == "wheel_speed_kmh" and wheel.known:
-        stretch, spread = wheel.value / bike.drivetrain.wheel_circumference_m, wheel.half_width / 1.96 / wheel.value
+        stretch, spread = wheel.value / bike.drivetrain.wheel_circumference_m, wheel.half_width / REACH / wheel.value
+    elif name == "wheel_speed_kmh":
+        stretch, spread = 1.0, relative_spread(bike, "drivetrain.wheel_circumference_m")
     else:
-        stretch, spread = 1.0, 0.01  # nobody measured how the wheel rolls under this rider, or how GPS did
-    found = around(km * stretch, float(np.hypot(error * stretch, km * stretch * spread)), freedom, unit)
+        stretch, spread = 1.0, bike.sensors.off(name).gain_spread
+    found = around(km * stretch, error * stretch, freedom, unit, km * stretch * spread)
     if ride.told_km is None:
         return found
     # the device counted for itself: where the two differ, nobody knows which of them is right
@@ -140,22 +156,38 @@ def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
     if distance.value < LEAST_KM:
         return refused(say("less than {least}", least=quantity(LEAST_KM, "km")), unit)
     value = wh.value / distance.value
-    reach = value * float(np.hypot(wh.half_width / max(abs(wh.value), 1e-9), distance.half_width / distance.value))
-    return Estimate(value, value - abs(reach), value + abs(reach), unit)
+    shares = wh.half_width / max(abs(wh.value), 1e-9), distance.half_width / distance.value
+    reach = abs(value) * math.hypot(*shares)
+    sensors = shares[0] ** 2 * wh.of_sensors + shares[1] ** 2 * distance.of_sensors
+    return Estimate(
+        value, value - reach, value + reach, unit, of_sensors=sensors / max(sum(one**2 for one in shares), 1e-12)
+    )
 
 
-def _regen_share(smooth: Ride) -> Estimate:
-    amps = smooth.get("battery_a")
-    watts, rows = smooth.get("pack_v") * amps, round(1.0 / STEP_S)
-    about = moving_mean((moving_mean(amps, rows) < -QUIET_A).astype(float), 2 * rows) > 0
-    braking = about & (amps < -QUIET_A)  # elsewhere a current below nothing is noise
-    back, back_error, freedom = _summed(smooth.time_s, np.where(braking, -watts, 0.0))
-    out, out_error, _ = _summed(smooth.time_s, np.where(braking, 0.0, watts))
+def _regen_share(ride: Ride, zero: ZeroSeen) -> Estimate:
+    """What came back of what was drawn, summed over the rows as they were recorded. A stretch of braking begins and ends somewhere between
+    two rows: each end is unknown by a row's length, evenly spread."""
+    rows = round(1.0 / STEP_S)
+    usual = usual_step_s(ride.time_s[np.isfinite(ride.get("battery_a"))])
+    log = even(ride, ("pack_v", "battery_a")) if usual < STEP_S else ride
+    step, amps = max(usual, STEP_S), log.get("battery_a") - zero.zero_a
+    watts = log.get("pack_v") * amps
+    span = max(round(rows * STEP_S / step), 1)
+    with np.errstate(invalid="ignore"):
+        about = moving_mean((moving_mean(amps, span) < -QUIET_A).astype(float), 2 * span) > 0
+        braking = about & (amps < -QUIET_A)  # elsewhere a current below nothing is noise
+    back, back_error, freedom = _summed(log.time_s, np.where(braking, -watts, 0.0))
+    out, out_error, _ = _summed(log.time_s, np.where(braking, 0.0, watts))
     if out <= 0:
         return refused("nothing was drawn from the pack")
+    ends = np.flatnonzero(np.diff(np.concatenate(([0], braking.astype(int), [0]))))
+    starts, stops = ends[::2], np.minimum(ends[1::2] - 1, len(watts) - 1)
+    edges = step / math.sqrt(12) * math.sqrt(float(np.sum(watts[starts] ** 2) + np.sum(watts[stops] ** 2)))
+    held_v = float(np.nanmedian(log.get("pack_v")))
+    zeroed = held_v * zero.spread_a * step * math.hypot(braking.sum() / out, back / out**2 * len(watts))
     share = back / out
-    error = float(np.hypot(back_error / out, share * out_error / out))
-    return around(share, error, freedom)
+    error = math.hypot(back_error / out, share * out_error / out, edges / out)
+    return around(share, error, freedom, sensors=zeroed)
 
 
 def _summed(time: Array, values: Array) -> tuple[float, float, float]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,17 +12,21 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.documents.saying import quantity, say
 
 SURE = 0.95
+REACH = 1.96  # standard deviations in half an interval of 95 %
+_FINEST = ".9g"
 
 
 @dataclass(frozen=True)
 class Estimate:
-    """``value`` between ``low`` and ``high`` with 95 % confidence; NaN and a ``reason`` where the ride cannot say."""
+    """``value`` between ``low`` and ``high`` with 95 % confidence; NaN and a ``reason`` where the ride cannot say. ``of_sensors``: what
+    share of the interval's variance the sensors' own errors cause, 0 to 1."""
 
     value: float
     low: float
     high: float
     unit: str = ""
     reason: str = ""
+    of_sensors: float = 0.0
 
     @property
     def known(self) -> bool:
@@ -32,18 +38,40 @@ class Estimate:
         """Half of the interval, in the figure's unit."""
         return (self.high - self.low) / 2
 
+    @property
+    def own_half_width(self) -> float:
+        """Half of the interval without what the sensors are off by: what counts between rides with the same sensors."""
+        return self.half_width * math.sqrt(max(1 - self.of_sensors, 0.0))
+
     def times(self, factor: float, unit: str | None = None) -> Estimate:
         """In another unit."""
         ends = sorted((self.low * factor, self.high * factor))
-        return Estimate(self.value * factor, ends[0], ends[1], self.unit if unit is None else unit, self.reason)
+        told = self.unit if unit is None else unit
+        return Estimate(self.value * factor, ends[0], ends[1], told, self.reason, self.of_sensors)
+
+    def wider(self, reach: float, of_sensors: bool = False) -> Estimate:
+        """With something else that it may be off by: half an interval of 95 % (in its unit), independent of what is in it."""
+        if not self.known or reach == 0:
+            return self
+        share = math.hypot(self.half_width, reach)
+        ends = (self.value - share, self.value + share)
+        sensors = self.of_sensors * self.half_width**2 + (reach**2 if of_sensors else 0.0)
+        return Estimate(self.value, *ends, self.unit, self.reason, sensors / share**2)
 
     def in_words(self, digits: int = 3) -> str:
         """``0.0923 Ω (0.0901 to 0.0945)``, or why not."""
         if not self.known:
             return say("not determined: {reason}", reason=self.reason)
-        figures, spec = (self.value, self.low, self.high), f".{digits}g"
+        figures = (self.value, self.low, self.high)
+        spec = next(one for one in _finer(digits) if format(self.low, one) != format(self.high, one) or one == _FINEST)
         value, low, high = (quantity(figure, self.unit, spec, bare=at > 0) for at, figure in enumerate(figures))
         return say("{value} ({low} to {high})", value=value, low=low, high=high)
+
+
+def _finer(digits: int) -> Iterator[str]:
+    """More and more digits: an interval is never shown as a point."""
+    yield from (f".{more}g" for more in range(digits, 9))
+    yield _FINEST
 
 
 def refused(reason: str, unit: str = "") -> Estimate:
@@ -59,10 +87,13 @@ def student(freedom: Array) -> Array:
     return found
 
 
-def around(value: float, error: float, freedom: float, unit: str = "") -> Estimate:
-    """A value with its standard error: Student's t with so many degrees of freedom."""
-    reach = float(student(np.array(max(freedom, 1.0)))) * error
-    return Estimate(value, value - reach, value + reach, unit)
+def around(value: float, error: float, freedom: float, unit: str = "", sensors: float = 0.0) -> Estimate:
+    """A value with its standard error, Student's t with so many degrees of freedom, and the standard deviation of what its ``sensors`` are
+    off by, which no ride shows."""
+    seen = float(student(np.array(max(freedom, 1.0)))) * error
+    reach = math.hypot(seen, REACH * sensors)
+    share = (REACH * sensors / reach) ** 2 if reach > 0 else 0.0
+    return Estimate(value, value - reach, value + reach, unit, of_sensors=share)
 
 
 def told_well(estimate: Estimate, widest: float, subject: str, spec: str = ".2g") -> Estimate:
@@ -89,6 +120,13 @@ class Fit:
     values: Array
     covariance: Array
     freedom: float
+    solver: Array | None = None  # (p, n): by what each value moves where a row's wanted figure does
+
+    def moved(self, wanted: Array) -> Array:
+        """By how much each value (p,) moves where the wanted figures move by so much (n,), everything else as it is."""
+        assert self.solver is not None
+        found: Array = self.solver @ wanted
+        return found
 
     def error(self, at: int) -> float:
         """Standard error of one value."""
@@ -120,4 +158,4 @@ def clustered_fit(columns: Array, wanted: Array, block: Array) -> Fit | None:
     scores = np.column_stack([np.bincount(which, columns[:, at] * residual, blocks) for at in range(count)])
     factor = blocks / (blocks - 1) * (rows - 1) / (rows - count)
     covariance = factor * inverse @ (scores.T @ scores) @ inverse
-    return Fit(values, covariance, float(blocks - count))
+    return Fit(values, covariance, float(blocks - count), inverse @ columns.T)

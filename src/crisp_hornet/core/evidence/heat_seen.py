@@ -2,30 +2,37 @@
 
 The nodes of :mod:`~crisp_hornet.core.heat.nodes` are stepped through the ride with its currents and speeds; the paths from winding to
 housing and from housing (or heatsink) to the air are what is fitted. The air is taken to be as warm as the coldest sensor at the start,
-give or take :data:`AIR_K`, which is part of the error. Gauss-Newton with the errors of neighbouring readings taken together, as in
-:mod:`~crisp_hornet.core.evidence.estimate`.
+give or take :data:`AIR_K`. The winding is the one that the ride itself told, where it did: the gain of the phase current then falls out of
+its heat. What air, heat made and heat stored are not known to is part of the error: the course is taken again with each of them otherwise.
+Gauss-Newton with the errors of neighbouring readings taken together, as in :mod:`~crisp_hornet.core.evidence.estimate`.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.motor import COPPER_PER_K
-from crisp_hornet.core.evidence.estimate import Estimate, Fit, around, clustered_fit, refused, told_well
+from crisp_hornet.core.drive.uncertainty import relative_spread
+from crisp_hornet.core.evidence.estimate import REACH, Estimate, Fit, around, clustered_fit, refused, told_well
+from crisp_hornet.core.evidence.road_balance import DRAG_SPREAD
 from crisp_hornet.core.heat.nodes import Losses, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
 from crisp_hornet.core.ride.gear import ratio_along
+from crisp_hornet.core.ride.spread import between
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
 STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 3000, 60.0, 8
 LEAST_RISE_K, LEAST_S, WIDEST, NUDGE = 10.0, 240.0, 0.6, 0.02
 AIR_K = 1.5
+STAGE_SPREAD = 0.1  # share by which what a controller loses is usually off
 
 
 @dataclass(frozen=True)
@@ -37,33 +44,106 @@ class HeatPaths:
     controller_to_air: Estimate
 
 
-def heat_paths(ride: Ride, bike: Bike) -> HeatPaths:
-    """Heat paths of a ride with motor or controller temperature, phase current and speed."""
+def heat_paths(ride: Ride, bike: Bike, winding: Estimate | None = None) -> HeatPaths:
+    """Heat paths of a ride with motor or controller temperature, phase current and speed; ``winding``: a phase to the star point at 25 °C
+    (Ω), as the ride told it."""
     unit = "W/K"
-    smooth = even(ride, ("motor_c", "controller_c", "phase_a", "wheel_speed_kmh", "motor_rpm"), STEP_S)
-    steps = min(len(smooth), MOST_STEPS)
-    smooth = Ride(ride.name, smooth.time_s[:steps], {name: values[:steps] for name, values in smooth.channels.items()})
-    if not (smooth.has("phase_a") and smooth.has("wheel_speed_kmh")):
+    if not (ride.has("phase_a") and ride.has("wheel_speed_kmh")):
         why = "phase current and speed are needed"
         return HeatPaths(refused(why, unit), refused(why, unit), refused(why, unit))
-    amps, speed = (np.nan_to_num(smooth.get(name)) for name in ("phase_a", "wheel_speed_kmh"))
+    told = winding is not None and winding.known
+    if winding is not None and told:
+        bike = bike.model_copy(update={"motor": bike.motor.model_copy(update={"phase_resistance_ohm": winding.value})})
+    smooth = _course_of(ride)
+    speed = np.nan_to_num(smooth.get("wheel_speed_kmh"))
     turns = np.nan_to_num(ratio_along(smooth, bike), nan=bike.drivetrain.ratio)
-    held = losses(bike, np.abs(amps), speed, turns)
+    held = losses(bike, np.sqrt(np.nan_to_num(smooth.get("phase_a"))), speed, turns)
     motor, sink = bike.motor.thermal, bike.controller.thermal
-    start = np.array([motor.winding_to_housing_w_per_k, motor.housing_to_air_w_per_k])
     seen, sink_c = smooth.get("motor_c"), smooth.get("controller_c")
     air_c = min(_first(seen), _first(sink_c))
-    wound = _fit(smooth, seen, air_c, start, lambda values, air, first: _winding(bike, held, values, air, first))
+    wound = _fit(
+        smooth, seen, air_c, np.array([motor.winding_to_housing_w_per_k, motor.housing_to_air_w_per_k]),
+        partial(_winding, bike, held), [partial(_winding, *other) for other in _otherwise(bike, held, winding if told else None)],
+    )  # fmt: skip
+    hotter = replace(held, stage_w=held.stage_w * (1 + _stage_doubt(bike)))
+    larger = _storing(bike, "controller.thermal.heatsink_j_per_k")
     cooled = _fit(
-        smooth,
-        sink_c,
-        air_c,
-        np.array([sink.to_air_w_per_k]),
-        lambda values, air, first: _heatsink(bike, held, values, air, first),
-    )
+        smooth, sink_c, air_c, np.array([sink.to_air_w_per_k]),
+        partial(_heatsink, bike, held), [partial(_heatsink, bike, hotter), partial(_heatsink, larger, held)],
+    )  # fmt: skip
     names = ("winding to housing", "housing to air")
     paths = [_told(wound, at, names[at], unit) for at in (0, 1)]
     return HeatPaths(paths[0], paths[1], _told(cooled, 0, "controller to air", unit))
+
+
+def _course_of(ride: Ride) -> Ride:
+    """The ride by steps of :data:`STEP_S`, the square of its phase current (A²) in that channel: heat goes with the mean of squares."""
+    squared = replace(ride, channels=ride.channels | {"phase_a": ride.get("phase_a") ** 2})
+    smooth = even(squared, ("motor_c", "controller_c", "phase_a", "wheel_speed_kmh", "motor_rpm"), STEP_S)
+    steps = min(len(smooth), MOST_STEPS)
+    return Ride(ride.name, smooth.time_s[:steps], {name: values[:steps] for name, values in smooth.channels.items()})
+
+
+def _otherwise(bike: Bike, held: Losses, winding: Estimate | None) -> list[tuple[Bike, Losses]]:
+    """The bike and what heats it, with each of the things that nobody knows exactly one standard deviation otherwise."""
+    off = bike.sensors.off
+    if winding is None:
+        copper = math.hypot(relative_spread(bike, "motor.phase_resistance_ohm"), 2 * off("phase_a").gain_spread)
+    else:  # what the gain of the phase current did to the winding it undoes in the heat
+        seen = winding.own_half_width / REACH / winding.value
+        copper = math.hypot(seen, off("battery_a").gain_spread, off("pack_v").gain_spread)
+    return [
+        (bike, replace(held, copper_25_w=held.copper_25_w * (1 + copper))),
+        (bike, replace(held, housing_w=held.housing_w * (1 + DRAG_SPREAD))),
+        (_storing(bike, "motor.thermal.winding_j_per_k"), held),
+        (_storing(bike, "motor.thermal.housing_j_per_k"), held),
+    ]
+
+
+def _storing(bike: Bike, path: str) -> Bike:
+    """The bike with a mass that stores more heat, by what it is not known to."""
+    return bike.model_copy(update=_changed(bike, path, bike.figure(path) * (1 + relative_spread(bike, path))))
+
+
+def _changed(bike: Bike, path: str, value: float) -> dict[str, object]:
+    part, group, key = path.split(".")
+    holds = getattr(bike, part)
+    thermal = getattr(holds, group).model_copy(update={key: value})
+    return {part: holds.model_copy(update={group: thermal})}
+
+
+def _stage_doubt(bike: Bike) -> float:
+    return math.hypot(STAGE_SPREAD, 2 * bike.sensors.off("phase_a").gain_spread)
+
+
+def course_predicted(ride: Ride, bike: Bike, start_c: float, air_c: float | None = None) -> Array | None:
+    """The winding's temperature (n,) along a ride by the document, from a start that is also the air's where that is not known; None
+    without current and speed."""
+    if not (ride.has("phase_a") and ride.has("wheel_speed_kmh")):
+        return None
+    smooth = _course_of(ride)
+    amps, speed = (np.nan_to_num(smooth.get(name)) for name in ("phase_a", "wheel_speed_kmh"))
+    turns = np.nan_to_num(ratio_along(smooth, bike), nan=bike.drivetrain.ratio)
+    thermal = bike.motor.thermal
+    paths = np.array([thermal.winding_to_housing_w_per_k, thermal.housing_to_air_w_per_k])
+    return _winding(
+        bike, losses(bike, np.sqrt(amps), speed, turns), paths, start_c if air_c is None else air_c, start_c
+    )
+
+
+def peak_again(ride: Ride, bike: Bike, first_s: float, top_s: float, end_c: float) -> float:
+    """How warm the winding (°C) gets where the stretch of a ride between two moments is ridden once more from ``end_c``: the document's
+    heat paths, brought to what the stretch really warmed by. Infinite without current and speed."""
+    part = between(ride, first_s, top_s)
+    start_c = _first(part.get("motor_c"))
+    air_c = min(_first(ride.get("motor_c")), _first(ride.get("controller_c")))
+    before, again = (course_predicted(part, bike, cold, air_c) for cold in (start_c, end_c))
+    if before is None or again is None:
+        return math.inf
+    told = float(np.max(before)) - start_c
+    seen = float(np.nanmax(part.get("motor_c"))) - start_c
+    share = seen / told if told > 1.0 else 1.0
+    return end_c + share * max(float(np.max(again)) - end_c, 0.0)
 
 
 def _first(values: Array) -> float:
@@ -71,10 +151,12 @@ def _first(values: Array) -> float:
     return float(np.mean(good[:5])) if good.size else np.inf
 
 
-def _fit(
-    ride: Ride, seen: Array, air_c: float, start: Array, course: Callable[[Array, float, float], Array]
-) -> Fit | str:
-    """The paths (p,) in W/K, or why not. The temperature at the start is fitted too: one reading of it has the sensor's noise."""
+Course = Callable[[Array, float, float], Array]
+
+
+def _fit(ride: Ride, seen: Array, air_c: float, start: Array, course: Course, others: list[Course]) -> Fit | str:
+    """The paths (p,) in W/K, or why not. The temperature at the start is fitted too: one reading of it has the sensor's noise. ``others``:
+    the same course with something that is not known exactly one standard deviation otherwise."""
     good = np.isfinite(seen)
     if good.sum() * STEP_S < LEAST_S:
         return say("less than {least} minutes of temperature", least=quantity(LEAST_S / 60, "", ".0f"))
@@ -97,10 +179,12 @@ def _fit(
         if float(np.max(np.abs(step))) < 1e-4:
             break
     assert fit is not None
-    warmer = course(np.exp(shares), air_c + AIR_K, start_c)[good] - course(np.exp(shares), air_c, start_c)[good]
-    by_air = (np.linalg.pinv(columns) @ warmer)[:-1]  # by so much the paths move where the air was that much warmer
-    paths = np.exp(shares)
-    return Fit(paths, (fit.covariance[:-1, :-1] + np.outer(by_air, by_air)) * np.outer(paths, paths), fit.freedom)
+    paths, solver = np.exp(shares), np.linalg.pinv(columns)
+    plain = course(paths, air_c, start_c)[good]
+    others = [lambda values, air, first: course(values, air + AIR_K, first), *others]
+    moved = [(solver @ (other(paths, air_c, start_c)[good] - plain))[:-1] for other in others]
+    covariance = fit.covariance[:-1, :-1] + sum(np.outer(one, one) for one in moved)
+    return Fit(paths, covariance * np.outer(paths, paths), fit.freedom)
 
 
 def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
@@ -112,13 +196,13 @@ def _told(fit: Fit | str, at: int, what: str, unit: str) -> Estimate:
 
 def _winding(bike: Bike, held: Losses, paths: Array, air_c: float, start_c: float) -> Array:
     """The winding's temperature (n,) along the ride; it starts with the housing at the same temperature."""
-    thermal, between = bike.motor.thermal, float(paths[0])
+    thermal, inward = bike.motor.thermal, float(paths[0])
     to_air = paths[1] + thermal.airflow_w_per_k_per_mps * held.speed_mps
     rate, drive = np.zeros((2, 2, len(to_air))), np.zeros((2, len(to_air)))
-    rate[0, 0] = (held.copper_25_w * COPPER_PER_K - between) / thermal.winding_j_per_k
-    rate[0, 1] = between / thermal.winding_j_per_k
-    rate[1, 0] = between / thermal.housing_j_per_k
-    rate[1, 1] = -(between + to_air) / thermal.housing_j_per_k
+    rate[0, 0] = (held.copper_25_w * COPPER_PER_K - inward) / thermal.winding_j_per_k
+    rate[0, 1] = inward / thermal.winding_j_per_k
+    rate[1, 0] = inward / thermal.housing_j_per_k
+    rate[1, 1] = -(inward + to_air) / thermal.housing_j_per_k
     drive[0] = held.copper_25_w * (1 - 25 * COPPER_PER_K) / thermal.winding_j_per_k
     drive[1] = (held.housing_w + to_air * air_c) / thermal.housing_j_per_k
     return _midway(rate, drive, start_c)

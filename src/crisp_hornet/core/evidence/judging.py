@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.day import UNKNOWN, Day
+from crisp_hornet.core.evidence.doubts import doubts_of, with_reasons, without
 from crisp_hornet.core.evidence.effects import predicted_effects
 from crisp_hornet.core.evidence.findings import Evidence, Finding, found_in
 from crisp_hornet.core.evidence.verdict import Verdict, judge_ride
@@ -19,10 +20,12 @@ def judge(
     ride: Ride, bike: Bike, tune: Tune, curve: PullCurve | None, day: Day = UNKNOWN
 ) -> tuple[Verdict, list[Finding]]:
     """Estimates and findings of a ride that was ridden on ``tune``; ``curve`` is the prediction for its start, ``day`` what was written
-    down besides."""
+    down besides. Sensors that contradict the others are named first, and nothing is concluded from them."""
     smooth = even(ride, CHANNELS)
-    verdict = judge_ride(ride, bike, tune, curve, smooth, day)
-    found = found_in(Evidence(ride, smooth, bike, tune, curve, verdict))
+    doubts = doubts_of(ride, smooth, bike, tune)
+    trusted, smooth = without(ride, doubts), without(smooth, doubts)
+    verdict = with_reasons(judge_ride(trusted, bike, tune, curve, smooth, day), doubts)
+    found = found_in(Evidence(trusted, smooth, bike, tune, curve, verdict, doubts))
     return verdict, [_with_effects(one, bike, tune, curve) for one in found]
 
 

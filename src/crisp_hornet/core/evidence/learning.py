@@ -11,11 +11,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.estimate import REACH, Estimate
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.source import LearnedFrom, Source
-
-REACH = 1.96  # standard deviations in half an interval of 95 %
 
 
 def combined(values: Sequence[float], spreads: Sequence[float]) -> tuple[float, float]:

@@ -12,17 +12,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.core.drive.uncertainty import relative_spread
 from crisp_hornet.core.evidence.estimate import around, clustered_fit
+from crisp_hornet.core.evidence.motion_errors import motion_errors_n
 from crisp_hornet.core.evidence.pull_seen import BLOCK_S, FullPull
 from crisp_hornet.core.ride.channels import Ride
-from crisp_hornet.core.road.vehicle import road_load_n
 from crisp_hornet.documents.bike import Bike
 
 STEP_KMH, LEAST_ROWS = 4.0, 6
-MASS = 0.02  # share by which the mass of bike, rider and cargo is usually off, one standard deviation
-GUESSED = 0.15  # and rolling and air resistance that nobody measured
-WIND_MPS = 1.5  # and the air that nobody felt
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,26 +47,10 @@ def motion_pull(smooth: Ride, bike: Bike, pull: FullPull) -> MotionPull | None:
             continue
         value = float(fit.values[0])
         middle = (one + 0.5) * STEP_KMH
-        error = math.hypot(fit.error(0), MASS * value, *_road_errors_n(bike, middle))
+        off = motion_errors_n(bike, np.array([middle]), np.array([value]))
+        error = math.hypot(fit.error(0), *(float(one[0]) for one in off))
         told = around(value, error, fit.freedom)
         found.append((middle, told.value, told.low, told.high))
     if not found:
         return None
     return MotionPull(*np.array(found).T)
-
-
-def _road_errors_n(bike: Bike, speed_kmh: float) -> tuple[float, float, float]:
-    """One standard deviation (N) of rolling, of air, and of what wind adds."""
-    rolls = float(road_load_n(bike, 0.0))
-    air = float(road_load_n(bike, speed_kmh)) - rolls
-    return (
-        _doubt(bike, "chassis.crr") * rolls,
-        _doubt(bike, "chassis.cda_m2") * air,
-        2 * WIND_MPS * 3.6 / speed_kmh * air,
-    )
-
-
-def _doubt(bike: Bike, path: str) -> float:
-    source = bike.sources.get(path)
-    learned = source is not None and source.origin in ("measured", "learned")
-    return relative_spread(bike, path) if learned else GUESSED

@@ -14,11 +14,11 @@ from datetime import datetime
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.core.evidence.estimate import Estimate, around, refused
-from crisp_hornet.core.evidence.learning import REACH
+from crisp_hornet.core.evidence.estimate import REACH, Estimate, around, refused
 from crisp_hornet.core.evidence.pack_seen import resistance
 from crisp_hornet.core.pack.cells import cold_factor
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
 GAP_S = 5.0  # a hole in the log longer than this counts as no current
@@ -43,8 +43,7 @@ class PackReading:
         if self.air_c is None or not self.ohm.known:
             return self.ohm
         turned = self.ohm.times(1 / cold_factor(self.air_c))
-        half = float(np.hypot(turned.half_width, COLD_SHARE * REACH * turned.value))
-        return Estimate(turned.value, turned.value - half, turned.value + half, turned.unit)
+        return turned.wider(COLD_SHARE * REACH * turned.value)
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,14 +56,14 @@ class PackLife:
     growth: Estimate
 
 
-def read_pack(ride: Ride, name: str, at: datetime, pack: str, air_c: float | None) -> PackReading:
+def read_pack(ride: Ride, bike: Bike, name: str, at: datetime, pack: str, air_c: float | None) -> PackReading:
     """What a ride says of its pack; nothing drawn where the log has no battery current."""
     drawn = 0.0
     if ride.has("battery_a"):
         amps = np.clip(np.nan_to_num(ride.get("battery_a")), 0.0, None)
         seconds = np.diff(ride.time_s)
         drawn = float(np.sum(np.where(seconds <= GAP_S, seconds * (amps[1:] + amps[:-1]) / 2, 0.0))) / 3600
-    return PackReading(name, at, pack, drawn, resistance(ride), air_c)
+    return PackReading(name, at, pack, drawn, resistance(ride, bike), air_c)
 
 
 def lives(readings: Sequence[PackReading], capacity_ah: dict[str, float]) -> list[PackLife]:
@@ -93,7 +92,8 @@ def _growth(readings: list[PackReading], cycles: Array) -> Estimate:
             "% in 100 cycles",
         )
     seen = [readings[one].ohm_at_25 for one in told]
-    ohm, spread = np.array([one.value for one in seen]), np.array([one.half_width / REACH for one in seen])
+    # one bike's sensors err alike on every ride: what is left is what rides differ by
+    ohm, spread = np.array([one.value for one in seen]), np.array([one.own_half_width / REACH for one in seen])
     variance = np.maximum(spread, 1e-4 * ohm) ** 2
     start, slope, error = _line(at, ohm, variance)
     freedom = len(told) - 2

@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.pull import PullCurve
-from crisp_hornet.core.evidence.estimate import Estimate, around, clustered_fit, refused
+from crisp_hornet.core.drive.uncertainty import relative_spread
+from crisp_hornet.core.evidence.estimate import REACH, Estimate, around, clustered_fit, refused
+from crisp_hornet.core.evidence.motion_errors import motion_errors_n
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import grade, slope, summed
 from crisp_hornet.core.ride.even import STEP_S, even, moving_mean
@@ -78,16 +80,26 @@ def _by_currents(measured: MeasuredPull | None, curve: PullCurve, limit: str) ->
             "phase current, or voltage and battery current, are needed; with gears the motor's speed as well"
         )
     predicted = np.interp(measured.speed_kmh, curve.speed_kmh, curve.wheel_force_n)
+    if (
+        limit == "battery"
+    ):  # the current is what is limited: its power goes with the voltage of the moment, not of the start
+        now = measured.pack_v / np.interp(measured.speed_kmh, curve.speed_kmh, curve.pack_v)
+        predicted = predicted * np.where(np.isfinite(now), now, 1.0)
     same_gear = _in_gear_of(curve, measured.speed_kmh, measured.ratio)
     name = curve.limit[np.searchsorted(curve.speed_kmh, measured.speed_kmh).clip(0, len(curve.limit) - 1)]
     with np.errstate(invalid="ignore"):
         points = same_gear & (name == limit) & (measured.force_n > ON_THE_WAY * predicted)
-    return _share(
+    found = _share(
         measured.force_n[points],
         predicted[points],
         measured.time_s[points],
         say("full throttle where the {limit} current limits", limit=limit),
     )
+    if not found.known:
+        return found
+    gain = curve.bike.sensors.off(measured.told_by).gain_spread
+    constant = relative_spread(curve.bike, "motor.flux_linkage_wb") if limit == "battery" else 0.0
+    return found.wider(REACH * gain * found.value, of_sensors=True).wider(REACH * constant * found.value)
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,11 +145,16 @@ def _in_gear_of(curve: PullCurve, speed_kmh: Array, ratio: Array) -> NDArray[np.
 
 
 def _by_speed(ride: Ride, curve: PullCurve, pull: FullPull) -> Estimate:
+    """With what mass, road load and wind leave open."""
     speed = ride.get("wheel_speed_kmh")
     rows = np.flatnonzero(pull.rows & _in_gear_of(curve, speed, ratio_along(ride, curve.bike)))
     predicted = np.interp(speed[rows], curve.speed_kmh, curve.wheel_force_n)
     rows, predicted = rows[predicted > 30], predicted[predicted > 30]
-    return _share(pull.force_n[rows], predicted, ride.time_s[rows], "full throttle held")
+    found = _share(pull.force_n[rows], predicted, ride.time_s[rows], "full throttle held")
+    if not found.known:
+        return found
+    off = [float(one.sum() / predicted.sum()) for one in motion_errors_n(curve.bike, speed[rows], pull.force_n[rows])]
+    return found.wider(REACH * float(np.linalg.norm(off)))
 
 
 def _share(force: Array, predicted: Array, time: Array, what: str) -> Estimate:

@@ -26,6 +26,7 @@ from crisp_hornet.core.evidence.weakening_seen import WeakeningSeen, weakening_s
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
+from crisp_hornet.core.ride.skew import aligned
 from crisp_hornet.core.rider.assist import Motive
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
@@ -81,8 +82,8 @@ def judge_ride(
     written down besides."""
     with ThreadPoolExecutor(WORKERS) as pool:  # NumPy lets others run while it computes
         extremes = pool.submit(peaks, ride, tune)
-        pack = pool.submit(resistance, smooth)
-        heat = pool.submit(heat_paths, smooth, bike)
+        in_step = aligned(smooth)
+        pack = pool.submit(resistance, smooth, bike, in_step)
         levels = pool.submit(levels_seen, smooth, bike, None if curve is None else Motive.of(curve, tune))
         parts = {kind: pool.submit(shares, smooth, kind) for kind in ("speed", "grade", "level")}
         sustained = {name: pool.submit(_sustained, smooth, name) for name in SUSTAINED_OF if smooth.has(name)}
@@ -90,7 +91,8 @@ def judge_ride(
         stretch = rolled_share(wheel, bike)
         full = full_pull(smooth, bike, stretch) if smooth.has("wheel_speed_kmh") and smooth.has("throttle") else None
         pull = pool.submit(pull_seen, smooth, curve, stretch, full) if curve is not None else None
-        motor = pool.submit(motor_seen, smooth, bike, curve, stretch, full)
+        motor = motor_seen(smooth, bike, curve, stretch, full, in_step)
+        heat = pool.submit(heat_paths, smooth, bike, motor.winding_ohm)
         energy = energy_used(ride, bike, wheel, day.rested_v, smooth)
         road = road_load(smooth, bike, wheel)
         top = pull.result().top_kmh if pull is not None else refused("no prediction to lay it against", "km/h")
@@ -106,7 +108,7 @@ def judge_ride(
         None if full is None else motion_pull(smooth, bike, full),
         range_km(bike, tune, energy.wh_per_km, _pace_kmh(smooth)),
         hardest_minute(smooth, bike, tune, heat.result()),
-        motor.result(),
+        motor,
         weakening,
         tuple(extremes.result()),
         timed(day.timed, curve),

@@ -8,15 +8,15 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate, around, refused
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
-from crisp_hornet.core.ride.joining import best_shift
+from crisp_hornet.core.ride.gps_delay import gps_shift, moved
 from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import say
 
-STEP_S, WINDOW_S, LEAST_KMH, MOST_LAG_S = 0.5, 10.0, 9.0, 8.0
+STEP_S, WINDOW_S, LEAST_KMH = 0.5, 10.0, 9.0
 STEADY_KMH = 4.0  # by so much at most the speed may change within a window
 TURN_DEG = 35.0
-FEWEST, LAG_ROWS = 12, 12_000
+FEWEST = 12
 FAR = 0.3  # ratios further off are dropouts, no wheel is so wrong
 
 
@@ -40,28 +40,13 @@ def circumference(ride: Ride, bike: Bike) -> Estimate:
     if len(ratios) < FEWEST:
         return refused(say("fewer than {fewest} stretches of 10 s at an even speed with GPS", fewest=FEWEST), unit)
     ratio, error, freedom = _huber(ratios)
-    return around(ratio, error, freedom).times(bike.drivetrain.wheel_circumference_m, unit)
+    sensor = bike.sensors.off("gps_speed_kmh").gain_spread * ratio
+    return around(ratio, error, freedom, sensors=sensor).times(bike.drivetrain.wheel_circumference_m, unit)
 
 
 def _undelayed(wheel: Array, ground: Array) -> Array:
     """GPS speed moved by its delay, as the correlation shows it; by nothing where that is not clear."""
-    both = np.isfinite(wheel) & np.isfinite(ground)
-    filled = (
-        [np.interp(np.arange(len(one)), np.flatnonzero(both), one[both]) for one in (wheel, ground)]
-        if both.sum() > 60
-        else []
-    )
-    if not filled:
-        return ground
-    shift, fit = best_shift(filled[0][:LAG_ROWS], filled[1][:LAG_ROWS], 60)
-    if fit < 0.7 or abs(shift) * STEP_S > MOST_LAG_S:
-        return ground
-    at = np.arange(len(ground)) - shift
-    known = np.flatnonzero(np.isfinite(ground))
-    after = np.clip(np.searchsorted(known, at), 1, len(known) - 1)
-    near = known[after] - known[after - 1] <= 4
-    moved: Array = np.where(near, np.interp(at, known, ground[known], left=np.nan, right=np.nan), np.nan)
-    return moved
+    return moved(ground, gps_shift(wheel, ground, STEP_S))
 
 
 def _turning(ride: Ride) -> Array:

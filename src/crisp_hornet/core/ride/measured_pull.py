@@ -19,13 +19,15 @@ FULL_THROTTLE = 0.95
 @dataclass(frozen=True, eq=False)
 class MeasuredPull:
     """Points (k,) of a ride: indicated speed, wheel force by the motor's currents, full throttle or not, and the gear in use (motor turns
-    a wheel turn)."""
+    a wheel turn); ``told_by`` which current; ``pack_v`` at each point, NaN where it was not logged."""
 
     time_s: Array
     speed_kmh: Array
     force_n: Array
     full_throttle: NDArray[np.bool_]
     ratio: Array
+    told_by: str
+    pack_v: Array
 
 
 def measured_pull(ride: Ride, bike: Bike) -> MeasuredPull | None:
@@ -44,7 +46,10 @@ def measured_pull(ride: Ride, bike: Bike) -> MeasuredPull | None:
         drives = np.isfinite(force) & (force > 0) & (speed > 0.5)
         full = ride.get("throttle") >= FULL_THROTTLE
     ratio = ratio_along(ride, bike)[drives]
-    return MeasuredPull(ride.time_s[drives], speed[drives], force[drives], full[drives], ratio)
+    told_by = "phase_a" if ride.has("phase_a") else "battery_a"
+    return MeasuredPull(
+        ride.time_s[drives], speed[drives], force[drives], full[drives], ratio, told_by, ride.get("pack_v")[drives]
+    )
 
 
 def force_by_currents(ride: Ride, bike: Bike, motor: MotorModel) -> Array:

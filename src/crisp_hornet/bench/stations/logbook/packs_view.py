@@ -101,7 +101,7 @@ class PacksView(QWidget):
                     ride = cleaned(load(one))
                 except DocumentError:  # its file is gone or damaged: said where it is opened
                     continue
-                found.append(read_pack(ride, one.name, _ridden(one, ride), _pack_of(bike, one), one.card.air_c))
+                found.append(read_pack(ride, bike, one.name, _ridden(one, ride), _pack_of(bike, one), one.card.air_c))
             return lives(found, capacities)
 
         self._reading.start(work)

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, beside, differs, finding, tells
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, beside, differs, finding, how_sure, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion, learn, lowered
+from crisp_hornet.core.evidence.heat_seen import peak_again
 from crisp_hornet.core.evidence.peaks import REACHED
 from crisp_hornet.core.ride.even import STEP_S, moving_mean
 from crisp_hornet.documents.saying import quantity, say
 
 DIFFERS = 0.2
-HOT_K_PER_MIN, SOON_MIN, OFTEN = 4.0, 6.0, 0.3
+HOT_K_PER_MIN, SOON_MIN, OFTEN = 4.0, 1.5, 0.3
+LEAST_RISE_K, CLIMB_S = 12.0, 300.0
+FOOT = 0.1  # of the rise: until then the climb has not begun
 
 
 @finding
@@ -45,24 +49,24 @@ def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
 
 @finding
 def fade_soon(e: Evidence) -> Finding | None:
-    """It warmed so fast that the fade was minutes away."""
+    """The way, or the same climb once more, would have reached the fade."""
     peak = e.peaks.get("motor_c")
     if peak is None or peak.reached or peak.limit is None:
         return None
-    warm = e.channel("motor_c")
+    warm = moving_mean(e.channel("motor_c"), round(10 / STEP_S))
     rows = round(60 / STEP_S)
-    if len(warm) < 2 * rows:
+    if len(warm) < 2 * rows or not np.isfinite(warm).all():
         return None
-    smooth = moving_mean(warm, round(10 / STEP_S))
-    gained = smooth[rows:] - smooth[:-rows]
-    if not np.isfinite(gained).any():
+    first, top = _hardest(warm)
+    end, rise = float(warm[-1]), float(warm[top] - warm[first])
+    rate = float(warm[-1] - warm[-1 - rows])
+    goes_on = rate >= HOT_K_PER_MIN and (peak.limit - end) / rate < SOON_MIN
+    if rise < LEAST_RISE_K or not (goes_on or end + rise >= peak.limit):
         return None
-    at = int(np.nanargmax(gained))
-    rate, left = float(gained[at]), peak.limit - float(smooth[at + rows])
-    if rate < HOT_K_PER_MIN or not 0 < left / rate < SOON_MIN:
+    start, stop = (float(e.smooth.time_s[at]) for at in (first, top))
+    if not goes_on and min(peak_again(e.smooth, e.bike, start, stop, end), end + rise) < peak.limit:
         return None
-    start = float(e.smooth.time_s[at])
-    cooler = _cooler(e, at, at + rows)
+    cooler = _cooler(e, first, top)
     why = (
         "The phase current limit set that current: less of it is cooler, and slower there."
         if cooler
@@ -70,14 +74,30 @@ def fade_soon(e: Evidence) -> Finding | None:
     )
     return tells(
         "fade-soon",
-        rate=quantity(rate, "K", ".0f"),
-        rate_2=quantity(left / rate, "", ".1f"),
-        rows=quantity(smooth[at + rows], "°C", ".0f"),
+        rise=quantity(rise, "K", ".0f"),
+        minutes=quantity((stop - start) / 60, "min", ".0f" if stop - start > 90 else ".1f"),
+        again="a little more of it" if goes_on else "the same again",
+        end=quantity(end, "°C", ".0f"),
         limit=quantity(peak.limit, "°C"),
         why=why,
-        span=(start, start + 60),
+        span=(start, stop),
         suggest=cooler,
     )
+
+
+def _hardest(warm: Array) -> tuple[int, int]:
+    """(first, last) row of the climb that warmed the winding most within :data:`CLIMB_S`."""
+    step = round(5 / STEP_S)
+    sparse = warm[::step]
+    reach = round(CLIMB_S / STEP_S / step)
+    padded = np.concatenate((np.full(reach, np.inf), sparse))
+    windows = np.lib.stride_tricks.sliding_window_view(padded, reach + 1)
+    coldest = np.argmin(windows, axis=1)
+    gained = sparse - windows[np.arange(len(sparse)), coldest]
+    top = int(np.argmax(gained))
+    foot = top - reach + int(coldest[top])
+    barely = np.flatnonzero(sparse[foot : top + 1] <= sparse[foot] + FOOT * gained[top])
+    return (foot + int(barely[-1])) * step, top * step
 
 
 def _cooler(e: Evidence, first: int, last: int) -> Suggestion | None:
@@ -97,42 +117,32 @@ def _cooler(e: Evidence, first: int, last: int) -> Suggestion | None:
 @finding
 def housing_cools_differently(e: Evidence) -> Finding | None:
     """The motor gives its heat to the air otherwise than the document says."""
-    told = e.bike.motor.thermal.housing_to_air_w_per_k
-    return _path(
-        e.verdict.heat.housing_to_air, told, "housing-cooling", "motor", "motor.thermal.housing_to_air_w_per_k"
-    )
+    return _path(e, e.verdict.heat.housing_to_air, "housing-cooling", "motor", "motor.thermal.housing_to_air_w_per_k")
 
 
 @finding
 def winding_cools_differently(e: Evidence) -> Finding | None:
     """The winding gives its heat to the housing otherwise than the document says."""
-    told = e.bike.motor.thermal.winding_to_housing_w_per_k
-    return _path(
-        e.verdict.heat.winding_to_housing,
-        told,
-        "winding-cooling",
-        "winding",
-        "motor.thermal.winding_to_housing_w_per_k",
-    )
+    path = "motor.thermal.winding_to_housing_w_per_k"
+    return _path(e, e.verdict.heat.winding_to_housing, "winding-cooling", "winding", path)
 
 
 @finding
 def controller_cools_differently(e: Evidence) -> Finding | None:
     """The controller gives its heat to the air otherwise than the document says."""
-    told = e.bike.controller.thermal.to_air_w_per_k
-    return _path(
-        e.verdict.heat.controller_to_air, told, "controller-cooling", "controller", "controller.thermal.to_air_w_per_k"
-    )
+    path = "controller.thermal.to_air_w_per_k"
+    return _path(e, e.verdict.heat.controller_to_air, "controller-cooling", "controller", path)
 
 
-def _path(seen: Estimate, told: float, id_: str, what: str, path: str) -> Finding | None:
+def _path(e: Evidence, seen: Estimate, id_: str, what: str, path: str) -> Finding | None:
+    told = e.bike.figure(path)
     if not differs(seen, told, DIFFERS):
         return None
     worse = seen.value < told
     return tells(
         "cooling-differs",
         as_id=id_,
-        severity="warn" if worse else "note",
+        severity=how_sure(seen, told, e.spread(path)) if worse and not e.battery_doubtful else "note",
         what=what,
         worse="worse" if worse else "better",
         sooner="sooner" if worse else "later",

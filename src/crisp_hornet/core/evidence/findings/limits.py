@@ -6,7 +6,7 @@ import numpy as np
 
 from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.evidence.estimate import Estimate
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
+from crisp_hornet.core.evidence.findings.kinds import ROOM, Evidence, Finding, finding, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion, lowered, raised
 from crisp_hornet.core.evidence.peaks import REACHED, sample_seconds
 from crisp_hornet.core.ride.measured_pull import FULL_THROTTLE
@@ -183,7 +183,8 @@ def _from_motion(share: Estimate) -> str:
 
 
 def _clear(share: Estimate, under: bool) -> bool:
-    return share.value < 1 - OFF_EDGE and share.high < 1 if under else share.value > 1 + OFF_EDGE and share.low > 1
+    off = (1 - share.value) if under else (share.value - 1)
+    return off > OFF_EDGE and off > ROOM * share.half_width
 
 
 def _first_full(e: Evidence) -> float | None:

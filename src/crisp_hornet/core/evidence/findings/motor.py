@@ -2,30 +2,74 @@
 
 from __future__ import annotations
 
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, apart, beside, differs, finding, tells
+from crisp_hornet.core.evidence.findings.kinds import (
+    SAME_FLUX,
+    Evidence,
+    Finding,
+    apart,
+    beside,
+    differs,
+    finding,
+    how_sure,
+    tells,
+)
 from crisp_hornet.core.evidence.findings.suggestion import learn, lowered
 from crisp_hornet.documents.saying import quantity, say
 
-FLUX_OFF, OHM_OFF, EFFICIENCY_OFF = 0.04, 0.15, 0.06
+OHM_OFF, EFFICIENCY_OFF = 0.15, 0.06
 POOR_KMH, POOR_N = 0.5, 2.0
 
 
 @finding
 def motor_constant_differs(e: Evidence) -> Finding | None:
-    """Another flux linkage than the document's."""
+    """Another flux linkage than the document's, or a battery current sensor that makes it look so: pull from motion tells which, where it
+    is known well enough."""
     seen, told = e.verdict.motor.flux_linkage_wb, e.bike.motor.flux_linkage_wb
-    if not differs(seen, told, FLUX_OFF):
+    if not differs(seen, told, SAME_FLUX):
         return None
+    moved = e.verdict.motor.flux_by_motion_wb
+    as_told, as_seen = (moved.known and moved.low <= one <= moved.high for one in (told, seen.value))
     more = seen.value > told
+    severity = how_sure(seen, told, e.spread("motor.flux_linkage_wb"))
+    if as_told and not as_seen and severity == "warn":
+        return tells(
+            "battery-gain",
+            share=apart(seen, told),
+            little="much" if more else "little",
+            **beside(seen, told, ".1f", 1000)
+            | beside(moved, told, ".1f", 1000)
+            | {"value": quantity(1000 * seen.value, "", ".1f")},
+        )
+    sure = e.by_motion_it_is_the_motor
+    checked = e.bike.sensors.battery_a is not None and e.bike.sensors.battery_a.checked is not None
     return tells(
         "motor-constant",
         share=apart(seen, told),
         more="greater" if more else "smaller",
         pull="more" if more else "less",
         speed="lower" if more else "higher",
-        causes="a" if more else "hot or weakened magnets, a",
+        causes=_sure_causes(more) if sure else _causes(more),
         **beside(seen, told, ".1f", 1000),
-        suggest=learn("motor.flux_linkage_wb", seen.value, "pull and base speed as this ride showed them"),
+        severity=severity,
+        suggest=learn("motor.flux_linkage_wb", seen.value, "pull and base speed as this ride showed them")
+        if sure or checked or severity == "note"
+        else None,
+    )
+
+
+def _sure_causes(more: bool) -> str:
+    return (
+        "Pull from motion says the same: another winding, or a kV measured another way."
+        if more
+        else "Pull from motion says the same: another winding, hot or weakened magnets, or a kV measured another way."
+    )
+
+
+def _causes(more: bool) -> str:
+    return (
+        "Another winding, a kV measured another way, or a battery current sensor that reads too much: a clamp meter tells."
+        if more
+        else "Another winding, hot or weakened magnets, or a battery current sensor that reads too little: a clamp meter tells."
     )
 
 
@@ -43,7 +87,9 @@ def winding_differs(e: Evidence) -> Finding | None:
         at=quantity(25, "°C"),
         advice=": feel whether one of them is hot" if more else "",
         **beside(seen, told, ".1f", 1000),
-        severity="warn" if more else "note",
+        severity=how_sure(seen, told, e.spread("motor.phase_resistance_ohm"))
+        if more and not e.battery_doubtful
+        else "note",
         suggest=learn("motor.phase_resistance_ohm", seen.value, "heat and losses as this ride showed them"),
     )
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
-from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, tells
+from crisp_hornet.core.evidence.estimate import Estimate
+from crisp_hornet.core.evidence.findings.kinds import Evidence, Finding, finding, fine_enough, tells
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion, lowered, raised
 from crisp_hornet.core.pack.cells import full_v, rested_or_typical_v, tiredness
 from crisp_hornet.documents.bike import Bike
@@ -13,6 +16,7 @@ from crisp_hornet.documents.saying import quantity, say
 TIRED, STIFF = 0.15, -0.12
 NEAR_TRIP_V, LOW_CHARGE = 1.5, 0.25
 FULL_SHARE = 1.004
+GONE = 0.5
 
 
 @finding
@@ -41,11 +45,9 @@ def pack_tired(e: Evidence) -> Finding | None:
     return tells(
         "pack-tired",
         told=quantity(100 * tiredness(seen.value, told), "%", ".0f"),
-        value=_milliohm(seen.value),
-        low=_milliohm(seen.low),
-        high=_milliohm(seen.high),
-        told_2=_milliohm(told),
+        **_milliohms(seen, told),
         sag=quantity(sag, "V", ".1f"),
+        severity="note" if e.battery_doubtful else "warn",
         suggest=_learn(e.bike, seen.value),
     )
 
@@ -59,10 +61,7 @@ def pack_stiffer(e: Evidence) -> Finding | None:
     return tells(
         "pack-stiffer",
         told=quantity(-100 * tiredness(seen.value, told), "%", ".0f"),
-        value=_milliohm(seen.value),
-        low=_milliohm(seen.low),
-        high=_milliohm(seen.high),
-        told_2=_milliohm(told),
+        **_milliohms(seen, told),
         suggest=_learn(e.bike, seen.value),
     )
 
@@ -76,15 +75,22 @@ def _learn(bike: Bike, ohm: float) -> Suggestion:
     )
 
 
-def _milliohm(ohm: float) -> str:
-    return say("{ohm}", ohm=quantity(1000 * ohm, "mΩ", ".0f"))
+def _milliohms(seen: Estimate, told: float) -> dict[str, Any]:
+    """What was seen, its interval and what the document tells, as the places of the wording."""
+    spec = fine_enough(seen, ".0f", 1000)
+    figures = {"value": seen.value, "low": seen.low, "high": seen.high, "told_2": told}
+    return {name: _milliohm(ohm, spec) for name, ohm in figures.items()}
+
+
+def _milliohm(ohm: float, spec: str = ".0f") -> str:
+    return say("{ohm}", ohm=quantity(1000 * ohm, "mΩ", spec))
 
 
 @finding
 def trip_near(e: Evidence) -> Finding | None:
     """The pack came close to the voltage at which its board switches off."""
     peak, trip = e.peaks.get("pack_v"), e.bike.battery.bms_trip_v
-    if peak is None or not trip < peak.value < trip + NEAR_TRIP_V:
+    if peak is None or not trip * GONE < peak.value < trip + NEAR_TRIP_V:  # far below it the voltage vanished
         return None
     start = trip + NEAR_TRIP_V + 2
     return tells(

@@ -10,7 +10,7 @@ from crisp_hornet.core.evidence.findings.suggestion import learn
 from crisp_hornet.documents.saying import quantity
 
 WHEEL_OFF, ROAD_OFF = 0.007, 0.12
-GAPS = 0.05
+GAPS, LONG_GAP_S = 0.05, 10.0
 
 
 @finding
@@ -84,12 +84,12 @@ def gaps(e: Evidence) -> Finding | None:
         return None
     holes = steps[steps > max(6 * float(np.median(steps)), 2.0)]
     missing = float(holes.sum()) / float(e.log.time_s[-1])
-    if missing < GAPS:
+    if missing < GAPS and not (holes.size and float(holes.max()) >= LONG_GAP_S):
         return None
     at = int(np.argmax(steps))
     return tells(
         "log-gaps",
-        missing=quantity(100 * missing, "%", ".0f"),
+        missing=quantity(100 * missing, "%", ".0f" if missing >= 0.01 else ".1f"),
         holes="1 gap" if len(holes) == 1 else f"{len(holes)} gaps",
         at=quantity(steps[at], "s", ".0f"),
         span=(float(e.log.time_s[at]), float(e.log.time_s[at + 1])),

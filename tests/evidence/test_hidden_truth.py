@@ -1,0 +1,125 @@
+"""Intervals against rides of another maker, whose truth and whose sensors' errors are hidden: they hold what they promise, usefully.
+
+Each scenario makes judging hard in its own way; ``benchmarks/bench_truth.py`` takes a hundred rides of each.
+"""
+
+import math
+from collections import defaultdict
+
+import numpy as np
+import pytest
+
+from crisp_hornet.core.evidence.judging import judge
+from crisp_hornet.core.ride.even import even
+from crisp_hornet.core.ride.skew import aligned
+from tests.bikes import CHECKED, a_bike, a_tune
+from tests.evidence.hidden_rides import AIR, CASES, G, a_ride, varied
+
+TUNE = a_tune()
+BIKES = {False: a_bike(), True: a_bike(**CHECKED)}
+# half an interval over its value, in the median, that an ordinary ride is to reach: with unchecked and with checked sensors
+USEFUL = {"pack": (0.06, 0.02), "wh_per_km": (0.05, 0.015), "crr": (0.25, 0.25), "cda": (0.25, 0.25), "distance": (0.01, 0.005),
+          "flux": (0.08, 0.02), "winding": (0.12, 0.03)}  # fmt: skip
+SEEDS = 4
+
+
+def told_by(name, seed, minutes=None):
+    """For each estimate of a ride of a case: (what was estimated, the truth)."""
+    case = CASES[name] if minutes is None else varied(CASES[name], minutes=minutes)
+    bike = BIKES[case.checked]
+    ride, truth = a_ride(bike, TUNE, case, seed)
+    verdict, _ = judge(ride, bike, TUNE, None)
+    used, road, heat, motor, found = verdict.energy, verdict.road, verdict.heat, verdict.motor, truth.found
+    load = truth.mass_kg * G * truth.crr + 0.5 * AIR * truth.cda * (20 / 3.6) ** 2
+    both = {
+        "pack": (verdict.resistance_ohm, truth.r_fast + truth.r_slow * (1 - math.exp(-10 / truth.slow_s))),
+        "wheel": (verdict.circumference_m, truth.circumference_m), "wh_net": (used.wh_net, found["wh_net"]),
+        "wh_per_km": (used.wh_per_km, found["wh_per_km"]), "ah_net": (used.ah_net, found["ah_net"]),
+        "distance": (used.distance_km, found["distance"]), "regen": (used.regen_share, found["regen"]),
+        "crr": (road.crr, truth.crr), "cda": (road.cda_m2, truth.cda), "load": (road.load_20_n, load),
+        "flux": (motor.flux_linkage_wb, truth.psi), "winding": (motor.winding_ohm, truth.ohm),
+        "efficiency": (motor.efficiency, found["efficiency"]), "between": (heat.winding_to_housing, truth.between),
+        "to_air": (heat.housing_to_air, truth.to_air),
+    }  # fmt: skip
+    return {what: pair for what, pair in both.items() if math.isfinite(pair[1])}
+
+
+def told(names, seeds, minutes=None):
+    """(case, estimate) to the pairs of all its rides."""
+    found = defaultdict(list)
+    for name in names:
+        for seed in seeds:
+            for what, pair in told_by(name, seed, None if name in ("plain", "checked") else minutes).items():
+                found[name, what].append(pair)
+    return found
+
+
+def inside(pairs):
+    known = [(one, truth) for one, truth in pairs if one.known]
+    return sum(one.low <= truth <= one.high for one, truth in known), len(known)
+
+
+@pytest.fixture(scope="module")
+def all_told():
+    return told(CASES, range(SEEDS), minutes=11)  # an ordinary ride lasts 20, the others need not
+
+
+def test_the_truth_lies_inside_as_often_as_promised_in_all_scenarios(all_told):
+    assert len(CASES) >= 12
+    every = defaultdict(list)
+    for (_, what), pairs in all_told.items():
+        every[what] += pairs
+    for what, pairs in every.items():
+        held, known = inside(pairs)
+        least = 0.95 - 2.5 * math.sqrt(0.95 * 0.05 / max(known, 1))
+        assert known >= 20 and held >= least * known, f"{what}: {held} of {known}"
+
+
+def test_intervals_are_useful_and_none_is_a_point(all_told):
+    for checked, name in enumerate(("plain", "checked")):
+        for what, widest in USEFUL.items():
+            shares = [one.half_width / one.value for one, _ in all_told[name, what] if one.known]
+            assert np.median(shares) <= widest[checked], (name, what, shares)
+    for pairs in all_told.values():
+        for one, _ in pairs:
+            low, _, high = one.in_words().partition("(")[2].rstrip(")").partition(" to ")
+            assert not one.known or low != high
+
+
+def test_sensors_are_told_as_the_cause_where_they_are(all_told):
+    shares = {name: [one.of_sensors for one, _ in all_told[name, "wh_per_km"]] for name in ("plain", "checked")}
+    assert min(shares["plain"]) > 0.9 and all(0 <= one <= 1 for values in shares.values() for one in values)
+    assert np.median([one.of_sensors for one, _ in all_told["checked", "pack"]]) < 0.95
+
+
+REFUSED = {
+    ("no heights", "crr"): "without heights it takes roll-outs both ways", ("no GPS", "wheel"): "no GPS speed and no positions",
+    ("two roll-outs", "pack"): "less than 120 s",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("where", REFUSED, ids=" ".join)
+def test_what_a_ride_cannot_say_is_refused_with_what_it_lacks(all_told, where):
+    assert all(not one.known and REFUSED[where] in one.reason for one, _ in all_told[where])
+
+
+def test_without_positions_the_whole_ride_tells_what_resists(all_told):
+    for name in ("no positions", "no GPS"):
+        assert (
+            all(one.known for one, _ in all_told[name, "load"])
+            and sum(one.known for one, _ in all_told[name, "cda"]) >= SEEDS - 1
+        )
+
+
+def test_two_roll_outs_lean_on_what_is_usual_and_say_so():
+    for seed in range(3):
+        ride, _ = a_ride(BIKES[False], TUNE, CASES["two roll-outs"], seed)
+        road = judge(ride, BIKES[False], TUNE, None)[0].road
+        assert road.runs == 2 and road.leans
+
+
+def test_a_current_that_was_logged_late_is_brought_back_in_step():
+    for late in (0.0, 0.2, 0.5, 0.9):
+        ride, _ = a_ride(BIKES[False], TUNE, varied(CASES["plain"], late_s=late, minutes=8), 3)
+        found = aligned(even(ride, ("pack_v", "battery_a", "phase_a"))).battery
+        assert abs(found.late_s - late) < 0.06 and 0 < found.spread_s < 0.1
