@@ -137,7 +137,7 @@ def test_the_cursor_moves_by_key_and_shows_every_value(qtbot, demo_window):
 def test_findings_jump_to_their_moment(qtbot, demo_window):
     go(qtbot, demo_window, 7)
     page = demo_window.stations["verdict"]
-    finding = page.found[0]
+    finding = next(one for one in page.found if one.at_s is not None)
     button = next(
         one
         for one in demo_window.findChildren(QWidget)

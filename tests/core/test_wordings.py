@@ -8,6 +8,7 @@ from string import Formatter
 import pytest
 
 from crisp_hornet import core
+from crisp_hornet.core.evidence.findings.sensors import IDS
 from crisp_hornet.documents.saying import Quantity, capital, joined, quantity, say, worded
 from crisp_hornet.documents.units import Units
 
@@ -47,7 +48,7 @@ def test_every_wording_is_used_and_every_place_is_filled(folder, file, call, own
         words = told[id_]
         assert _places(*(words.get(part, "") for part in ("text", "reason", "mend"))) == given - own, id_
         used.add(id_)
-    assert used == set(told)
+    assert used | (set(IDS) if folder == "evidence/findings" else set()) == set(told)  # doubts fill theirs: the campaign tells each
 
 
 def test_every_word_of_the_programmes_is_used_and_every_place_is_filled():

@@ -30,6 +30,7 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
         "peaks": {peak.channel: _peak(peak, verdict.sustained.get(peak.channel, {})) for peak in verdict.peaks},
         "pack": {
             "resistance_ohm": _estimate(verdict.resistance_ohm),
+            "capacity_ah": _estimate(verdict.capacity_ah),
             "sag_at_limit_v": _estimate(verdict.resistance_ohm.times(tune.drive.battery_current_a, "V")),
         },
         "wheel": {"circumference_m": _estimate(verdict.circumference_m)},

@@ -12,11 +12,13 @@ Origin = Literal["assumed", "entered", "measured", "learned"]
 
 
 class LearnedFrom(Part):
-    """What one ride said of a figure, with its spread."""
+    """What one ride said of a figure, with its spread, and what part of the spread is its sensors' (one standard deviation each): rides
+    with the same sensors share it."""
 
     ride: Text
     value: Number
     spread: NotNegative
+    of_sensors: NotNegative = 0.0
 
 
 class Source(Part):
@@ -28,3 +30,8 @@ class Source(Part):
     rides: list[LearnedFrom] = []
     before: Number | None = None
     before_from: Origin | None = None
+
+    @property
+    def shared(self) -> float:
+        """What all its rides may be off by together, because their sensors are: the least of theirs."""
+        return min((one.of_sensors for one in self.rides), default=0.0)

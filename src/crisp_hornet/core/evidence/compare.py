@@ -15,7 +15,7 @@ import numpy as np
 
 from crisp_hornet.core.evidence.day import CORRECTED, UNKNOWN, Day, loaded, resistance_n
 from crisp_hornet.core.evidence.energy_seen import energy_used
-from crisp_hornet.core.evidence.estimate import Estimate, around, refused
+from crisp_hornet.core.evidence.estimate import REACH, Estimate, around, refused
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import summed
@@ -87,8 +87,9 @@ def compare(first: Ride, second: Ride, bike: Bike, days: tuple[Day, Day] = (UNKN
 
 
 def _quotient(first: Estimate, second: Estimate, doubts: list[float]) -> Estimate:
+    """What the sensors are off by is the same on both rides of one bike and falls out."""
     value = first.value / second.value
-    parts = [one.half_width / 1.96 / abs(one.value) for one in (first, second)]
+    parts = [one.own_half_width / REACH / abs(one.value) for one in (first, second)]
     error = value * float(np.sqrt(parts[0] ** 2 + parts[1] ** 2 + doubts[0] ** 2 + doubts[1] ** 2))
     return around(value - 1, error, 30)
 

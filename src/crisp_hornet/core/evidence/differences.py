@@ -142,7 +142,7 @@ def _relative(first: Estimate, second: Estimate) -> Estimate:
         return refused("the other is nothing")
     value = first.value / second.value
     reach = abs(value) * math.hypot(
-        first.half_width / max(abs(first.value), 1e-12), second.half_width / abs(second.value)
+        first.own_half_width / max(abs(first.value), 1e-12), second.own_half_width / abs(second.value)
     )
     return Estimate(value - 1, value - 1 - reach, value - 1 + reach)
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import Quantity, quantity, say
 
 SURE = 0.95
 REACH = 1.96  # standard deviations in half an interval of 95 %
@@ -62,10 +62,26 @@ class Estimate:
         """``0.0923 Ω (0.0901 to 0.0945)``, or why not."""
         if not self.known:
             return say("not determined: {reason}", reason=self.reason)
-        figures = (self.value, self.low, self.high)
-        spec = next(one for one in _finer(digits) if format(self.low, one) != format(self.high, one) or one == _FINEST)
-        value, low, high = (quantity(figure, self.unit, spec, bare=at > 0) for at, figure in enumerate(figures))
+        value, low, high = self._quantities(digits, 0)
         return say("{value} ({low} to {high})", value=value, low=low, high=high)
+
+    def value_in_words(self, digits: int = 3) -> str:
+        """``0.0923 Ω`` of an estimate that is known."""
+        return say("{value}", value=self._quantities(digits, 0)[0])
+
+    def ends_in_words(self, digits: int = 3) -> str:
+        """``0.0901 to 0.0945 Ω`` of an estimate that is known."""
+        _, low, high = self._quantities(digits, 2)
+        return say("{low} to {high}", low=low, high=high)
+
+    def _quantities(self, digits: int, with_unit: int) -> tuple[Quantity, Quantity, Quantity]:
+        """Value and both ends, with as many digits as it takes for the ends to differ; one of them has its unit behind it."""
+        spec = next(one for one in _finer(digits) if format(self.low, one) != format(self.high, one) or one == _FINEST)
+        figures = (self.value, self.low, self.high)
+        value, low, high = (
+            quantity(figure, self.unit, spec, bare=at != with_unit) for at, figure in enumerate(figures)
+        )
+        return value, low, high
 
 
 def _finer(digits: int) -> Iterator[str]:

@@ -1,7 +1,8 @@
 """Figures of a bike learned from rides: combined by their uncertainty, and taken back ride by ride.
 
 Source: random-effects mean of R. DerSimonian, N. Laird, *Meta-analysis in clinical trials* (1986): where rides differ by more than their
-own errors, that counts too.
+own errors, that counts too. What the sensors are off by is common to all rides with them: no number of rides makes a
+figure surer than that.
 """
 
 from __future__ import annotations
@@ -38,7 +39,9 @@ def learn(bike: Bike, path: str, ride: str, estimate: Estimate) -> Bike:
         raise ValueError(f"{ride} says nothing about it: {estimate.reason}")
     source = bike.sources.get(path)
     others = [one for one in source.rides if one.ride != ride] if source is not None else []
-    said = LearnedFrom(ride=ride, value=estimate.value, spread=max(estimate.half_width / REACH, 0.0))
+    spread = max(estimate.half_width / REACH, 0.0)
+    shared = math.sqrt(estimate.of_sensors) * spread
+    said = LearnedFrom(ride=ride, value=estimate.value, spread=spread, of_sensors=shared)
     first = source is None or not source.rides
     before = bike.figure(path) if first or source is None else source.before
     origin = ("entered" if source is None else source.origin) if first or source is None else source.before_from
@@ -57,7 +60,9 @@ def forget(bike: Bike, path: str, ride: str) -> Bike:
 
 
 def _with(bike: Bike, path: str, rides: list[LearnedFrom], before: float | None, origin: str | None) -> Bike:
-    value, spread = combined([ride.value for ride in rides], [ride.spread for ride in rides])
+    alone = [math.sqrt(max(ride.spread**2 - ride.of_sensors**2, 0.0)) for ride in rides]
+    value, own = combined([ride.value for ride in rides], alone)
+    spread = math.hypot(own, min(ride.of_sensors for ride in rides))
     made = bike.with_figure(path, float(f"{value:.5g}"), "learned")
     source = Source.model_validate(
         {

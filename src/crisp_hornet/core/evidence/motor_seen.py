@@ -47,6 +47,7 @@ CHANNELS = (
 )
 LEAST_A, SLOW_SHARE, SLOW_A, LEAST_S = 4.0, 0.1, 2.0, 40.0
 WIDEST_FLUX, WIDEST_OHM = 0.3, 0.6
+ALIKE = 0.15  # of the mean speed: where speeds differ by less nothing tells constant and winding apart
 AIRY = 0.35  # share of the force beyond which it is the air's, which nobody knows so well
 MODEL = 0.002  # share by which noise in the currents pulls the fit to one side
 USUAL_WINDING_C = 40.0
@@ -158,7 +159,11 @@ def _electrical(ride: Ride, bike: Bike, zero: ZeroSeen) -> tuple[Estimate, Estim
         why = say("less than {least} with a steady current and all that is needed", least=quantity(LEAST_S, "s", ".0f"))
         return refused(why, "Wb"), refused(why, "Ω")
     columns = np.column_stack([speed_power[rows], copper[rows], np.ones(int(rows.sum()))])
-    fit = clustered_fit(columns, (drawn - known)[rows], np.floor(ride.time_s[rows] / BLOCK_S))
+    alike = float(np.std(omega[rows])) < ALIKE * float(
+        np.mean(np.abs(omega[rows]))
+    )  # then a little heat passes for a constant
+    block = np.floor(ride.time_s[rows] / BLOCK_S)
+    fit = None if alike else clustered_fit(columns, (drawn - known)[rows], block)
     if fit is None:
         why = "currents and speeds hardly differ: pull from a standstill to the top, gently and hard"
         return refused(why, "Wb"), refused(why, "Ω")

@@ -95,7 +95,7 @@ def balanced(cut: Cut, bike: Bike, wheel_spread: float, zero_spread_a: float) ->
     known = np.array([one not in SENSORS for one in range(len(mean))])
     without = np.zeros_like(inner)
     without[np.ix_(known, known)] = np.linalg.inv(inner[np.ix_(known, known)])
-    freedom = max(len(np.unique(system.block)) - 3.0, 3.0)
+    freedom = max(len(np.unique(system.block)) - 3.0, 5.0)
     return Balance(at, np.asarray(np.linalg.inv(inner), float), without, spread, freedom)
 
 

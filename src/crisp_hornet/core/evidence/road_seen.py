@@ -21,7 +21,10 @@ from crisp_hornet.core.road.vehicle import AIR_KGPM3, G_MPS2
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
-WIDEST, LEANS = 0.75, 0.35  # of the value; of the usual spread: what is no narrower than that hardly comes from the ride
+WIDEST, LEANS = (
+    0.75,
+    0.35,
+)  # of the value; of the usual spread: what is no narrower than that hardly comes from the ride
 LEAST_MIN = 2.0
 CONTRADICTS = 2.5  # standard deviations of the roll-outs
 AIR_SPREAD = 0.025  # of the air's density, by weather and height

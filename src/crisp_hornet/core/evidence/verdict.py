@@ -9,6 +9,7 @@ import numpy as np
 
 from crisp_hornet.core.drive.pull import PullCurve
 from crisp_hornet.core.evidence.assist_seen import LevelSeen, levels_seen
+from crisp_hornet.core.evidence.capacity_seen import capacity
 from crisp_hornet.core.evidence.consumption import Share, range_km, shares
 from crisp_hornet.core.evidence.day import UNKNOWN, Day
 from crisp_hornet.core.evidence.energy_seen import EnergyUsed, energy_used
@@ -44,6 +45,7 @@ class Verdict:
     minute could be held; ``weakening``: what it gave, None where it was not set or never at work; ``timed``: what a stopwatch said."""
 
     resistance_ohm: Estimate
+    capacity_ah: Estimate
     circumference_m: Estimate
     road: RoadLoad
     energy: EnergyUsed
@@ -99,6 +101,7 @@ def judge_ride(
         weakening = weakening_seen(smooth, bike, tune, top.times(1 / stretch))
     return Verdict(
         pack.result(),
+        capacity(smooth, bike, energy.ah_net, day.rested_v),
         wheel,
         road,
         energy,

@@ -93,6 +93,11 @@ class CalibratePage(Station):
         self._views.setCurrentIndex(index)
         self.news.emit()
 
+    def take(self, thing: object) -> None:
+        """An instrument to be put on the bench, by its kind."""
+        self.show_view(0)
+        self.choose(next(one for one in INSTRUMENTS if one.kind == str(thing)))
+
     def choose(self, instrument: Instrument) -> None:
         """Put an instrument on the bench."""
         self.list.mark(instrument.kind)

@@ -129,6 +129,12 @@ class RecordBar(QWidget):
 
     # --- begin and end --------------------------------------------------------------------------------------
 
+    def lay_ready(self, programme: str) -> None:
+        """Choose a programme by its id."""
+        at = next((at for at, one in enumerate(self._programmes, 1) if one.id == programme), 0)
+        self.programme.setCurrentIndex(at)
+        self.refresh()
+
     def start(self) -> None:
         """Begin to record, or to wait for the first movement."""
         now, programme, bike = datetime.now().astimezone(), self._chosen, self._desk.bike

@@ -92,6 +92,14 @@ class RidesPage(Station):
         desk.units_changed.connect(self._show)
         self._show()
 
+    def take(self, thing: object) -> None:
+        """A test programme to be led through, by its id: begun where a bike is connected, else laid ready."""
+        self.pages.choose(1)
+        self.recording.lay_ready(str(thing))
+        if self.link.contact is not None and self.recording.recorder is None:
+            self.recording.start()
+            self._show()
+
     def _show_page(self, at: int) -> None:
         self._views.setCurrentIndex(RECORD if at else LOOK)
         self._show()
@@ -247,7 +255,7 @@ class RidesPage(Station):
         used = energy(ride)
         if used is not None:
             words += [
-                say("{distance} by the wheel", distance=quantity(used.distance_km, "km", ".1f")),
+                say("{distance} by the wheel as shown", distance=quantity(used.distance_km, "km", ".1f")),
                 f"{used.wh_out - used.wh_back:.0f} Wh",
             ]
         words.append(f"ridden on {self.desk.ride.tune.name}" if self.desk.ride.tune else "tune not known")

@@ -13,8 +13,8 @@ from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
-from crisp_hornet.core.evidence.peaks import Peak, energy
-from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.evidence.energy_seen import EnergyUsed
+from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.documents.saying import quantity, say
 
 ROW = 42
@@ -73,21 +73,19 @@ class PeakTable(QWidget):
             painter.drawLine(QPointF(0, top + ROW - 2), QPointF(across(self), top + ROW - 2))
 
 
-def peak_lines(peaks: Sequence[Peak], ride: Ride | None) -> list[PeakLine]:
-    """The rows for a ride's peaks and its energy."""
+def peak_lines(peaks: Sequence[Peak], used: EnergyUsed | None) -> list[PeakLine]:
+    """The rows for a ride's peaks and its energy, by the wheel as it rolls."""
     lines = [
         PeakLine(peak.label, say("{peak}", peak=quantity(peak.value, peak.unit, ".1f")), _against(peak), _word(peak))
         for peak in peaks
     ]
-    used = energy(ride) if ride is not None and peaks else None
-    if used is not None and used.wh_per_km is not None:
-        net = f"{used.wh_out - used.wh_back:.0f} Wh"
+    if used is not None and used.wh_per_km.known:
         lines.append(
             PeakLine(
-                "energy",
-                say("{wh_per}", wh_per=quantity(used.wh_per_km, "Wh/km", ".1f")),
-                say("{distance}", distance=quantity(used.distance_km, "km", ".1f")),
-                net,
+                "energy, as it rolls",
+                say("{wh_per}", wh_per=quantity(used.wh_per_km.value, "Wh/km", ".1f")),
+                say("{distance}", distance=quantity(used.distance_km.value, "km", ".1f")),
+                say("{net}", net=quantity(used.wh_net.value, "Wh", ".0f")),
             )
         )
     return lines

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QPixmap, Q
 
 from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.paper import rendered
-from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES
+from crisp_hornet.bench.stations.verdict.estimate_figures import FIGURES
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.peak_table import PeakLine
 from crisp_hornet.bench.theme import LIGHT

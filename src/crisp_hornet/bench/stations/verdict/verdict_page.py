@@ -21,12 +21,15 @@ from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.stations.verdict.charts import Charts
 from crisp_hornet.bench.stations.verdict.differences_view import DifferencesView
-from crisp_hornet.bench.stations.verdict.estimates_view import FIGURES, EstimatesView
+from crisp_hornet.bench.stations.verdict.estimate_figures import BIKE, FIGURES
+from crisp_hornet.bench.stations.verdict.estimates_view import EstimatesView
 from crisp_hornet.bench.stations.verdict.laid_against import Against, AgainstRow, Judged
+from crisp_hornet.bench.stations.verdict.life_view import LifeView
 from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
 from crisp_hornet.bench.stations.verdict.ridden_on import AS_ENTERED, RiddenOn
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
+from crisp_hornet.bench.stations.verdict.teaching_rows import CHECK, TeachingRows
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import Pages, column_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
@@ -40,6 +43,7 @@ from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
 from crisp_hornet.core.evidence.findings.suggestion import Suggestion
 from crisp_hornet.core.evidence.judging import judge
+from crisp_hornet.core.evidence.moves import moves
 from crisp_hornet.core.evidence.peaks import Peak
 from crisp_hornet.core.evidence.verdict import Verdict
 from crisp_hornet.core.ride.channels import Ride
@@ -68,10 +72,11 @@ class Seen:
     peaks: list[Peak]
     measured: MeasuredPull | None
     runs: DynoRuns | None
+    moves: dict[str, str]
 
 
-PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Compared")
-PULL, _ROUTE, DYNO, PEAKS, _ESTIMATES, COMPARED = range(6)
+PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Over time", "Compared")
+PULL, _ROUTE, DYNO, PEAKS, ESTIMATES, LIFE, COMPARED = range(7)
 LEAST_STRIP_PX = 150
 
 
@@ -94,6 +99,9 @@ class VerdictPage(Station):
         self.chart = self.charts.pull
         self.table = PeakTable(theme)
         self.estimates = EstimatesView(theme)
+        self.teaching = TeachingRows(desk, theme)
+        self.life = LifeView(desk, theme)
+        self.teaching.start.connect(self._start_run)
         self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
         self.estimates.forget.connect(lambda path: forget_figure(desk, path))
         self.pages = PageChoice(PAGES, "verdict", 16)
@@ -126,9 +134,8 @@ class VerdictPage(Station):
         self._cards = column_of(inside, margins=(0, 0, 4, 0), spacing=8)
         self._side = column_scroll(inside)
         self._lay_out()
-        desk.ride.changed.connect(self._judge)
-        desk.bike_changed.connect(self._judge)
-        desk.units_changed.connect(self._judge)
+        for changed in (desk.ride.changed, desk.bike_changed, desk.units_changed):
+            changed.connect(self._judge)
         self._judge()
 
     def _lay_out(self) -> None:
@@ -136,7 +143,11 @@ class VerdictPage(Station):
         reached = column_of(peaks_page, margins=(0, 0, 8, 0))
         reached.addWidget(self.table)
         reached.addStretch(1)
-        for view in (self.charts, column_scroll(peaks_page), self.estimates, self.differences):
+        told = QWidget()
+        said = column_of(told, margins=0, spacing=4)
+        said.addWidget(self.estimates, 1)
+        said.addWidget(self.teaching)
+        for view in (self.charts, column_scroll(peaks_page), told, self.life, self.differences):
             self._views.addWidget(view)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
@@ -165,8 +176,16 @@ class VerdictPage(Station):
         if at < PEAKS:
             self.charts.choose(at)
         self._views.setCurrentIndex(max(at - DYNO, 0))
+        if at == LIFE:
+            self.life.look()
+        if at == ESTIMATES and self.verdict is not None:
+            self.teaching.look(self.desk.bike, self.desk.ride.tune or self.desk.held.tune)
         for widget in (self._traces, self._cursor):
             widget.setVisible(at <= PEAKS)
+
+    def _start_run(self, name: str) -> None:
+        """The run, or the check, that would teach most."""
+        self.hand_over.emit("calibrate" if name == CHECK else "rides", name)
 
     def _jump(self, at_s: float) -> None:
         """Show a moment of the ride."""
@@ -179,7 +198,7 @@ class VerdictPage(Station):
 
     def set_theme(self, theme: Theme) -> None:
         """Cards are made in one theme's colours: make them anew."""
-        self.theme = self.estimates.theme = self.differences.theme = theme
+        self.theme = self.estimates.theme = self.teaching.theme = self.life.theme = self.differences.theme = theme
         self._judge()
 
     def _judge(self) -> None:
@@ -220,7 +239,8 @@ class VerdictPage(Station):
             whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
             judged = Judged(ride, bike, tune, verdict, curve, day, flywheel_kg)
             runs = dyno_runs(ride, bike, flywheel_kg, verdict.stretch(bike))
-            return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs)
+            good_for = {one.path: moves(bike, tune, curve, one.path, one.take(verdict)) for one in BIKE}
+            return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs, good_for)
 
         self._work = work
         if len(ride) > LONG_ROWS:
@@ -306,12 +326,19 @@ class VerdictPage(Station):
         self.chart.show_units(self.desk.units)
         self._traces.show_units(self.desk.units)
         turn = self.desk.units.text
-        lines = peak_lines(self.peaks, self.desk.ride.cleaned)
+        lines = peak_lines(self.peaks, self.verdict.energy if self.verdict is not None else None)
         self.table.show_lines(
             [replace(line, value=turn(line.value), against=turn(line.against), word=turn(line.word)) for line in lines]
         )
         name = self.desk.ride.cleaned.name if self.desk.ride.cleaned is not None else ""
-        self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units)
+        good_for = self._seen.moves if self._seen is not None else None
+        if self.pages.at == LIFE:
+            self.life.look()
+        if self.pages.at == ESTIMATES or self.verdict is None:
+            self.teaching.look(
+                self.desk.bike if self.verdict is not None else None, self.desk.ride.tune or self.desk.held.tune
+            )
+        self.estimates.show_verdict(self.verdict, self.desk.bike, name, self.desk.units, good_for)
         self.against.show_judged(self._seen.judged if self._seen is not None else None)
         self._report.setVisible(self.verdict is not None)
         self._show_findings()

@@ -44,7 +44,7 @@ def pack_tired(e: Evidence) -> Finding | None:
     sag = (e.tune.drive.battery_current_a or 0) * (seen.value - told)
     return tells(
         "pack-tired",
-        told=quantity(100 * tiredness(seen.value, told), "%", ".0f"),
+        share=quantity(100 * tiredness(seen.value, told), "%", ".0f"),
         **_milliohms(seen, told),
         sag=quantity(sag, "V", ".1f"),
         severity="note" if e.battery_doubtful else "warn",
@@ -60,7 +60,7 @@ def pack_stiffer(e: Evidence) -> Finding | None:
         return None
     return tells(
         "pack-stiffer",
-        told=quantity(-100 * tiredness(seen.value, told), "%", ".0f"),
+        share=quantity(-100 * tiredness(seen.value, told), "%", ".0f"),
         **_milliohms(seen, told),
         suggest=_learn(e.bike, seen.value),
     )
@@ -78,7 +78,7 @@ def _learn(bike: Bike, ohm: float) -> Suggestion:
 def _milliohms(seen: Estimate, told: float) -> dict[str, Any]:
     """What was seen, its interval and what the document tells, as the places of the wording."""
     spec = fine_enough(seen, ".0f", 1000)
-    figures = {"value": seen.value, "low": seen.low, "high": seen.high, "told_2": told}
+    figures = {"value": seen.value, "low": seen.low, "high": seen.high, "told": told}
     return {name: _milliohm(ohm, spec) for name, ohm in figures.items()}
 
 
