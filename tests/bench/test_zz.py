@@ -1,5 +1,6 @@
 from tests.bench.driving import go
 
+
 def test_shot(demo_window, qtbot):
     w = demo_window
     w.resize(1280, 800)

@@ -48,7 +48,9 @@ def test_every_wording_is_used_and_every_place_is_filled(folder, file, call, own
         words = told[id_]
         assert _places(*(words.get(part, "") for part in ("text", "reason", "mend"))) == given - own, id_
         used.add(id_)
-    assert used | (set(IDS) if folder == "evidence/findings" else set()) == set(told)  # doubts fill theirs: the campaign tells each
+    assert used | (set(IDS) if folder == "evidence/findings" else set()) == set(
+        told
+    )  # doubts fill theirs: the campaign tells each
 
 
 def test_every_word_of_the_programmes_is_used_and_every_place_is_filled():

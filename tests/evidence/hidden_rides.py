@@ -176,7 +176,7 @@ def ridden(bike, tune, truth, case, way, rng):
     v = x = z = gust = 0.0
     air_c = rng.uniform(8, 24)
     winding = housing = sink = air_c + rng.normal(0, 0.8)
-    charge, rows, blows = 0.9, [], rng.standard_normal(20_000)
+    charge, rows, blows, lights_w = 0.9, [], rng.standard_normal(20_000), rng.uniform(0, 9)
     for seconds, throttle, brake, human_w, regen_a, ways in plan_of(case, rng):
         for _ in range(round(seconds / DT)):
             rpm = v * turn
@@ -209,7 +209,7 @@ def ridden(bike, tune, truth, case, way, rng):
             heading = way.direction(x) + (math.pi if ways < 0 else 0.0)
             air = v + truth.wind[0] * math.cos(heading) + truth.wind[1] * math.sin(heading) + gust
             resist = weight * (truth.crr * (v > 0.01) + ways * way.grade(x)) + 0.5 * AIR * truth.cda * air * abs(air)
-            power = 1.5 * (ohm * i_q * i_q + emf * i_q) + stage.idle_w
+            power = 1.5 * (ohm * i_q * i_q + emf * i_q) + stage.idle_w + lights_w
             amps = (e - math.sqrt(max(e * e - 4 * truth.r_fast * power, 1.0))) / (2 * truth.r_fast)
             rows.append(
                 (

@@ -72,7 +72,7 @@ def test_the_truth_lies_inside_as_often_as_promised_in_all_scenarios(all_told):
     for what, pairs in every.items():
         held, known = inside(pairs)
         least = 0.95 - 2.5 * math.sqrt(0.95 * 0.05 / max(known, 1))
-        assert known >= 20 and held >= least * known, f"{what}: {held} of {known}"
+        assert known >= 10 and held >= least * known, f"{what}: {held} of {known}"
 
 
 def test_intervals_are_useful_and_none_is_a_point(all_told):
@@ -122,4 +122,4 @@ def test_a_current_that_was_logged_late_is_brought_back_in_step():
     for late in (0.0, 0.2, 0.5, 0.9):
         ride, _ = a_ride(BIKES[False], TUNE, varied(CASES["plain"], late_s=late, minutes=8), 3)
         found = aligned(even(ride, ("pack_v", "battery_a", "phase_a"))).battery
-        assert abs(found.late_s - late) < 0.06 and 0 < found.spread_s < 0.1
+        assert abs(found.late_s - late) < 3 * found.spread_s and 0 < found.spread_s < 0.06

@@ -25,11 +25,13 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
 
 BLOCK_S, LEAST_KM = 60.0, 0.3
+MANY_ROWS = 20_000  # enough to tell how closely rows follow
 MANY = 0.55  # rows that follow within such a share of the even clock's step are many
 CAPACITY_SPREAD = 0.05  # of what a label says
 TOLD_SPREAD = 0.005  # of a distance that the device counted
 CLOSE_S = 1.5  # how long what a rider asks for usually lasts
 QUIET_A = 0.4  # a smoothed current nearer to nothing than this brakes nobody
+SPEEDS = ("wheel_speed_kmh", "gps_speed_kmh")
 RESTING = ("pack_v", "battery_a", "wheel_speed_kmh", "throttle", "cadence_rpm")
 
 
@@ -53,7 +55,7 @@ def energy_used(
     clock (``smooth``, if it is there already). Without voltage and current the pack's rested voltages before and after (V) tell the
     energy, less surely."""
     power = ride.has("pack_v") and ride.has("battery_a")
-    rows = _summable(ride, power)
+    rows = _summable(ride, power, smooth)
     distance = _distance(rows, bike, wheel)
     if not power:
         why = "voltage and battery current, or the pack's voltages at rest before and after, are needed"
@@ -67,9 +69,10 @@ def energy_used(
     even_clock = smooth if smooth is not None else even(ride, RESTING)
     zero, volts, amps = battery_zero(even_clock, bike), bike.sensors.off("pack_v"), bike.sensors.off("battery_a")
     net, error, freedom = _summed(rows.time_s, rows.get("watts"))
-    volt_s, _, _ = _summed(rows.time_s, rows.get("volts"))
     drawn, drawn_error, _ = _summed(rows.time_s, rows.get("amps"))
-    lasted, _, _ = _summed(rows.time_s, np.where(np.isfinite(rows.get("amps")), 1.0, np.nan))
+    lasted = _known_s(rows.time_s, rows.get("amps"))
+    held_v = float(np.nanmean(even_clock.get("pack_v")))
+    volt_s = lasted * held_v
     net, drawn = net - zero.zero_a * volt_s, drawn - zero.zero_a * lasted
     off_j = math.hypot(
         net * volts.gain_spread, net * amps.gain_spread, zero.spread_a * volt_s, drawn * volts.zero_spread
@@ -77,19 +80,24 @@ def energy_used(
     off_c = math.hypot(drawn * amps.gain_spread, zero.spread_a * lasted)
     wh = around(net / 3600, error / 3600, freedom, "Wh", off_j / 3600)
     ah = around(drawn / 3600, drawn_error / 3600, freedom, "Ah", off_c / 3600)
-    return EnergyUsed(wh, _regen_share(ride, zero), distance, _ratio(wh, distance), ah)
+    return EnergyUsed(wh, _regen_share(rows, zero, held_v), distance, _ratio(wh, distance), ah)
 
 
-def _summable(ride: Ride, power: bool) -> Ride:
+def _summable(ride: Ride, power: bool, smooth: Ride | None) -> Ride:
     """Speeds and ``watts`` of a ride as they are to be summed. The power is that of each row: a product of means would
-    lack what voltage and current do together."""
-    channels = {name: ride.get(name) for name in ("wheel_speed_kmh", "gps_speed_kmh") if ride.has(name)}
+    lack what voltage and current do together. Of what is on the even clock already (``smooth``) the rest is taken."""
+    channels = {name: ride.get(name) for name in SPEEDS if ride.has(name)}
     if power:
-        volts, amps = ride.get("pack_v"), ride.get("battery_a")
-        channels |= {"watts": volts * amps, "amps": amps, "volts": np.where(np.isfinite(amps), volts, np.nan)}
+        channels |= {"watts": ride.get("pack_v") * ride.get("battery_a"), "amps": ride.get("battery_a")}
     rows = replace(ride, channels=channels)
-    many = len(ride) > 1 and float(np.median(np.diff(ride.time_s[:20_000]))) < MANY * STEP_S
-    return replace(even(rows, tuple(channels)), told_km=ride.told_km) if many else rows
+    if len(ride) < 2 or float(np.median(np.diff(ride.time_s[:MANY_ROWS]))) >= MANY * STEP_S:
+        return rows
+    if smooth is None:
+        return replace(even(rows, tuple(channels)), told_km=ride.told_km)
+    held = {name: smooth.get(name) for name in SPEEDS if smooth.has(name)}
+    if power:
+        held |= {"amps": smooth.get("battery_a"), "watts": even(rows, ("watts",)).get("watts")}
+    return Ride(ride.name, smooth.time_s, held, told_km=ride.told_km)
 
 
 def energy_by_rest(bike: Bike, before_v: float, after_v: float) -> Estimate:
@@ -164,15 +172,13 @@ def _ratio(wh: Estimate, distance: Estimate) -> Estimate:
     )
 
 
-def _regen_share(ride: Ride, zero: ZeroSeen) -> Estimate:
+def _regen_share(log: Ride, zero: ZeroSeen, held_v: float) -> Estimate:
     """What came back of what was drawn, summed over the rows as they were recorded. A stretch of braking begins and ends somewhere between
-    two rows: each end is unknown by a row's length, evenly spread."""
-    rows = round(1.0 / STEP_S)
-    usual = usual_step_s(ride.time_s[np.isfinite(ride.get("battery_a"))])
-    log = even(ride, ("pack_v", "battery_a")) if usual < STEP_S else ride
-    step, amps = max(usual, STEP_S), log.get("battery_a") - zero.zero_a
-    watts = log.get("pack_v") * amps
-    span = max(round(rows * STEP_S / step), 1)
+    two rows: each end is unknown by a row's length, evenly spread; half of that the sum over every second row has shown already."""
+    amps = log.get("amps") - zero.zero_a
+    step = max(usual_step_s(log.time_s[np.isfinite(amps)][:MANY_ROWS]), STEP_S)
+    watts = log.get("watts") - zero.zero_a * held_v
+    span = max(round(1.0 / step), 1)
     with np.errstate(invalid="ignore"):
         about = moving_mean((moving_mean(amps, span) < -QUIET_A).astype(float), 2 * span) > 0
         braking = about & (amps < -QUIET_A)  # elsewhere a current below nothing is noise
@@ -180,14 +186,23 @@ def _regen_share(ride: Ride, zero: ZeroSeen) -> Estimate:
     out, out_error, _ = _summed(log.time_s, np.where(braking, 0.0, watts))
     if out <= 0:
         return refused("nothing was drawn from the pack")
+    if not braking.any():  # what is hidden in the quiet current is all that may have come back
+        quiet_s = step * float(np.count_nonzero(np.abs(amps) < QUIET_A))
+        return Estimate(0.0, 0.0, max(QUIET_A / 2 * held_v * quiet_s / out, 1e-4))
     ends = np.flatnonzero(np.diff(np.concatenate(([0], braking.astype(int), [0]))))
     starts, stops = ends[::2], np.minimum(ends[1::2] - 1, len(watts) - 1)
     edges = step / math.sqrt(12) * math.sqrt(float(np.sum(watts[starts] ** 2) + np.sum(watts[stops] ** 2)))
-    held_v = float(np.nanmedian(log.get("pack_v")))
     zeroed = held_v * zero.spread_a * step * math.hypot(braking.sum() / out, back / out**2 * len(watts))
     share = back / out
-    error = math.hypot(back_error / out, share * out_error / out, edges / out)
+    error = math.hypot(back_error / out, share * out_error / out, edges / 2 / out)
     return around(share, error, freedom, sensors=zeroed)
+
+
+def _known_s(time: Array, values: Array) -> float:
+    """For how long a channel was known (s); a gap counts as nothing."""
+    steps = np.diff(time)
+    known = np.isfinite(values[1:]) & np.isfinite(values[:-1]) & (steps <= longest_step_s(time))
+    return float(steps @ known)
 
 
 def _summed(time: Array, values: Array) -> tuple[float, float, float]:

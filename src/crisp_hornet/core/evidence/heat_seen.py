@@ -20,7 +20,6 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.motor import COPPER_PER_K
 from crisp_hornet.core.drive.uncertainty import relative_spread
 from crisp_hornet.core.evidence.estimate import REACH, Estimate, Fit, around, clustered_fit, refused, told_well
-from crisp_hornet.core.evidence.road_balance import DRAG_SPREAD
 from crisp_hornet.core.heat.nodes import Losses, losses
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
@@ -31,7 +30,8 @@ from crisp_hornet.documents.saying import quantity, say
 
 STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 3000, 60.0, 8
 LEAST_RISE_K, LEAST_S, WIDEST, NUDGE = 10.0, 240.0, 0.6, 0.02
-AIR_K = 1.5
+AIR_K = 1.2
+IRON_SPREAD = 0.15  # share by which iron loss and friction are usually off
 STAGE_SPREAD = 0.1  # share by which what a controller loses is usually off
 
 
@@ -94,7 +94,7 @@ def _otherwise(bike: Bike, held: Losses, winding: Estimate | None) -> list[tuple
         copper = math.hypot(seen, off("battery_a").gain_spread, off("pack_v").gain_spread)
     return [
         (bike, replace(held, copper_25_w=held.copper_25_w * (1 + copper))),
-        (bike, replace(held, housing_w=held.housing_w * (1 + DRAG_SPREAD))),
+        (bike, replace(held, housing_w=held.housing_w * (1 + IRON_SPREAD))),
         (_storing(bike, "motor.thermal.winding_j_per_k"), held),
         (_storing(bike, "motor.thermal.housing_j_per_k"), held),
     ]

@@ -11,7 +11,7 @@ from crisp_hornet.core.road.vehicle import road_load_n
 from crisp_hornet.documents.bike import Bike
 
 GUESSED = 0.15  # share by which rolling and air resistance that nobody measured are off, one standard deviation
-WIND_MPS = 1.5  # of the air along the way, over all of a ride's pulls
+WIND_MPS = 1.2  # of the air along the way, over all of a ride's pulls
 
 
 def motion_errors_n(bike: Bike, speed_kmh: Array, force_n: Array) -> tuple[Array, Array, Array, Array]:

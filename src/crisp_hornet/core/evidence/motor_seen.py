@@ -104,15 +104,16 @@ def _flux_by_motion(ride: Ride, bike: Bike, pull: FullPull) -> Estimate:
     """The document's flux linkage times pull from motion over pull from the phase current."""
     if not ride.has("phase_a") or not gear_known(ride, bike):
         return refused("phase current, and with gears the motor's speed, are needed", "Wb")
-    motor = MotorModel.of(bike)
-    by_current = force_by_currents(ride, bike, motor)
-    drag = by_current - force_by_currents(
-        ride, bike, replace(motor, hysteresis_w_per_hz=0.0, eddy_w_per_hz2=0.0, friction_nm=0.0)
-    )
-    rows = _gaining(ride, bike, pull) & (by_current > 30)
-    if rows.sum() * STEP_S < FULL_PULL_S:
+    motor, rows = MotorModel.of(bike), np.flatnonzero(_gaining(ride, bike, pull))
+    part = Ride(ride.name, ride.time_s[rows], {name: values[rows] for name, values in ride.channels.items()})
+    by_current = force_by_currents(part, bike, motor)
+    free = replace(motor, hysteresis_w_per_hz=0.0, eddy_w_per_hz2=0.0, friction_nm=0.0)
+    drag = by_current - force_by_currents(part, bike, free)
+    pulls = by_current > 30
+    if pulls.sum() * STEP_S < FULL_PULL_S:
         return refused(_too_short(), "Wb")
-    made, moved = (by_current - drag)[rows], (pull.force_n - drag)[rows]
+    rows, drag, by_current = rows[pulls], drag[pulls], by_current[pulls]
+    made, moved = by_current - drag, pull.force_n[rows] - drag
     fit = clustered_fit(made[:, None], moved, np.floor(ride.time_s[rows] / BLOCK_S))
     if fit is None:
         return refused("too few moments of full throttle held", "Wb")

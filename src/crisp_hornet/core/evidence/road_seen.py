@@ -26,6 +26,7 @@ WIDEST, LEANS = (
     0.35,
 )  # of the value; of the usual spread: what is no narrower than that hardly comes from the ride
 LEAST_MIN = 2.0
+MOST_ROWS = 45_000
 CONTRADICTS = 2.5  # standard deviations of the roll-outs
 AIR_SPREAD = 0.025  # of the air's density, by weather and height
 
@@ -47,7 +48,7 @@ def road_load(ride: Ride, bike: Bike, wheel: Estimate) -> RoadLoad:
     """Crr and CdA of a ride; ``wheel`` is the circumference (m) it showed."""
     if not ride.has("wheel_speed_kmh"):
         return _unknown("the wheel's speed is needed")
-    smooth = even(ride, CHANNELS)
+    smooth = _first_hours(even(ride, CHANNELS))
     if len(smooth) * STEP_S < LEAST_S:
         return _unknown(say("less than {least}", least=quantity(LEAST_S, "s", ".0f")))
     told = bike.drivetrain.wheel_circumference_m
@@ -68,6 +69,15 @@ def road_load(ride: Ride, bike: Bike, wheel: Estimate) -> RoadLoad:
     if balance is None:
         return _unknown("too few undisturbed stretches: a few minutes without the brake are needed", found.runs)
     return _told(balance, bike, found)
+
+
+def _first_hours(smooth: Ride) -> Ride:
+    """Of a very long ride the first hours tell enough."""
+    if len(smooth) <= MOST_ROWS:
+        return smooth
+    return Ride(
+        smooth.name, smooth.time_s[:MOST_ROWS], {name: values[:MOST_ROWS] for name, values in smooth.channels.items()}
+    )
 
 
 def _balance(found: Cut, bike: Bike, wheel_spread: float, zero_a: float) -> Balance | None:

@@ -93,8 +93,8 @@ def judge_ride(
         stretch = rolled_share(wheel, bike)
         full = full_pull(smooth, bike, stretch) if smooth.has("wheel_speed_kmh") and smooth.has("throttle") else None
         pull = pool.submit(pull_seen, smooth, curve, stretch, full) if curve is not None else None
-        motor = motor_seen(smooth, bike, curve, stretch, full, in_step)
-        heat = pool.submit(heat_paths, smooth, bike, motor.winding_ohm)
+        motor = pool.submit(motor_seen, smooth, bike, curve, stretch, full, in_step)
+        heat = pool.submit(lambda: heat_paths(smooth, bike, motor.result().winding_ohm))  # it began before this one
         energy = energy_used(ride, bike, wheel, day.rested_v, smooth)
         road = road_load(smooth, bike, wheel)
         top = pull.result().top_kmh if pull is not None else refused("no prediction to lay it against", "km/h")
@@ -111,7 +111,7 @@ def judge_ride(
         None if full is None else motion_pull(smooth, bike, full),
         range_km(bike, tune, energy.wh_per_km, _pace_kmh(smooth)),
         hardest_minute(smooth, bike, tune, heat.result()),
-        motor,
+        motor.result(),
         weakening,
         tuple(extremes.result()),
         timed(day.timed, curve),

@@ -113,9 +113,7 @@ def usable(battery: Battery, charge: float, cutoff_v: float, power_w: float, cel
     """
     charges = np.linspace(charge, 0.0, STEPS)
     resistance = battery.resistance_ohm * cold_factor(cell_c)
-    volts = np.array(
-        [float(loaded_voltage(float(rested), resistance, power_w)) for rested in rested_v(battery, charges)]
-    )
+    volts = loaded_voltage(rested_v(battery, charges), resistance, power_w)
     gone = ~(volts > cutoff_v)  # also where the pack cannot give the power at all
     end = int(np.argmax(gone)) if gone.any() else STEPS - 1
     if end == 0:

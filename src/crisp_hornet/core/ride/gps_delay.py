@@ -7,7 +7,7 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.joining import best_shift
 
-MOST_S, ROWS, CLEAR = 8.0, 12_000, 0.7
+MOST_S, ROWS, CLEAR = 8.0, 6_000, 0.7
 
 
 def gps_shift(wheel: Array, ground: Array, step_s: float) -> float:

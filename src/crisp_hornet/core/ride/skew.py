@@ -17,6 +17,7 @@ from crisp_hornet.core.ride.even import STEP_S
 
 MOST_S, BLOCK_S, LEAST_STEP_A = 1.6, 60.0, 4.0
 GOES_ALONG = 0.5  # a correlation below this tells no lag
+SAMPLED_S = 0.03  # what rows five a second leave open of a lag between two of them
 UNKNOWN_S = 0.05  # what is left of a lag that the ride does not tell
 
 
@@ -71,7 +72,7 @@ def _between(wanted: Array, near: Array, far: Array, near_lag: float, far_lag: f
         return Skew(STEP_S * whole, UNKNOWN_S)
     without = np.array([lag(np.where(np.arange(blocks) == one, 0.0, 1.0)) for one in range(blocks)])
     spread = float(np.sqrt((blocks - 1) / blocks * np.sum((without - without.mean()) ** 2)))
-    return Skew(STEP_S * whole, float(np.hypot(STEP_S * spread, UNKNOWN_S / 5)))
+    return Skew(STEP_S * whole, float(np.hypot(STEP_S * spread, SAMPLED_S)))
 
 
 def sooner(values: Array, by_s: float) -> Array:

@@ -10,7 +10,7 @@ from crisp_hornet.core.ride.even import STEP_S, moving_mean
 from crisp_hornet.documents.saying import quantity
 
 DRIVES_A, CUT_S = 3.0, 0.8
-TWIST, IDLE_S = 0.02, 20.0
+TWIST, IDLE_S, PUSHES_A = 0.02, 20.0, 12.0
 
 
 @finding
@@ -87,7 +87,7 @@ def throttle_at_rest(e: Evidence) -> Finding | None:
     """A throttle that does not read nothing while the bike stands."""
     if not e.has("throttle", "wheel_speed_kmh"):
         return None
-    stands = e.channel("wheel_speed_kmh") < 0.5
+    stands = (e.channel("wheel_speed_kmh") < 0.5) & ~(e.channel("phase_a") > PUSHES_A)  # on a hill it may push and not move
     if stands.sum() * STEP_S < IDLE_S / 4:
         return None
     reads = float(np.nanmedian(e.channel("throttle")[stands]))
