@@ -30,7 +30,7 @@ from crisp_hornet.documents.saying import quantity, say
 
 STEP_S, MOST_STEPS, BLOCK_S, ROUNDS = 2.0, 3000, 60.0, 8
 LEAST_RISE_K, LEAST_S, WIDEST, NUDGE = 10.0, 240.0, 0.6, 0.02
-AIR_K = 1.2
+AIR_K = 1.0
 IRON_SPREAD = 0.15  # share by which iron loss and friction are usually off
 STAGE_SPREAD = 0.1  # share by which what a controller loses is usually off
 

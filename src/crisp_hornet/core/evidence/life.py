@@ -1,7 +1,7 @@
 """A figure over the bike's life: what each ride said of it, filtered, and whether it changed.
 
 A figure wanders slowly (a random walk), each ride sees it with its own error; the course is its best linear estimate given all rides
-(Gaussian process with the Wiener kernel and an unknown start: the Kalman smoother in closed form; C. E. Rasmussen, C. K. I. Williams,
+(Gaussian process with the Wiener kernel about an unknown trend: the Kalman smoother in closed form; C. E. Rasmussen, C. K. I. Williams,
 *Gaussian Processes for Machine Learning*, ch. 2.7). Rides that differ by more than their own errors widen them all. What the sensors are
 off by is the same on all rides: it is no part of a change, and no number of rides takes it off the figure.
 """
@@ -20,7 +20,7 @@ from crisp_hornet.core.evidence.estimate import REACH, Estimate
 from crisp_hornet.core.evidence.figures import CAPACITY, CDA, CRR, FLUX, INWARD, OUTWARD, PACK, WHEEL, WINDING
 from crisp_hornet.core.pack.cells import cold_factor
 
-FEWEST, DAY_S = 2, 86_400.0
+FEWEST, SLOPED, DAY_S = 2, 4, 86_400.0
 WANDERS = {
     PACK: 0.02, CAPACITY: 0.01, WHEEL: 0.003, FLUX: 0.003, WINDING: 0.004, CRR: 0.08, CDA: 0.05, INWARD: 0.02, OUTWARD: 0.04,
 }  # fmt: skip
@@ -97,7 +97,7 @@ def _widened(days: Array, seen: Array, own: Array) -> Array:
     """Variance of each ride's figure (k,): its own, and what rides differ by beyond that about a straight line (method of moments, as in
     :mod:`~crisp_hornet.core.evidence.learning`)."""
     weight = 1 / own**2
-    columns = np.column_stack([np.ones(len(days)), days])[:, : 2 if len(days) > 3 and np.ptp(days) > 0 else 1]
+    columns = _trend(days)
     fitted = columns @ np.linalg.lstsq(columns * np.sqrt(weight)[:, None], seen * np.sqrt(weight), rcond=None)[0]
     freedom = len(days) - columns.shape[1]
     beyond = float(np.sum(weight * (seen - fitted) ** 2)) - freedom
@@ -107,13 +107,19 @@ def _widened(days: Array, seen: Array, own: Array) -> Array:
 
 
 def _filtered(days: Array, seen: Array, variance: Array, month: float) -> tuple[Array, Array]:
-    """(the course (k,), its covariance (k, k)) of a random walk that wanders by ``month`` in thirty days, from an unknown start."""
+    """(the course (k,), its covariance (k, k)) of a random walk that wanders by ``month`` in thirty days about an unknown trend."""
     walk = month**2 / 30 * np.minimum(days[:, None], days[None, :])
-    solved = np.linalg.inv(walk + np.diag(variance))
-    ones = np.ones(len(days))
-    known = float(ones @ solved @ ones)
-    start = float(ones @ solved @ seen) / known
-    value: Array = start + walk @ solved @ (seen - start)
-    rest = ones - walk @ solved @ ones
-    covariance: Array = walk - walk @ solved @ walk + np.outer(rest, rest) / known
+    solved = np.asarray(np.linalg.inv(walk + np.diag(variance)), float)
+    trend = _trend(days)
+    known = np.asarray(np.linalg.inv(trend.T @ solved @ trend), float)
+    course = known @ trend.T @ solved @ seen
+    value: Array = trend @ course + walk @ solved @ (seen - trend @ course)
+    rest = trend - walk @ solved @ trend
+    covariance: Array = walk - walk @ solved @ walk + rest @ known @ rest.T
     return value, covariance
+
+
+def _trend(days: Array) -> Array:
+    """Columns of an unknown start, and of an unknown slope where there are rides enough for one (k, 1 or 2)."""
+    sloped = len(days) >= SLOPED and float(np.ptp(days)) > 0
+    return np.column_stack([np.ones(len(days)), days])[:, : 2 if sloped else 1]

@@ -25,7 +25,7 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
 STEP_S, CHARGE, AIR_C, SPEEDS = 0.2, 0.85, 15.0, 121
-GPS_LATE_S, DRIFT_M, GUST_MPS, GUST_S = 1.0, 0.3, 0.4, 4.0
+GPS_LATE_S, DRIFT_M, GUST_MPS, GUST_S = 1.0, 0.3, 0.3, 4.0
 
 
 @dataclass(frozen=True)
@@ -39,10 +39,18 @@ class Piece:
     way: float = 1.0
 
 
-def _roll_outs(count: int) -> tuple[Piece, ...]:
-    each = [(Piece(15, 1.0, way=way), Piece(32, way=way), Piece(7, brake_n=250, way=way), Piece(12, brake_n=250, way=way))
-            for way in (1.0, -1.0) * (count // 2)]  # fmt: skip
-    return tuple(piece for run in each for piece in run)
+def _roll_outs(pulls_s: tuple[float, ...]) -> tuple[Piece, ...]:
+    """There and back, each run from a speed of its own: nobody hits the same one twice, and it is that which tells rolling from air."""
+    found: list[Piece] = []
+    for at, pull_s in enumerate(pulls_s):
+        way = 1.0 if at % 2 == 0 else -1.0
+        found += [
+            Piece(pull_s, 1.0, way=way),
+            Piece(32, way=way),
+            Piece(7, brake_n=250, way=way),
+            Piece(8, brake_n=250, way=way),
+        ]
+    return tuple(found)
 
 
 def _town(minutes: float) -> tuple[Piece, ...]:
@@ -55,11 +63,12 @@ def _town(minutes: float) -> tuple[Piece, ...]:
 
 
 PLANS = {
-    "coast_down": _roll_outs(4),
+    "coast_down": _roll_outs((8.0, 8.5, 12.0, 12.5)),
     "climb": (Piece(10, brake_n=300), Piece(1200, 0.7, grade=0.07)),
     "loop": _town(20),
 }  # fmt: skip
 """Pieces of each programme that can be rehearsed, by its id."""
+ROUND, BENDS_M = ("loop",), 300.0  # those that come back to where they began, and the radius by which they do
 
 
 def minutes(name: str) -> float:
@@ -124,7 +133,9 @@ def _logged(bike: Bike, name: str, table: Array, currents: tuple[Array, Array], 
     rested = rested_v(bike.battery, np.clip(CHARGE - drawn_ah / bike.battery.capacity_ah, 0.02, 1.0))
     volts = loaded_voltage(rested, bike.battery.resistance_ohm, watts)
     time = STEP_S * np.arange(count, dtype=float)
-    place = np.cumsum(speed * way) * STEP_S
+    bend_m = BENDS_M if name in ROUND else math.inf
+    heading = np.cumsum(speed) * STEP_S / bend_m
+    north, east = (np.cumsum(speed * way * turn(heading)) * STEP_S for turn in (np.cos, np.sin))
     seen = np.maximum(np.arange(count) - round(GPS_LATE_S / STEP_S), 0) // 5 * 5
     drift = np.cumsum(rng.normal(0, DRIFT_M * math.sqrt(STEP_S / 60), count))
 
@@ -138,7 +149,7 @@ def _logged(bike: Bike, name: str, table: Array, currents: tuple[Array, Array], 
         "phase_a": noisy(phase, 0.4), "throttle": share, "brake": (brake > 0).astype(float), "cadence_rpm": np.zeros(count),
         "human_nm": np.zeros(count),
         "altitude_m": noisy(rise + drift, 0.12), "gps_speed_kmh": np.maximum(noisy(3.6 * speed, 0.3)[seen], 0.0),
-        "lat_deg": np.degrees(place / EARTH_M)[seen], "lon_deg": np.zeros(count),
+        "lat_deg": np.degrees(north / EARTH_M)[seen], "lon_deg": np.degrees(east / EARTH_M)[seen],
         "motor_c": noisy(winding_c, 0.3),
     }  # fmt: skip
     return Ride(name, time, channels)

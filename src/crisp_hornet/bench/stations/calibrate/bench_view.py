@@ -26,6 +26,7 @@ from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.questions import Questions
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.core.calibrate.checked import checked
 from crisp_hornet.core.calibrate.judgement import Judgement, Verdict
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
@@ -313,6 +314,10 @@ class InstrumentView(QWidget):
             return
 
         def with_found(bike: Bike) -> Bike:
+            if instrument.checks:
+                meter = (self._answers() or {}).get("meter_percent", 1.0) / 100
+                day, figures = f"{datetime.now().astimezone():%Y-%m-%d}", judged.figures
+                bike = checked(bike, instrument.checks, day, figures.get("gain"), meter, figures.get("zero_a"))
             for figure, path in instrument.takes_over:
                 value = judged.figures.get(figure, math.nan)
                 if figure in instrument.words and math.isfinite(value):
@@ -357,7 +362,10 @@ class InstrumentView(QWidget):
             )
             if self._zeroes:
                 self._found.addWidget(button("Zero it on the controller", self.zero, "large"))
-            takes = self.instrument is not None and any(one in judged.figures for one, _ in self.instrument.takes_over)
+            takes = self.instrument is not None and (
+                any(one in judged.figures for one, _ in self.instrument.takes_over)
+                or bool(self.instrument.checks and judged.figures)
+            )
             if takes and self._stands:
                 self._found.addWidget(button("Save to the bike", self.take_over, "large"))
             wanted = self.to_write()

@@ -56,6 +56,7 @@ class Instrument:
     ride: Callable[[Ride, Known], Judgement] | None = None  # judged from the ride on the desk instead of a recording
     zeroes: bool = False  # the controller can zero it on request
     writes_mends: bool = False  # writing what was found is what mends a failure
+    checks: str = ""  # the channel whose sensor it holds against something known
 
 
 def _throttle(taken: Recording, _known: Known) -> Judgement:
@@ -298,6 +299,7 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         ("battery_a", "pack_v"),
         _zero,
         zeroes=True,
+        checks="battery_a",
     ),
     Instrument(
         "current gain",
@@ -306,7 +308,12 @@ INSTRUMENTS: tuple[Instrument, ...] = (
         "A steady draw of at least 5 A, meter in the pack's lead.",
         ("battery_a",),
         _gain,
-        (Question("meter_a", "meter shows", "A", 10), Question("zero_a", "zero found", "A", 0)),
+        (
+            Question("meter_a", "meter shows", "A", 10),
+            Question("zero_a", "zero found", "A", 0),
+            Question("meter_percent", "meter is true to", "%", 1),
+        ),
+        checks="battery_a",
     ),
     Instrument(
         "temperature",

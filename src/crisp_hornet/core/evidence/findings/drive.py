@@ -87,7 +87,9 @@ def throttle_at_rest(e: Evidence) -> Finding | None:
     """A throttle that does not read nothing while the bike stands."""
     if not e.has("throttle", "wheel_speed_kmh"):
         return None
-    stands = (e.channel("wheel_speed_kmh") < 0.5) & ~(e.channel("phase_a") > PUSHES_A)  # on a hill it may push and not move
+    stands = (e.channel("wheel_speed_kmh") < 0.5) & ~(
+        e.channel("phase_a") > PUSHES_A
+    )  # on a hill it may push and not move
     if stands.sum() * STEP_S < IDLE_S / 4:
         return None
     reads = float(np.nanmedian(e.channel("throttle")[stands]))
