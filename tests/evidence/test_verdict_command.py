@@ -32,7 +32,7 @@ def test_the_demo_ride_is_judged_and_what_the_simulated_bike_hides_is_found(tmp_
     wheel, pack = told["wheel"]["circumference_m"], told["pack"]["resistance_ohm"]
     assert wheel["low"] <= 1.6361 <= wheel["high"] and wheel["high"] - wheel["low"] < 0.02
     ten_s = 1.28 * 0.088
-    assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.01 and pack["of_sensors"] > 0.9
+    assert pack["low"] <= ten_s <= pack["high"] and pack["high"] - pack["low"] < 0.01 and pack["of_sensors"] > 0.8
     # its magnets are 1.5 % weaker than told, its winding resists 3 % more
     motor = told["motor"]
     assert motor["flux_linkage_wb"]["low"] <= 0.0265 * 0.985 <= motor["flux_linkage_wb"]["high"]

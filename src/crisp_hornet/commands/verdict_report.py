@@ -48,6 +48,10 @@ def as_json(ride: Ride, tune: Tune, verdict: Verdict, findings: list[Finding]) -
             },
         },
         "distance_km": _estimate(energy.distance_km),
+        "way": {
+            "top_kmh": _estimate(verdict.way.top_kmh), "ascent_m": _estimate(verdict.way.ascent_m),
+            "steepest_percent": _estimate(verdict.way.steepest),
+        },
         "heat": {
             "winding_to_housing_w_per_k": _estimate(verdict.heat.winding_to_housing),
             "housing_to_air_w_per_k": _estimate(verdict.heat.housing_to_air),
@@ -115,7 +119,8 @@ def _estimate(estimate: Estimate) -> dict[str, Any]:
     }
     if estimate.reason:
         return told | {"reason": estimate.reason}
-    return told | {"of_sensors": round(estimate.of_sensors, 3)}
+    share = 1 - estimate.own_half_width / estimate.half_width if estimate.half_width > 0 else 0.0
+    return told | {"of_sensors": round(share, 3)}
 
 
 def _peak(peak: Peak, sustained: dict[float, float]) -> dict[str, Any]:
@@ -147,7 +152,8 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     """What is known, then the findings; what the ride cannot say with its reason."""
     energy, road = verdict.energy, verdict.road
     named = {
-        "distance": (energy.distance_km, 3), "energy": (energy.wh_net, 3), "charge": (energy.ah_net, 3),
+        "distance": (energy.distance_km, 3), "top speed, 10 s": (verdict.way.top_kmh, 3), "climbed": (verdict.way.ascent_m, 2),
+        "steepest 100 m": (verdict.way.steepest, 2), "energy": (energy.wh_net, 3), "charge": (energy.ah_net, 3),
         "consumption": (energy.wh_per_km, 3),
         "range at this style": (verdict.range_km, 2),
         "pack resistance": (verdict.resistance_ohm, 3), "wheel": (verdict.circumference_m, 4),

@@ -48,6 +48,7 @@ def without(ride: Ride, doubts: tuple[Doubt, ...]) -> Ride:
 RESTS_ON = {
     "resistance_ohm": ("pack_v", "battery_a"), "capacity_ah": ("pack_v", "battery_a"),
     "circumference_m": ("wheel_speed_kmh", "gps_speed_kmh"),
+    "way": ("wheel_speed_kmh", "gps_speed_kmh", "altitude_m"),
     "road": ("wheel_speed_kmh", "altitude_m", "battery_a", "phase_a"), "energy": ("pack_v", "battery_a", "wheel_speed_kmh"),
     "heat": ("motor_c", "controller_c", "phase_a", "wheel_speed_kmh"), "hill": ("motor_c", "phase_a", "wheel_speed_kmh"),
     "levels": ("human_nm", "cadence_rpm", "battery_a"), "pull": ("wheel_speed_kmh", "phase_a", "battery_a", "throttle"),

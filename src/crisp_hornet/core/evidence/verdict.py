@@ -23,6 +23,7 @@ from crisp_hornet.core.evidence.peaks import Peak, peaks
 from crisp_hornet.core.evidence.pull_seen import PullSeen, full_pull, pull_seen
 from crisp_hornet.core.evidence.road_seen import RoadLoad, road_load
 from crisp_hornet.core.evidence.stopwatch import Timed, timed
+from crisp_hornet.core.evidence.way_seen import WaySeen, way_seen
 from crisp_hornet.core.evidence.weakening_seen import WeakeningSeen, weakening_seen
 from crisp_hornet.core.evidence.wheel_seen import circumference
 from crisp_hornet.core.ride.channels import Ride
@@ -47,6 +48,7 @@ class Verdict:
     resistance_ohm: Estimate
     capacity_ah: Estimate
     circumference_m: Estimate
+    way: WaySeen
     road: RoadLoad
     energy: EnergyUsed
     heat: HeatPaths
@@ -103,6 +105,7 @@ def judge_ride(
         pack.result(),
         capacity(smooth, bike, energy.ah_net, day.rested_v),
         wheel,
+        way_seen(smooth, bike, stretch),
         road,
         energy,
         heat.result(),
