@@ -219,3 +219,57 @@ def test_a_ride_without_contact_is_judged_on_the_tune_its_rider_names(qtbot, emp
     assert desk.ride.tune.drive.battery_current_a == 30
     desk.active.undo_stack.undo()
     assert desk.ride.tune is None and page.verdict is None
+
+
+def test_three_typed_figures_will_do_and_what_is_not_known_widens_the_prediction(qtbot, empty_window):
+    window, desk = empty_window, empty_window.desk
+    desk.open_bike(store.read_bike(HERON))
+    desk.ride.take(read_ride(ROUND).ride, [])
+    go(qtbot, window, "verdict")
+    page = window.stations["verdict"]
+    click(qtbot, find(window, "Type what is known of the tune"))
+    click(qtbot, find(window, "Use the typed figures"))
+    assert "Enter at least one figure" in window.notice.text and page.verdict is None
+    battery, phase, cutoff = page.ridden_on.fields.values()
+    battery.setText("thirty")
+    click(qtbot, find(window, "Use the typed figures"))
+    assert page.verdict is None and battery.toolTip()
+    battery.setText("30")
+    click(qtbot, find(window, "Use the typed figures"))
+    qtbot.waitUntil(lambda: page.verdict is not None)
+    assert desk.ride.tune.drive.battery_current_a == 30 and desk.ride.tune.name == "as entered: figures 30"
+    wide = page.chart.band
+    told = {peak.channel: peak.limit for peak in page.peaks}
+    assert told["battery_a"] == 30 and told["phase_a"] is None and told["motor_c"] is None  # nobody knows these limits
+    assert not {"phase_a-reached", "phase_a-not-reached", "motor_c-room"} & {one.id for one in page.found}
+    phase.setText("90")
+    cutoff.setText("50")
+    click(qtbot, find(window, "Use the typed figures"))
+    qtbot.waitUntil(lambda: desk.ride.tune.drive.phase_current_a == 90 and page.chart.band is not wide)
+    slow = wide.speed_kmh < 20
+    assert (wide.high_n - wide.low_n)[slow].mean() > 1.3 * (page.chart.band.high_n - page.chart.band.low_n)[slow].mean()
+
+
+def test_figures_over_time_and_the_run_that_would_teach_most(qtbot, demo_window, verdict):
+    desk = demo_window.desk
+    click(qtbot, find(demo_window, "verdict Over time"))
+    qtbot.waitUntil(lambda: not verdict.life.reading and bool(verdict.life.courses))
+    shown = texts(verdict.life)
+    assert "pack resistance at 25" in shown and "2 rides, all on one day" in shown
+    click(qtbot, find(demo_window, "verdict Estimates"))
+    qtbot.waitUntil(lambda: bool(verdict.teaching.lessons))
+    assert "every energy figure" in texts(verdict.teaching)
+    click(qtbot, find(demo_window, "Current against a clamp meter"))
+    assert (
+        demo_window.current == "calibrate" and demo_window.stations["calibrate"].view.instrument.kind == "current gain"
+    )
+    go(qtbot, demo_window, "verdict")
+    click(qtbot, find(demo_window, "Coast-down both ways"))
+    assert (
+        demo_window.current == "rides"
+        and demo_window.stations["rides"].recording.programme.currentText() == "Coast-down both ways"
+    )
+    desk.open_bike(desk.bike.model_copy(update={"name": "Another"}))
+    go(qtbot, demo_window, "verdict")
+    click(qtbot, find(demo_window, "verdict Over time"))
+    qtbot.waitUntil(lambda: "It takes two rides" in texts(verdict.life))

@@ -1,20 +1,23 @@
 from tests.bench.driving import go
+from crisp_hornet.demo import HERON, ROUND
+from crisp_hornet.documents import store
+from crisp_hornet.rides.registry import read_ride
 
 
-def test_shot(demo_window, qtbot):
-    w = demo_window
+def test_shot(empty_window, qtbot):
+    w = empty_window
     w.resize(1280, 800)
+    w.desk.open_bike(store.read_bike(HERON))
+    w.desk.ride.take(read_ride(ROUND).ride, [])
     go(qtbot, w, "verdict")
     page = w.stations["verdict"]
-    page.pages.choose(5)
-    qtbot.waitUntil(lambda: not page.life.reading, timeout=20000)
-    qtbot.wait(300)
-    w.grab().save("/tmp/w/life.png")
+    page.ridden_on._show_typed()
+    f = list(page.ridden_on.fields.values())
+    f[0].setText("30")
+    page.ridden_on.take_typed()
+    qtbot.waitUntil(lambda: page.verdict is not None)
+    qtbot.wait(600)
+    w.grab().save("/tmp/w/typed.png")
     w.resize(1100, 700)
-    page.pages.choose(4)
-    qtbot.wait(1500)
-    w.grab().save("/tmp/w/est_small.png")
-    w.switch_theme()
-    w.resize(1280, 800)
-    qtbot.wait(1500)
-    w.grab().save("/tmp/w/est_dark.png")
+    qtbot.wait(400)
+    w.grab().save("/tmp/w/typed_small.png")

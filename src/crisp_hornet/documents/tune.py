@@ -75,7 +75,8 @@ class HeatGuard(Part):
 
 
 class Tune(Part):
-    """A whole tune (``crisp-hornet/tune``)."""
+    """A whole tune (``crisp-hornet/tune``). ``unknown``: paths of settings that nobody knows, of a tune of which a rider entered a few
+    figures."""
 
     format: Literal["crisp-hornet/tune"]
     version: Literal[1]
@@ -89,6 +90,7 @@ class Tune(Part):
     assist: Assist = Assist()
     modes: Annotated[list[Mode], Field(max_length=MOST_MODES)] = []
     braking: Braking = Braking()
+    unknown: Annotated[list[Text], Field(max_length=60)] = []
 
     @model_validator(mode="after")
     def _one_mode_at_start(self) -> Self:

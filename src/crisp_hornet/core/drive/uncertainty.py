@@ -36,6 +36,7 @@ PARTNERS = {"motor.lq_h": "motor.ld_h"}  # measured with one meter: they err tog
 WHEEL_SHARE = 0.25  # a wheel is known better than the rest: a quarter of the usual spread
 SAMPLES = 48
 FURTHEST = 2.5
+UNKNOWN_TUNES, WEAKENED_SHARE = 8, 0.25  # tunes drawn where settings are unknown; how many of such bikes weaken
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,13 +74,41 @@ def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1) -> list[Bike
     return made
 
 
+def possible_tunes(bike: Bike, tune: Tune, seed: int = 1) -> list[Tune]:
+    """Tunes drawn for the settings that nobody knows, evenly within what controller and pack allow; the tune alone where all is known."""
+    if not tune.unknown:
+        return [tune]
+    rng, controller = np.random.default_rng(seed), bike.controller
+    most_battery = min(controller.max_battery_current_a, bike.battery.bms_discharge_a)
+    found = []
+    for _ in range(UNKNOWN_TUNES):
+        drawn: dict[str, float | None] = {}
+        battery = tune.drive.battery_current_a
+        if "drive.battery_current_a" in tune.unknown:
+            battery = drawn["drive.battery_current_a"] = float(rng.uniform(0.3, 1.0) * most_battery)
+        if "drive.phase_current_a" in tune.unknown:
+            most = controller.max_phase_current_a
+            drawn["drive.phase_current_a"] = float(rng.uniform(min(1.5 * battery, most), most))
+        if "drive.field_weakening_a" in tune.unknown and rng.random() < WEAKENED_SHARE:
+            phase = drawn.get("drive.phase_current_a") or tune.drive.phase_current_a
+            drawn["drive.field_weakening_a"] = float(rng.uniform(0.05, 0.3) * phase)
+        found.append(tune.with_settings(drawn) if drawn else tune)
+    return found
+
+
 def pull_band(bike: Bike, tune: Tune, speed_kmh: Array, conditions: Conditions, seed: int = 1) -> Band:
     """The band of the pull curve over ``speed_kmh`` (n,)."""
     bike = bike.rated_at(conditions.rested_v)
     speed = np.asarray(speed_kmh, float)
     made = possible_bikes(bike, seed=seed)
+    tunes = possible_tunes(bike, tune, seed)
     gears = [[one.in_gear(ratio) for one in made] for ratio in bike.drivetrain.gears or []] or [made]
-    best = np.max([forces(each, tune, speed, conditions) for each in gears], axis=0)
+    best = np.vstack(
+        [
+            np.max([forces(each[at :: len(tunes)], one, speed, conditions) for each in gears], axis=0)
+            for at, one in enumerate(tunes)
+        ]
+    )
     low, high = np.quantile(best, [0.025, 0.975], axis=0)
     return Band(speed, low, high)
 

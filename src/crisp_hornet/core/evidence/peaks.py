@@ -57,17 +57,27 @@ def peaks(ride: Ride, tune: Tune) -> list[Peak]:
     """The peaks of the channels a ride has, against ``tune``'s limits."""
     drive, guard, heat = tune.drive, tune.battery_guard, tune.heat_guard
     asked = [
-        ("battery_a", "battery peak", drive.battery_current_a, False),
-        ("phase_a", "phase peak", drive.phase_current_a, False),
-        ("pack_v", "lowest pack", guard.fade_start_v, True),
-        ("wheel_speed_kmh", "top speed", drive.speed_kmh, False),
-        ("motor_c", "hottest motor", heat.motor_fade_start_c, False),
-        ("controller_c", "hottest controller", heat.controller_fade_start_c, False),
+        ("battery_a", "battery peak", "drive.battery_current_a", drive.battery_current_a, False),
+        ("phase_a", "phase peak", "drive.phase_current_a", drive.phase_current_a, False),
+        ("pack_v", "lowest pack", "battery_guard.fade_start_v", guard.fade_start_v, True),
+        ("wheel_speed_kmh", "top speed", "drive.speed_kmh", drive.speed_kmh, False),
+        ("motor_c", "hottest motor", "heat_guard.motor_fade_start_c", heat.motor_fade_start_c, False),
+        (
+            "controller_c",
+            "hottest controller",
+            "heat_guard.controller_fade_start_c",
+            heat.controller_fade_start_c,
+            False,
+        ),
     ]
-    found = [_peak(ride, *one) for one in asked if ride.has(one[0])]
+    found = [
+        _peak(ride, channel, label, None if path in tune.unknown else limit, lowest)
+        for channel, label, path, limit, lowest in asked
+        if ride.has(channel)
+    ]
     charged = -ride.get("battery_a")
     if ride.has("battery_a") and np.nanmax(charged) > LEAST_REGEN_A:
-        limit = tune.regen.battery_current_a or None
+        limit = None if "regen.battery_current_a" in tune.unknown else tune.regen.battery_current_a or None
         found.append(_peak(Ride(ride.name, ride.time_s, {"regen_a": charged}), "regen_a", "regen peak", limit, False))
     return found
 

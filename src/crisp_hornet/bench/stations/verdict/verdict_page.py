@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QWidget
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import unforeseen
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.desk.prediction import Prediction, predict
+from crisp_hornet.bench.desk.prediction import Prediction, band_of, predict
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.scale import px
@@ -38,6 +38,7 @@ from crisp_hornet.bench.widgets.trace_parts import clock
 from crisp_hornet.bench.widgets.traces import Traces
 from crisp_hornet.bench.widgets.watch_list import card
 from crisp_hornet.core.drive.pull import Conditions
+from crisp_hornet.core.drive.uncertainty import Band
 from crisp_hornet.core.evidence.day import Day
 from crisp_hornet.core.evidence.dyno import DynoRuns, dyno_runs
 from crisp_hornet.core.evidence.findings import Finding
@@ -73,6 +74,7 @@ class Seen:
     measured: MeasuredPull | None
     runs: DynoRuns | None
     moves: dict[str, str]
+    band: Band | None
 
 
 PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Over time", "Compared")
@@ -232,15 +234,16 @@ class VerdictPage(Station):
         self._prediction = predict(bike, tune, conditions, self.desk.speeds)
         self._show_head(ride, tune, conditions)
         curve, day, with_tune = self._prediction.curve, Day.of(self.desk.ride.card), self.desk.ride.tune
-        flywheel_kg = self.charts.flywheel_kg
+        flywheel_kg, speeds = self.charts.flywheel_kg, self.desk.speeds
 
         def work() -> Seen:
             verdict, found = judge(ride, bike, tune, curve, day)
             whole = Ride(ride.name, ride.time_s, ride.channels | derived(ride, bike, with_tune))
             judged = Judged(ride, bike, tune, verdict, curve, day, flywheel_kg)
             runs = dyno_runs(ride, bike, flywheel_kg, verdict.stretch(bike))
+            band = band_of(bike, tune, conditions, speeds) if tune.unknown else None
             good_for = {one.path: moves(bike, tune, curve, one.path, one.take(verdict)) for one in BIKE}
-            return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs, good_for)
+            return Seen(judged, whole, found, list(verdict.peaks), measured_pull(ride, bike), runs, good_for, band)
 
         self._work = work
         if len(ride) > LONG_ROWS:
@@ -311,6 +314,7 @@ class VerdictPage(Station):
         self._undrawn = False
         self._about.setText(self._head)
         self.chart.show_measured(seen.measured, seen.judged.verdict.motion)
+        self.chart.show_band(seen.band)
         self._traces.show_units(self.desk.units)
         self._traces.show_ride(seen.whole)
         self.charts.show_ride(seen.whole, seen.runs, seen.judged.curve, self.desk.units)

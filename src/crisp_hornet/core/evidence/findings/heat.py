@@ -33,7 +33,7 @@ def controller_fade(e: Evidence) -> Finding | None:
 
 def _guard(e: Evidence, channel: str, what: str) -> Finding | None:
     peak = e.peaks.get(channel)
-    if peak is None:
+    if peak is None or peak.limit is None:
         return None
     words = say(
         "highest {value}, derating from {limit}",

@@ -31,7 +31,7 @@ def phase_limit(e: Evidence) -> Finding | None:
 
 def _limit(e: Evidence, channel: str, what: str, path: str) -> Finding | None:
     peak = e.peaks.get(channel)
-    if peak is None:
+    if peak is None or peak.limit is None:
         return None
     head = say(
         "{what} peak {value}, limit {limit}",
@@ -140,7 +140,7 @@ def _off_edge(e: Evidence, under: bool) -> Finding | None:
         return None
     motion = e.verdict.pull.by_speed
     for limit, share in (("battery", e.verdict.pull.battery), ("phase", e.verdict.pull.phase)):
-        if not share.known or not _clear(share, under):
+        if f"drive.{limit}_current_a" in e.tune.unknown or not share.known or not _clear(share, under):
             continue
         less = "less" if under else "more"
         why = (

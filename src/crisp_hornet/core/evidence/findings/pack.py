@@ -23,7 +23,7 @@ GONE = 0.5
 def low_voltage_fade(e: Evidence) -> Finding | None:
     """The low-voltage fade: at work, or with room."""
     peak = e.peaks.get("pack_v")
-    if peak is None:
+    if peak is None or peak.limit is None:
         return None
     words = say(
         "lowest {value}, cutoff from {limit}", value=quantity(peak.value, "V", ".1f"), limit=quantity(peak.limit, "V")
@@ -117,6 +117,8 @@ def trip_near(e: Evidence) -> Finding | None:
 def sag_when_low(e: Evidence) -> Finding | None:
     """With the resistance seen, the set current would pull a nearly empty pack under the board's trip."""
     seen, battery, current = e.verdict.resistance_ohm, e.bike.battery, e.tune.drive.battery_current_a
+    if {"drive.battery_current_a", "battery_guard.fade_start_v"} & set(e.tune.unknown):
+        return None
     if not seen.known or e.tune.battery_guard.fade_start_v > battery.bms_trip_v + 1:
         return None
     rested = rested_or_typical_v(battery, LOW_CHARGE)
