@@ -152,7 +152,7 @@ def as_lines(verdict: Verdict, findings: list[Finding]) -> Iterator[str]:
     """What is known, then the findings; what the ride cannot say with its reason."""
     energy, road = verdict.energy, verdict.road
     named = {
-        "distance": (energy.distance_km, 3), "top speed, 10 s": (verdict.way.top_kmh, 3), "climbed": (verdict.way.ascent_m, 2),
+        "distance": (energy.distance_km, 3), "top speed, 10 s": (verdict.way.top_kmh, 3), "climbed": (verdict.way.ascent_m, 3),
         "steepest stretch": (verdict.way.steepest, 2), "energy": (energy.wh_net, 3), "charge": (energy.ah_net, 3),
         "consumption": (energy.wh_per_km, 3),
         "range at this style": (verdict.range_km, 2),

@@ -52,7 +52,7 @@ FIGURES = (
     Figure("consumption, as it rolls", "", lambda v: v.energy.wh_per_km),
     Figure("distance", "", lambda v: v.energy.distance_km),
     Figure("top speed, 10 s", "", lambda v: v.way.top_kmh),
-    Figure("climbed", "", lambda v: v.way.ascent_m, 2),
+    Figure("climbed", "", lambda v: v.way.ascent_m, 3),
     Figure(say("steepest {over}", over=quantity(100, "m")), "", lambda v: v.way.steepest, 2),
     Figure("range at this style", "", lambda v: v.range_km, 2),
     Figure("energy, net", "", lambda v: v.energy.wh_net),

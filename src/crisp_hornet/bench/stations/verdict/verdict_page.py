@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from datetime import datetime
 from functools import partial
 from pathlib import Path
 
@@ -426,6 +427,7 @@ class VerdictPage(Station):
                 self.charts.on_paper(),
                 against,
                 self.desk.units,
+                *self._ridden(),
             )
         )
         try:
@@ -434,6 +436,15 @@ class VerdictPage(Station):
             self.desk.said.emit("stop", str(error))
             return
         self.desk.said.emit("settled", f"Written: {path.name}.")
+
+    def _ridden(self) -> tuple[str, str, str, tuple[Tune, Tune | None]]:
+        """The open ride's name, when it was ridden, what its card says, and the tunes before and after it."""
+        desk, ride = self.desk, self.desk.ride.cleaned
+        assert self._seen is not None and ride is not None
+        imported = next((one.at for one in desk.ride.kept() if one.id == desk.ride.id), None)
+        at = imported if ride.started_s is None else datetime.fromtimestamp(ride.started_s).astimezone()
+        ridden = "at a time nobody noted" if at is None else f"{at:%-d %B %Y}"
+        return ride.name, ridden, desk.ride.card.in_words(), (self._seen.judged.tune, desk.draft.tune)
 
     def _show_cursor(self, _at_s: float) -> None:
         self._cursor.setText(self._traces.values_at_cursor())
