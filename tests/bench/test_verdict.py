@@ -273,3 +273,16 @@ def test_figures_over_time_and_the_run_that_would_teach_most(qtbot, demo_window,
     go(qtbot, demo_window, "verdict")
     click(qtbot, find(demo_window, "verdict Over time"))
     qtbot.waitUntil(lambda: "It takes two rides" in texts(verdict.life))
+
+
+def test_a_guessed_figure_says_which_run_would_tell_it(qtbot, demo_window):
+    go(qtbot, demo_window, "build")
+    page = demo_window.stations["build"]
+    page.choose("chassis.crr")
+    qtbot.waitUntil(lambda: page._entry.taught.isVisible())
+    assert "Coast-down both ways" in texts(page._entry) and "→" in texts(page._entry)
+    click(qtbot, find(demo_window, "Start the run: Coast-down"))
+    assert demo_window.current == "rides"
+    go(qtbot, demo_window, "build")
+    page.choose("motor.flux_linkage_wb")  # measured: nothing is offered
+    assert not page._entry.taught.isVisible()

@@ -68,6 +68,30 @@ class Lesson:
         return say("{label} ± {before} → {after}", label=self.asked.label, before=before, after=after)
 
 
+@dataclass(frozen=True)
+class Telling:
+    """The ``programme`` that would tell a figure best, how long it takes, and half its 95 % interval before and after, as shares."""
+
+    programme: str
+    minutes: float
+    before: float
+    after: float
+
+
+def telling(bike: Bike, tune: Tune, path: str) -> Telling | None:
+    """The run that would tell a figure of :data:`~crisp_hornet.core.evidence.figures.PATHS`; None where none would by enough."""
+    value, known = abs(bike.figure(path)), math.hypot(*spread_of(bike, path))
+    if value == 0 or known == 0:
+        return None
+    found = [
+        (after(bike, path, told_by(rehearsed(bike, tune, name), bike)[path]), minutes(name), name) for name in PLANS
+    ]
+    then, lasts, name = min(found, key=lambda one: one[0] / known + PER_MIN * one[1])
+    if then > (1 - WORTH) * known:
+        return None
+    return Telling(name, lasts, REACH * known / value, REACH * then / value)
+
+
 def spread_of(bike: Bike, path: str) -> tuple[float, float]:
     """One standard deviation of a figure, (its own part, what rides with the same sensors share), in its unit."""
     value, source = bike.figure(path), bike.sources.get(path)

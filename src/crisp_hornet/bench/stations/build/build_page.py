@@ -48,6 +48,7 @@ class BuildPage(Station):
         self._open_groups = {"MOTOR"}
         self._entry = EntryPanel(desk)
         self._entry.closed.connect(self.show_garage)
+        self._entry.taught.start.connect(lambda name: self.hand_over.emit("rides", name))
         self._garage = GaragePanel(desk)
         self._panels = Pages()
         for panel in (self._garage, self._entry):

@@ -16,6 +16,7 @@ from crisp_hornet.bench.figures import Misread, figure
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.shown import CHOICES, LISTS, SHOWN, shown_text
+from crisp_hornet.bench.stations.build.taught_by import TaughtBy
 from crisp_hornet.bench.stations.build.ways import Way, ways
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -210,9 +211,14 @@ class EntryPanel(QWidget):
         self._desk = desk
         self.path = ""
         self.entries: list[Entry] = []
+        self.taught = TaughtBy(desk)
         desk.bike_changed.connect(self.refresh)
         desk.units_changed.connect(self.refresh)
-        self._column = column_of(self, margins=(0, 0, 4, 0), spacing=8)
+        self._column = column_of(spacing=8)
+        whole = column_of(self, margins=(0, 0, 4, 0), spacing=8)
+        whole.addLayout(self._column)
+        whole.addWidget(self.taught)
+        whole.addStretch(1)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -245,7 +251,7 @@ class EntryPanel(QWidget):
             clears = partial(self._take, path, lambda bike: bike.with_value(whole, None, "entered"))
             self._column.addWidget(button("Not set", clears, "small", f"{shown.label}: not set"))
         self._column.addWidget(button("Back to the garage", self.closed.emit, "small"))
-        self._column.addStretch(1)
+        self.taught.look(bike, path)
         self.entries[0].fields[0].setFocus()
 
     def _entries(self, path: str) -> list[Entry]:
