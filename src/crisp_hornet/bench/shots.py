@@ -111,8 +111,6 @@ def _calibrate(walk: _Walk) -> Iterator[str]:
     page.view.finish()
     walk.simulated.act("brake 0")
     yield "calibrate"
-    page.show_view(1)
-    yield "calibrate-scope"
 
 
 def _tune(walk: _Walk) -> Iterator[str]:
@@ -185,9 +183,17 @@ def _rides(walk: _Walk) -> Iterator[str]:
 
 
 def _judge(walk: _Walk) -> Iterator[str]:
-    for name in ("verdict", "logbook"):
-        walk.window.show_station(name)
-        yield name
+    from crisp_hornet.bench.stations.verdict.verdict_page import ESTIMATES, VerdictPage
+
+    walk.window.show_station("verdict")
+    page = walk.window.stations["verdict"]
+    assert isinstance(page, VerdictPage)
+    yield "verdict"
+    page.pages.choose(ESTIMATES)
+    walk.wait(lambda: bool(page.teaching.lessons))
+    yield "verdict-estimates"
+    walk.window.show_station("logbook")
+    yield "logbook"
 
 
 def _hard_moments(walk: _Walk) -> Iterator[str]:
