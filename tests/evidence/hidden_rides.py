@@ -100,7 +100,8 @@ def hidden(bike, case, rng):
 
     return Truth(
         bike.mass_kg * _about(rng, case.mass), turning, wheel, bike.drivetrain.wheel_circumference_m * wheel,
-        motor.flux_linkage_wb * _about(rng, 0.03), motor.phase_resistance_ohm * _about(rng, case.winding),
+        motor.flux_linkage_wb * _about(rng, 0.02 if case.sound else 0.03),
+        motor.phase_resistance_ohm * _about(rng, 0.03 if case.sound else case.winding),
         ohm * (1 - slow), ohm * slow, slow_s, like(road.crr, 0.007, 0.015), like(road.cda_m2, 0.45, 0.85),
         _about(rng, case.drag), *(told * like(1.0, 0.7, 1.4) for told in (heat.winding_to_housing_w_per_k, heat.housing_to_air_w_per_k,
         bike.controller.thermal.to_air_w_per_k)), (case.wind * math.cos(blows), case.wind * math.sin(blows)),

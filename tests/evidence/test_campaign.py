@@ -31,7 +31,7 @@ def warnings(found):
 @pytest.mark.parametrize("name", SOUND)
 def test_a_sound_ride_warns_of_nothing(name):
     """Nineteen ways to ride and to log, three rides each, none with more than the usual errors."""
-    case = varied(CASES[name], sound=True, minutes=9)
+    case = varied(CASES[name], sound=True, minutes=6)
     for seed in range(20, 23):
         ride, _ = a_ride(BIKES[case.checked], TUNE, case, seed)
         assert not warnings(judged(ride, BIKES[case.checked])[1]), seed

@@ -111,6 +111,32 @@ def test_without_positions_the_whole_ride_tells_what_resists(all_told):
         )
 
 
+def test_more_evidence_never_makes_it_refuse():
+    """Roll-outs in 4 m/s of wind, one more each time: what was known stays known, and is known no worse in the end."""
+    widths = []
+    for runs in (2, 4, 6, 8):
+        case = varied(CASES["roll-outs in wind"], runs=runs)
+        loads = [
+            judge(a_ride(BIKES[False], TUNE, case, seed)[0], BIKES[False], TUNE, None)[0].road.load_20_n
+            for seed in range(5)
+        ]
+        assert all(load.known for load in loads)
+        widths.append(np.mean([load.half_width / load.value for load in loads]))
+    assert widths[-1] < 0.8 * widths[0]
+
+
+def test_where_the_motor_is_not_what_its_document_says_the_roll_outs_count():
+    """A motor that loses far more than told would pass for rolling resistance: roll-outs both ways contradict it and win."""
+    lossy = a_bike(
+        controller__resistance_ohm=0.08
+    )  # the log's bike has 0.004: the document's motor gives less for the same amperes
+    for seed in range(3):
+        ride, truth = a_ride(BIKES[False], TUNE, CASES["roll-outs"], seed)
+        road = judge(ride, lossy, TUNE, None)[0].road
+        load = truth.mass_kg * G * truth.crr + 0.5 * AIR * truth.cda * (20 / 3.6) ** 2
+        assert road.load_20_n.low <= load <= road.load_20_n.high
+
+
 def test_two_roll_outs_lean_on_what_is_usual_and_say_so():
     for seed in range(3):
         ride, _ = a_ride(BIKES[False], TUNE, CASES["two roll-outs"], seed)

@@ -71,7 +71,7 @@ def energy_used(
     net, error, freedom = _summed(rows.time_s, rows.get("watts"))
     drawn, drawn_error, _ = _summed(rows.time_s, rows.get("amps"))
     lasted = _known_s(rows.time_s, rows.get("amps"))
-    held_v = float(np.nanmean(even_clock.get("pack_v")))
+    held_v = float(np.nanmean(ride.get("pack_v")))
     volt_s = lasted * held_v
     net, drawn = net - zero.zero_a * volt_s, drawn - zero.zero_a * lasted
     off_j = math.hypot(

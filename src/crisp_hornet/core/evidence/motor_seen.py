@@ -49,7 +49,7 @@ LEAST_A, SLOW_SHARE, SLOW_A, LEAST_S = 4.0, 0.1, 2.0, 40.0
 WIDEST_FLUX, WIDEST_OHM = 0.3, 0.6
 ALIKE = 0.15  # of the mean speed: where speeds differ by less nothing tells constant and winding apart
 AIRY = 0.35  # share of the force beyond which it is the air's, which nobody knows so well
-MODEL = 0.002  # share by which noise in the currents pulls the fit to one side
+MODELS = (0.002, 0.01)  # shares by which noise, and copper not as warm as its sensor, pull the fit to one side
 USUAL_WINDING_C = 40.0
 ROOM = 0.85  # of the voltage: below this no controller weakens
 
@@ -170,7 +170,7 @@ def _electrical(ride: Ride, bike: Bike, zero: ZeroSeen) -> tuple[Estimate, Estim
         return refused(why, "Wb"), refused(why, "Ω")
     moved = _by_sensors(bike, fit, columns, drawn[rows], ride.get("pack_v")[rows], i_q[rows], zero)
     flux, ohm = (
-        around(value, math.hypot(fit.error(at), MODEL * value), fit.freedom, unit, float(moved[at]))
+        around(value, math.hypot(fit.error(at), MODELS[at] * value), fit.freedom, unit, float(moved[at]))
         for at, (value, unit) in enumerate(zip(fit.values[:2].tolist(), ("Wb", "Ω"), strict=True))
     )
     if not warm:

@@ -39,6 +39,9 @@ def way_seen(smooth: Ride, bike: Bike, stretch: float) -> WaySeen:
         why = "no speed was recorded"
         return WaySeen(refused(why, "km/h"), refused(why, "m"), refused(why, "%"))
     speed = smooth.get(name) * (stretch if by_wheel else 1.0)
+    if not np.isfinite(speed).any():
+        why = "its rows lie too far apart"
+        return WaySeen(refused(why, "km/h"), refused(why, "m"), refused(why, "%"))
     gain = bike.sensors.off("gps_speed_kmh").gain_spread
     top = float(np.nanmax(moving_mean(speed, round(HELD_S / STEP_S))))
     fastest = around(top, READ_KMH / math.sqrt(HELD_S), 30, "km/h", gain * top)
