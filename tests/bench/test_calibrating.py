@@ -206,6 +206,9 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
     qtbot.waitUntil(lambda: "took the command" in bench.notice.text)
     again = record(qtbot, bench, "current", lambda: settle(qtbot, page, 60))
     assert abs(again.figures["zero_a"]) < 0.1
+    click(qtbot, find(bench, "Save to the bike"))
+    off = bench.desk.bike.sensors.off("battery_a")  # its zero is known better now, its gain is not
+    assert off.zero_spread < 0.15 and off.gain_spread == 0.02 and not bench.desk.bike.sensors.gain_checked("battery_a")
     page.choose(next(one for one in INSTRUMENTS if one.kind == "gps"))
     qtbot.waitUntil(lambda: bench.act_button.text() == "Check the open ride")
     click(qtbot, bench.act_button)

@@ -74,6 +74,10 @@ class Sensors(Part):
     human_nm: Off | None = None
     altitude_m: Off | None = None
 
+    def gain_checked(self, channel: str) -> bool:
+        """Whether a channel's gain was held against something: it is known better than such sensors usually are."""
+        return self.off(channel).gain_spread < UNCHECKED[channel].gain_spread
+
     def off(self, channel: str) -> Off:
         """What a channel's sensor may be off by: as it was checked, else as such sensors usually are."""
         own: Off | None = getattr(self, channel)

@@ -150,7 +150,7 @@ def lessons(bike: Bike, tune: Tune) -> list[Lesson]:
         told = told_by(rehearsed(bike, tune, name), bike)
         shares = {path: after(bike, path, told[path]) / spreads[path] if spreads[path] > 0 else 1.0 for path in PATHS}
         found += _narrowed(name, minutes(name), plain, moved, shares)
-    if bike.sensors.battery_a is None:
+    if not bike.sensors.gain_checked("battery_a"):
         gain = math.hypot(bike.sensors.off("battery_a").gain_spread, bike.sensors.off("pack_v").gain_spread)
         checked = math.hypot(CLAMP_GAIN, bike.sensors.off("pack_v").gain_spread)
         asked = Asked("every energy figure", math.nan, "%", 1)

@@ -126,7 +126,7 @@ def _begun(words: str) -> str:
 def _conditions(told: Told) -> list[str]:
     """The day and the sensors, in lines."""
     bike, found = told.bike, [_begun(turned_over(told.card, told.units))] if told.card else []
-    checked = [long_name(one) for one in UNCHECKED if getattr(bike.sensors, one) is not None]
+    checked = [long_name(one) for one in UNCHECKED if bike.sensors.gain_checked(one)]
     gain = quantity(100 * bike.sensors.off("battery_a").gain_spread, "%", ".1g")
     found.append(
         f"Sensors held against instruments: {', '.join(checked)}."

@@ -41,7 +41,6 @@ def motor_constant_differs(e: Evidence) -> Finding | None:
             | {"value": quantity(1000 * seen.value, "", ".1f")},
         )
     sure = e.by_motion_it_is_the_motor
-    checked = e.bike.sensors.battery_a is not None and e.bike.sensors.battery_a.checked is not None
     return tells(
         "motor-constant",
         share=apart(seen, told),
@@ -52,7 +51,7 @@ def motor_constant_differs(e: Evidence) -> Finding | None:
         **beside(seen, told, ".1f", 1000),
         severity=severity,
         suggest=learn("motor.flux_linkage_wb", seen.value, "pull and base speed as this ride showed them")
-        if sure or checked or severity == "note"
+        if sure or e.bike.sensors.gain_checked("battery_a") or severity == "note"
         else None,
     )
 
