@@ -169,3 +169,25 @@ def test_a_ratio_of_speeds_is_a_count_only_where_it_is_one():
         assert counts(n / m * 1.01) == pytest.approx(n / m)
     for wheel in (1.0, 1.03, 0.96, 1.11, 0.9):
         assert counts(wheel) is None
+
+
+def test_where_motion_tells_motor_and_sensor_apart_it_tells_them_rightly():
+    """A weighed bike that was pulled often: a wrong gain is the sensor's, a weak motor is never called a sensor."""
+    weighed = a_bike(
+        sources={
+            path: {"from": "measured"}
+            for path in ("chassis.bike_kg", "chassis.rider_kg", "chassis.crr", "chassis.cda_m2")
+        }
+    )
+    case, named = varied(CASES["plain"], sound=True, minutes=25, wind=0.5, steep=0.015), 0
+    for seed in (0, 1, 10, 11):
+        rng = np.random.default_rng(seed)
+        for gain, psi in ((0.8, 1.0), (1.0, 0.8)):
+            truth, way = hidden(weighed, case, rng), Way(case, rng)
+            truth.psi *= psi
+            ride = logged(case, truth, way, ridden(weighed, TUNE, truth, case, way, rng), rng)
+            _, found = judged(channel("battery_a", lambda v, t, gain=gain: gain * v)(ride), weighed)
+            assert "battery-gain" in found or "motor-constant" in found
+            named += "battery-gain" in found and gain < 1
+            assert not (psi < 1 and "battery-gain" in found)
+    assert named >= 1
