@@ -16,6 +16,7 @@ from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Part
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.route import ROUTE_VERSION, Route
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
 
 Document = TypeVar("Document", bound=Part)
@@ -29,6 +30,11 @@ def read_bike(path: Path) -> Bike:
 def read_tune(path: Path) -> Tune:
     """Read a tune document. Raises :class:`DocumentError`."""
     return parse(Tune, "crisp-hornet/tune", TUNE_VERSION, wire.read_object(path), str(path))
+
+
+def read_route(path: Path) -> Route:
+    """Read a route document. Raises :class:`DocumentError`."""
+    return parse(Route, "crisp-hornet/route", ROUTE_VERSION, wire.read_object(path), str(path))
 
 
 def parse(kind: type[Document], format_name: str, version: int, data: dict[str, Any], file: str) -> Document:
@@ -65,7 +71,7 @@ def schemas() -> dict[str, str]:
     """File name to JSON Schema text of each published document."""
     return {
         f"{name}.schema.json": json.dumps(kind.model_json_schema(by_alias=True), indent=2) + "\n"
-        for name, kind in (("bike", Bike), ("tune", Tune))
+        for name, kind in (("bike", Bike), ("tune", Tune), ("route", Route))
     }
 
 

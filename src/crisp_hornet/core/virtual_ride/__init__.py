@@ -1,0 +1,1 @@
+"""A ride over a road, in the model."""
