@@ -34,9 +34,14 @@ def press(qtbot, window, name):
 def find(window, name, kind=QAbstractButton):
     """A visible widget by its accessible name."""
     QApplication.processEvents()  # what has just been made comes into view with the next event
-    found = [one for one in window.findChildren(kind) if one.accessibleName().startswith(name) and one.isVisible()]
+    found = visible(window, name, kind)
     assert found, f"no visible {kind.__name__} named {name!r}"
     return found[0]
+
+
+def visible(window, name, kind=QAbstractButton):
+    """All visible widgets whose accessible names begin so."""
+    return [one for one in window.findChildren(kind) if one.accessibleName().startswith(name) and one.isVisible()]
 
 
 def texts(widget: QWidget):
