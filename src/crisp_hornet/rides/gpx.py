@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
+from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import wire
 from crisp_hornet.rides.errors import RideError
@@ -18,19 +20,38 @@ EXTRAS = {"cad": ("cadence", "rpm"), "speed": ("speed", "m/s"), "power": ("power
 MOST_POINTS = 120_000  # a day and a half, a point a second; more takes the library longer than anybody waits
 
 
-@reader(".gpx")
-def read_gpx(path: Path) -> Table:
-    """Read a GPX file. Raises :class:`RideError`."""
+def _parsed(path: Path) -> Any:
     import gpxpy
     from gpxpy.gpx import GPXException
 
     text = safe_markup(path)
-    if text.count("<trkpt") > MOST_POINTS:
+    if text.count("<trkpt") + text.count("<rtept") > MOST_POINTS:
         raise too_much(path, "points")
     try:
-        found = gpxpy.parse(text)
+        return gpxpy.parse(text)
     except (GPXException, ValueError, TypeError, AttributeError, RecursionError) as error:
         raise RideError(str(path), "", f"no GPX we can read ({str(error)[:100]})", "Export the track again.") from None
+
+
+def planned_track(path: Path) -> tuple[Array, Array, Array] | None:
+    """(latitude °, longitude °, height m), each (n,), of a track or a route without times, for it was planned and not ridden; None where
+    it was ridden. Raises :class:`RideError`."""
+    found = _parsed(path)
+    points = [point for track in found.tracks for segment in track.segments for point in segment.points]
+    points = points or [point for route in found.routes for point in route.points]
+    if any(point.time is not None for point in points):
+        return None
+    if len(points) < 2:
+        raise RideError(str(path), "", f"holds {len(points)} points", "A road needs two at least.")
+    height = [np.nan if point.elevation is None else point.elevation for point in points]
+    lat, lon = [point.latitude for point in points], [point.longitude for point in points]
+    return np.array(lat, float), np.array(lon, float), np.array(height, float)
+
+
+@reader(".gpx")
+def read_gpx(path: Path) -> Table:
+    """Read a GPX file. Raises :class:`RideError`."""
+    found = _parsed(path)
     points = [point for track in found.tracks for segment in track.segments for point in segment.points]
     if len(points) < 2 or len(points) > MOST_POINTS:
         raise RideError(str(path), "", f"holds {len(points)} track points", "Choose a track that was ridden.")

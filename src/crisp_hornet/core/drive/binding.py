@@ -30,7 +30,7 @@ class _Constraint:
 
 
 def binding_limit(
-    bounds: Bounds, omega: Array, i_d: Array, i_q: Array, phase_name: NDArray[np.str_], power_name: str
+    bounds: Bounds, omega: Array, i_d: Array, i_q: Array, phase_name: NDArray[np.str_], power_name: NDArray[np.str_]
 ) -> NDArray[np.str_]:
     """The name of the limit that sets the torque at each point (n,).
 
@@ -38,7 +38,7 @@ def binding_limit(
     other names are "voltage", "weakening" and "none".
     """
     motor = bounds.motor
-    named = [phase_name, np.full(omega.shape, "voltage"), np.full(omega.shape, "weakening"), np.full(omega.shape, power_name),
+    named = [phase_name, np.full(omega.shape, "voltage"), np.full(omega.shape, "weakening"), power_name,
              np.full(omega.shape, "none")]  # fmt: skip
     constraints = _constraints(bounds, omega, i_d, i_q)
     x, y = motor.saliency_h * i_q, motor.flux(i_q) + motor.saliency_h * i_d  # the torque's gradient

@@ -105,3 +105,22 @@ class Point:
     i_d: Array
     i_q: Array
     feasible: NDArray[np.bool_]
+
+
+def stacked(parts: list[Bounds], each: int) -> Bounds:
+    """The bounds of several states of one bike as one, ``each`` rows of each."""
+    if len(parts) == 1:
+        return parts[0]
+    joined = {key: np.concatenate([getattr(part, key) for part in parts]) for key in _BY_ROW}
+    first = parts[0]
+    return Bounds(
+        motor=MotorModel.stacked([part.motor for part in parts], each),
+        rested_v=np.repeat([part.rested_v for part in parts], each),
+        pack_ohm=first.pack_ohm,
+        idle_w=first.idle_w,
+        voltage_gain=first.voltage_gain,
+        **joined,
+    )
+
+
+_BY_ROW = ("weakening_a", "current_a", "share", "most_w", "least_w")

@@ -9,6 +9,7 @@ cap on it (:func:`~crisp_hornet.core.pack.battery.power_cap`), exact with sag in
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -17,7 +18,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from crisp_hornet.core.arrays import Array, Figure
 from crisp_hornet.core.drive.binding import binding_limit
-from crisp_hornet.core.drive.bounds import Bounds, Point
+from crisp_hornet.core.drive.bounds import Bounds, Point, stacked
 from crisp_hornet.core.drive.envelope import most_torque
 from crisp_hornet.core.drive.limits import Limits, effective_limits, fade
 from crisp_hornet.core.drive.motor import MotorModel, electrical_speed, mechanical_speed, wheel_radius_m
@@ -157,45 +158,78 @@ def pull_curve(
 
     ``current_a`` is one more limit on the phase current, per speed if wanted: what heat allows for ever, for instance.
     """
-    bike = bike.rated_at(conditions.rested_v)
+    return pull_curves(bike, tune, speed_kmh, [conditions], current_a)[0]
+
+
+def pull_curves(
+    bike: Bike, tune: Tune, speed_kmh: ArrayLike, states: Sequence[Conditions], current_a: ArrayLike = math.inf
+) -> list[PullCurve]:
+    """:func:`pull_curve` in each of several states, all solved at once: many cost little more than one."""
     speed = np.atleast_1d(np.asarray(speed_kmh, float))
     if bike.drivetrain.gears:
-        return best_gear(
-            [pull_curve(geared, tune, speed, conditions, current_a) for geared in bike.in_each_gear()], bike
-        )
-    limits = effective_limits(bike, tune)
+        each = [pull_curves(geared, tune, speed, states, current_a) for geared in bike.in_each_gear()]
+        rated = [bike.rated_at(state.rested_v) for state in states]
+        return [best_gear(list(curves), one) for curves, one in zip(zip(*each, strict=True), rated, strict=True)]
     omega = electrical_speed(bike, speed)
-    share, phase_name = torque_share(tune, limits, conditions, speed)
-    cap = drive_power_cap(bike, tune, limits, conditions)
-    bounds = drive_bounds(bike, tune, limits, conditions, share, cap, current_a)
-    assert limits.motor_rpm.value is not None  # a tune always sets it
-    rpm = mechanical_speed(bike, speed) * 60 / (2 * math.pi)
-    too_fast = rpm > limits.motor_rpm.value * (1 + 1e-12)
+    parts = [_state_bounds(bike.rated_at(state.rested_v), tune, state, speed, current_a) for state in states]
+    bounds = stacked([part.bounds for part in parts], len(speed))
+    all_omega = np.tile(omega, len(parts))
+    motor_rpm = effective_limits(bike, tune).motor_rpm.value
+    assert motor_rpm is not None  # a tune always sets it
+    slow_enough = mechanical_speed(bike, speed) * 60 / (2 * math.pi) <= motor_rpm * (1 + 1e-12)
+    turns = np.tile(slow_enough, len(parts))
 
-    i_d, i_q, feasible = np.zeros_like(omega), np.zeros_like(omega), np.ones(omega.shape, bool)
-    slow_enough = ~too_fast
-    point = most_torque(bounds.rows(slow_enough), omega[slow_enough])
-    i_d[slow_enough], i_q[slow_enough], feasible[slow_enough] = point.i_d, point.i_q, point.feasible
-    running = feasible & slow_enough
-    name = binding_limit(bounds, omega, i_d, i_q, phase_name, cap.limit)
-    starved = bike.controller.idle_w > cap.power_w
-    name = np.where(feasible, name, np.where(share <= 0, phase_name, cap.limit if starved else "voltage"))
-    name = np.where(too_fast, "rpm", name)
-    battery_w = np.where(running, bounds.motor.terminal_power_w(omega, i_d, i_q), 0.0) + bike.controller.idle_w
-    pack_v = loaded_voltage(conditions.rested_v, bike.battery.resistance_ohm, battery_w)
+    i_d, i_q, feasible = np.zeros_like(all_omega), np.zeros_like(all_omega), np.ones(all_omega.shape, bool)
+    point = most_torque(bounds.rows(turns), all_omega[turns])
+    i_d[turns], i_q[turns], feasible[turns] = point.i_d, point.i_q, point.feasible
+    capped = np.repeat([part.cap.limit for part in parts], len(speed))
+    phase_name = np.concatenate([part.phase_name for part in parts])
+    name = binding_limit(bounds, all_omega, i_d, i_q, phase_name, capped)
+    curves = []
+    for at, (part, state) in enumerate(zip(parts, states, strict=True)):
+        own = slice(at * len(speed), (at + 1) * len(speed))
+        found = Point(i_d[own], i_q[own], feasible[own])
+        curves.append(_curve_of(part, state, speed, omega, found, slow_enough, name[own]))
+    return curves
+
+
+@dataclass(frozen=True, eq=False)
+class _StateBounds:
+    """What limits a bike in one state, and what the limits are called."""
+
+    bike: Bike
+    bounds: Bounds
+    cap: PowerCap
+    phase_name: NDArray[np.str_]
+
+
+def _state_bounds(bike: Bike, tune: Tune, state: Conditions, speed: Array, current_a: ArrayLike) -> _StateBounds:
+    limits = effective_limits(bike, tune)
+    share, phase_name = torque_share(tune, limits, state, speed)
+    cap = drive_power_cap(bike, tune, limits, state)
+    return _StateBounds(bike, drive_bounds(bike, tune, limits, state, share, cap, current_a), cap, phase_name)
+
+
+def _curve_of(
+    part: _StateBounds,
+    state: Conditions,
+    speed: Array,
+    omega: Array,
+    point: Point,
+    slow_enough: NDArray[np.bool_],
+    name: NDArray[np.str_],
+) -> PullCurve:
+    """The curve of one state from its currents."""
+    bike, bounds, idle_w = part.bike, part.bounds, part.bike.controller.idle_w
+    starved = idle_w > part.cap.power_w
+    none_fits = np.where(bounds.share <= 0, part.phase_name, part.cap.limit if starved else "voltage")
+    name = np.where(slow_enough, np.where(point.feasible, name, none_fits), "rpm")
+    running = point.feasible & slow_enough
+    battery_w = np.where(running, bounds.motor.terminal_power_w(omega, point.i_d, point.i_q), 0.0) + idle_w
+    pack_v = loaded_voltage(state.rested_v, bike.battery.resistance_ohm, battery_w)
     return PullCurve(
-        bike,
-        bounds.motor,
-        conditions.rested_v,
-        speed,
-        i_d,
-        i_q,
-        running,
-        battery_w,
-        pack_v,
-        name,
-        conditions=conditions,
-    )
+        bike, bounds.motor, state.rested_v, speed, point.i_d, point.i_q, running, battery_w, pack_v, name, conditions=state
+    )  # fmt: skip
 
 
 def best_gear(curves: list[PullCurve], bike: Bike) -> PullCurve:

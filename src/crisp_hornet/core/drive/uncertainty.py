@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -34,6 +35,7 @@ USUAL_SPREAD = {
 }  # relative, one standard deviation
 PARTNERS = {"motor.lq_h": "motor.ld_h"}  # measured with one meter: they err together, saliency is kept
 WHEEL_SHARE = 0.25  # a wheel is known better than the rest: a quarter of the usual spread
+SHARES = ("drivetrain.efficiency",)
 SAMPLES = 48
 FURTHEST = 2.5
 UNKNOWN_TUNES, WEAKENED_SHARE = 8, 0.25  # tunes drawn where settings are unknown; how many of such bikes weaken
@@ -54,24 +56,40 @@ def relative_spread(bike: Bike, path: str) -> float:
     if source is not None and source.spread is not None and value:
         return min(source.spread / abs(value), 0.5)
     usual = USUAL_SPREAD[source.origin if source is not None else "entered"]
-    return usual * (WHEEL_SHARE if path.startswith("drivetrain") else 1.0)
+    known_better = path.startswith("drivetrain") or path.endswith("_kg")
+    return usual * (WHEEL_SHARE if known_better else 1.0)
 
 
-def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1) -> list[Bike]:
-    """Bikes drawn from the spreads; the same seed draws the same ones. Figures stay positive."""
-    spreads = {path: relative_spread(bike, path) for path in UNCERTAIN}
+def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1, paths: tuple[str, ...] = UNCERTAIN) -> list[Bike]:
+    """Bikes drawn from the spreads of the figures at ``paths``; the same seed draws the same ones. Figures stay positive, shares at 1 at
+    most."""
+    spreads = {path: relative_spread(bike, path) for path in paths}
     made = []
-    for draw in _draws(count, seed):
-        errors = dict(zip(UNCERTAIN, draw, strict=True))
-        parts: dict[str, dict[str, float]] = {"motor": {}, "battery": {}, "drivetrain": {}}
-        for path in UNCERTAIN:
-            part, _, key = path.partition(".")
+    for draw in _draws(count, seed, len(paths)):
+        errors = dict(zip(paths, draw, strict=True))
+        drawn: dict[str, float] = {}
+        for path in paths:
             factor = max(1 + errors[PARTNERS.get(path, path)] * spreads[PARTNERS.get(path, path)], 0.05)
-            parts[part][key] = bike.figure(path) * factor
-        made.append(
-            bike.model_copy(update={part: getattr(bike, part).model_copy(update=new) for part, new in parts.items()})
-        )
+            drawn[path] = bike.figure(path) * factor
+            if path in SHARES:
+                drawn[path] = min(drawn[path], 1.0)
+        made.append(_with_figures(bike, drawn))
     return made
+
+
+def _with_figures(bike: Bike, figures: dict[str, float]) -> Bike:
+    """The bike with figures set, unchecked."""
+    parts: dict[str, dict[str, Any]] = {}
+    for path, value in figures.items():
+        part, _, key = path.partition(".")
+        group, _, inner = key.rpartition(".")
+        if group:
+            held = parts.setdefault(part, {})
+            before = held.get(group, getattr(getattr(bike, part), group))
+            held[group] = before.model_copy(update={inner: value})
+        else:
+            parts.setdefault(part, {})[key] = value
+    return bike.model_copy(update={part: getattr(bike, part).model_copy(update=new) for part, new in parts.items()})
 
 
 def possible_tunes(bike: Bike, tune: Tune, seed: int = 1) -> list[Tune]:
@@ -144,11 +162,11 @@ def forces(bikes: list[Bike], tune: Tune, speed_kmh: Array, conditions: Conditio
 
 
 @lru_cache(maxsize=8)
-def _draws(count: int, seed: int) -> Array:
+def _draws(count: int, seed: int, figures: int) -> Array:
     """Standard normal draws (count, figures), each figure's spread evenly (Latin hypercube), so that few samples suffice."""
     from scipy.special import ndtri  # the whole of scipy.stats would cost a second here
 
     rng = np.random.default_rng(seed)
-    strata = np.array([rng.permutation(count) for _ in UNCERTAIN]).T
+    strata = np.array([rng.permutation(count) for _ in range(figures)]).T
     draws: Array = np.clip(ndtri((strata + rng.random(strata.shape)) / count), -FURTHEST, FURTHEST)
     return draws

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import summed
-from crisp_hornet.core.ride.track import ground_speed_kmh
+from crisp_hornet.core.ride.track import ground_speed_kmh, steps_m
 from crisp_hornet.documents.route import Route, RoutePoint
 
 OVER_M, STEP_M, OFF_M, LEAST_M, STOOD_S = 60.0, 5.0, 0.3, 100.0, 5.0
@@ -142,6 +142,22 @@ def from_ride(ride: Ride, name: str = "", off_m: float = OFF_M) -> Smoothed:
 
     Raises :class:`ValueError` where it has no heights, no way, or hardly moved."""
     way, height = _way_and_heights(ride)
+    found = _smoothed_road(name or ride.name or "road", way, height, off_m)
+    return Smoothed(_with_stops(found.route, ride, way), found.logged_climb_m, found.climb_m)
+
+
+def from_track(name: str, lat_deg: Array, lon_deg: Array, altitude_m: Array, off_m: float = OFF_M) -> Smoothed:
+    """The road along positions (degrees) with heights (m), all (n,), that nobody rode yet. Raises as :func:`from_ride`."""
+    known = np.isfinite(lat_deg) & np.isfinite(lon_deg) & np.isfinite(altitude_m)
+    if known.sum() < 2:
+        raise ValueError("the track has no heights: a road needs them")
+    way = np.concatenate(([0.0], np.cumsum(steps_m(lat_deg[known], lon_deg[known]))))
+    if way[-1] < LEAST_M:
+        raise ValueError(f"the track goes less than {LEAST_M:.0f} m: no road")
+    return _smoothed_road(name or "road", way, altitude_m[known], off_m)
+
+
+def _smoothed_road(name: str, way: Array, height: Array, off_m: float) -> Smoothed:
     steps = min(max(int(way[-1] / STEP_M), 20), MOST_STEPS)
     places = np.linspace(0.0, way[-1], steps + 1)
     logged = np.interp(places, way, height)
@@ -150,9 +166,9 @@ def from_ride(ride: Ride, name: str = "", off_m: float = OFF_M) -> Smoothed:
     points = [
         RoutePoint(at_m=round(float(places[at]), 1), altitude_m=round(float(smooth[at]), 2)) for at in kept.tolist()
     ]
-    route = route_of(name or ride.name or "road", points)
+    route = route_of(name, points)
     rises = np.diff(logged)
-    return Smoothed(_with_stops(route, ride, way), float(rises[rises > 0].sum()), climb_m(route))
+    return Smoothed(route, float(rises[rises > 0].sum()), climb_m(route))
 
 
 def _way_and_heights(ride: Ride) -> tuple[Array, Array]:
