@@ -13,6 +13,7 @@ from crisp_hornet.core.virtual_ride.roads import RoadPiece, from_pieces
 from crisp_hornet.documents import store
 from crisp_hornet.rides.registry import write_ride
 from tests.bikes import a_bike, a_tune
+from tests.core.ridden_twice import World, two_tunes
 
 ROAD = from_pieces("lane", [RoadPiece(400), RoadPiece(300, 0.06, 30), RoadPiece(300, -0.05, None, 4)])
 
@@ -134,3 +135,46 @@ def test_wrong_input_gets_one_line(files, capsys, given, word):
     assert rides(files, *given) == 2
     err = capsys.readouterr().err
     assert word in err and err.count("\n") == 1
+
+
+LOG = World(4)
+
+
+def again(files, *more):
+    return cli.main(["ride", "--bike", str(files / "bike.json"), "--tune", str(files / "tune.json"), *map(str, more)])
+
+
+def test_a_log_is_ridden_again_and_told_in_one_sentence(files, capsys):
+    ridden, other = two_tunes(4)
+    store.write(files / "bike.json", LOG.bike)
+    store.write(files / "ridden.json", ridden)
+    store.write(files / "tune.json", other)
+    write_ride(LOG.log(LOG.ride(ridden)), files / "log.csv")
+    assert (
+        again(files, "--again", files / "log.csv", "--ridden", files / "ridden.json", "--json", files / "j.json") == 0
+    )
+    told = json.loads((files / "j.json").read_text())
+    assert told["time_s"]["low"] <= told["time_s"]["value"] <= told["time_s"]["high"]
+    out, err = capsys.readouterr()
+    assert out.startswith("That round on this tune: ") and err == ""
+
+
+@pytest.mark.parametrize(
+    "more, told",
+    [
+        ((), "--route: which road?"),
+        (("--again", "log.csv"), "--ridden: which tune"),
+        (("--again", "log.csv", "--ridden", "tune.json", "--hold", "30"), "--hold: --again takes"),
+        (("--route", "road.json", "--ridden", "tune.json"), "--ridden: goes with --again"),
+        (("--again", "short.csv", "--ridden", "tune.json"), "the ride goes less than 200 m"),
+        (("--again", "short.csv", "--ridden", "nowhere.json"), "nowhere.json: there is no such file"),
+    ],
+)
+def test_what_again_lacks_is_one_line(files, more, told, capsys):
+    rows = np.arange(0, 40, 0.2)
+    parts = {"wheel_speed_kmh": np.full(rows.shape, 10.0), "throttle": np.full(rows.shape, 0.5)}
+    write_ride(Ride("short", rows, parts), files / "short.csv")
+    given = [files / one if "." in one else one for one in more]
+    assert again(files, *given) == 2
+    err = capsys.readouterr().err
+    assert told in err and err.count("\n") == 1

@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 import argparse
-import csv
-import io
-import math
 from pathlib import Path
-from typing import Any
 
 from crisp_hornet.commands.arguments import BadInput, number
 from crisp_hornet.commands.output import say, tell
+from crisp_hornet.commands.ride_report import as_csv, as_json, as_lines
 from crisp_hornet.core.drive.modes import in_mode, mode_of
 from crisp_hornet.core.rider.legs import Rider
-from crisp_hornet.core.virtual_ride.band import Ends, Foreseen, foresee
-from crisp_hornet.core.virtual_ride.climbs import climbed
-from crisp_hornet.core.virtual_ride.journey import COURSE
+from crisp_hornet.core.virtual_ride.again import ride_again
+from crisp_hornet.core.virtual_ride.band import Foreseen, foresee
 from crisp_hornet.core.virtual_ride.ride import Setting
 from crisp_hornet.core.virtual_ride.wishes import Held, Pedalled, Share, Wish
 from crisp_hornet.documents import store, wire
+from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.rides.registry import read_ride
 from crisp_hornet.rides.roads import read_road
 
 
@@ -29,9 +27,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--bike", type=Path, required=True)
     parser.add_argument("--tune", type=Path, required=True)
     parser.add_argument("--mode", help="with the limits of this mode of the tune")
-    parser.add_argument(
-        "--route", type=Path, required=True, help="a route document, GPX, TCX, FIT or a ride log with heights"
-    )
+    parser.add_argument("--route", type=Path, help="a route document, GPX, TCX, FIT or a ride log with heights")
+    parser.add_argument("--again", type=Path, metavar="LOG", help="a ride's log: the same road and the same wish")
+    parser.add_argument("--ridden", type=Path, metavar="TUNE", help="the tune that the log was ridden on")
     parser.add_argument("--hold", type=number, metavar="KMH", help="where the route gives no lower limit")
     parser.add_argument("--throttle", type=number, metavar="SHARE", help="of what the throttle asks for, 0 to 1")
     parser.add_argument("--level", type=int, help="an assist level, from 1, with a rider")
@@ -42,7 +40,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--cadence", type=number, default=Rider.cadence_rpm, metavar="RPM", help="what they pedal at (%(default)g)"
     )
     parser.add_argument("--rested-v", type=number, help="pack voltage at rest, V (full)")
-    parser.add_argument("--ambient-c", type=number, default=25.0, help="°C (25)")
+    parser.add_argument("--ambient-c", type=number, help="°C (25; of a log what it began with)")
     parser.add_argument("--headwind-kmh", type=number, default=0.0, help="where the route gives no wind (0)")
     parser.add_argument("--json", type=Path, metavar="FILE", help="figures with their bands, climbs, what held it back")
     parser.add_argument("--csv", type=Path, metavar="FILE", help="the course")
@@ -53,21 +51,44 @@ def run(options: argparse.Namespace) -> int:
     bike, tune = store.read_bike(options.bike), store.read_tune(options.tune)
     if options.mode is not None:
         tune = _in_mode(tune, options.mode)
+    found, route, sentence = (_over_a_road if options.again is None else _again)(options, bike, tune)
+    if options.json is not None:
+        wire.write_object(options.json, as_json(found, route))
+    if options.csv is not None:
+        wire.write_text(options.csv, as_csv(found))
+    for line in [*([sentence] if sentence else []), *as_lines(found)]:
+        tell(line)
+    return 0
+
+
+def _over_a_road(options: argparse.Namespace, bike: Bike, tune: Tune) -> tuple[Foreseen, Route, str]:
+    if options.route is None:
+        raise BadInput("--route: which road? Or --again with a ride's log.")
+    if options.ridden is not None:
+        raise BadInput("--ridden: goes with --again.")
     wish, setting = _wish(options), _setting(options)
     road = read_road(options.route)
     if road.logged_climb_m > road.climb_m + 1:
         say(f"heights smoothed: it climbs {road.climb_m:.0f} m, {road.logged_climb_m:.0f} m as they were logged")
     try:
-        found = foresee(bike, tune, road.route, wish, setting)
+        return foresee(bike, tune, road.route, wish, setting), road.route, ""
     except ValueError as error:
         raise BadInput(f"{error}.") from None
-    if options.json is not None:
-        wire.write_object(options.json, as_json(found, road.route))
-    if options.csv is not None:
-        wire.write_text(options.csv, as_csv(found))
-    for line in _lines(found):
-        tell(line)
-    return 0
+
+
+def _again(options: argparse.Namespace, bike: Bike, tune: Tune) -> tuple[Foreseen, Route, str]:
+    for name in ("route", "hold", "throttle", "level"):
+        if getattr(options, name) is not None:
+            raise BadInput(f"--{name}: --again takes road and wish from the log.")
+    if options.ridden is None:
+        raise BadInput("--ridden: which tune was the log ridden on?")
+    loaded = read_ride(options.again)
+    setting = Setting(options.rested_v, options.ambient_c) if options.ambient_c is not None else None
+    try:
+        found = ride_again(loaded.ride, store.read_tune(options.ridden), tune, bike, setting)
+    except ValueError as error:
+        raise BadInput(f"{options.again}: {error}.") from None
+    return found.foreseen, found.route, found.sentence
 
 
 def _in_mode(tune: Tune, name: str) -> Tune:
@@ -94,87 +115,9 @@ def _wish(options: argparse.Namespace) -> Wish:
 def _setting(options: argparse.Namespace) -> Setting:
     if options.rested_v is not None and options.rested_v <= 0:
         raise BadInput("--rested-v: must be above 0 V.")
-    if not -40 <= options.ambient_c <= 60:
+    ambient = 25.0 if options.ambient_c is None else options.ambient_c
+    if not -40 <= ambient <= 60:
         raise BadInput("--ambient-c: must lie between -40 and 60 °C.")
     if abs(options.headwind_kmh) > 200:
         raise BadInput("--headwind-kmh: must lie between -200 and 200 km/h.")
-    return Setting(options.rested_v, options.ambient_c, options.headwind_kmh)
-
-
-def as_json(found: Foreseen, route: Route) -> dict[str, Any]:
-    """``crisp-hornet/journey``."""
-    journey = found.journey
-    return {
-        "format": "crisp-hornet/journey",
-        "version": 1,
-        "route": route.name,
-        "distance_m": round(journey.distance_m, 2),
-        **{name: _ends(ends) for name, ends in found.figures.items()},
-        "arrives": found.arrive,
-        "stalled_at_m": None if journey.stalled_at_m is None else round(journey.stalled_at_m, 2),
-        "why": journey.why or None,
-        "held_by": {name: round(seconds, 3) for name, seconds in journey.held_by.items()},
-        "fades": {name: round(seconds, 3) for name, seconds in journey.fades.items()},
-        "trips": {name: round(place, 1) for name, place in journey.trips.items()},
-        "climbs": [
-            {
-                "from_m": one.climb.from_m, "to_m": one.climb.to_m, "grade": _usable(one.climb.grade), "time_s": _usable(one.time_s),
-                "mean_kmh": _usable(one.mean_kmh), "slowest_kmh": _usable(one.slowest_kmh), "winding_c": _usable(one.winding_c),
-            }
-            for one in climbed(journey, route)
-        ],
-    }  # fmt: skip
-
-
-def _ends(ends: Ends) -> dict[str, float]:
-    return {"value": float(f"{ends.value:.8g}"), "low": float(f"{ends.low:.8g}"), "high": float(f"{ends.high:.8g}")}
-
-
-def _usable(value: float) -> float | None:
-    return float(f"{value:.8g}") if math.isfinite(value) else None
-
-
-def as_csv(found: Foreseen) -> str:
-    """The course, a row for each step."""
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow([*COURSE, "limit"])
-    journey = found.journey
-    for *figures, limit in zip(*(journey.course[name] for name in COURSE), journey.limit, strict=True):
-        writer.writerow([*(f"{float(figure):.8g}" for figure in figures), limit])
-    return text.getvalue()
-
-
-_SHOWN = (
-    ("wh_cells", "from the cells", "Wh", 1, 0), ("end_charge", "charge left", "%", 100, 0),
-    ("min_pack_v", "lowest pack voltage", "V", 1, 1), ("winding_c", "hottest winding", "°C", 1, 0),
-    ("controller_c", "hottest controller", "°C", 1, 0),
-)  # fmt: skip
-
-
-def _lines(found: Foreseen) -> list[str]:
-    figures, journey = found.figures, found.journey
-    if journey.stalled_at_m is not None:
-        why = "the pack is empty" if journey.why == "empty" else "it stalls"
-        lines = [f"{why} at {journey.stalled_at_m:.0f} m"]
-    else:
-        time = figures["time_s"]
-        lines = [
-            f"{journey.distance_m / 1000:.2f} km in {_clock(time.value)} ({_clock(time.low)} to {_clock(time.high)})"
-        ]
-    if 0 < found.arrive < 1:
-        lines.append(f"of the bikes that yours may be, {100 * found.arrive:.0f} % arrive")
-    for name, what, unit, scale, digits in _SHOWN:
-        value, low, high = (scale * one for one in (figures[name].value, figures[name].low, figures[name].high))
-        lines.append(f"{what}: {value:.{digits}f} {unit} ({low:.{digits}f} to {high:.{digits}f})")
-    longest = sorted(journey.held_by.items(), key=lambda item: -item[1])
-    lines += [f"held back by {name.replace('_', ' ')}: {seconds:.0f} s" for name, seconds in longest]
-    at_work = {name: seconds for name, seconds in journey.fades.items() if seconds > 0}
-    lines += [f"{name.replace('_', ' ')} fade at work: {seconds:.0f} s" for name, seconds in at_work.items()]
-    lines += [f"the protection board would trip by {name} at {place:.0f} m" for name, place in journey.trips.items()]
-    return lines
-
-
-def _clock(seconds: float) -> str:
-    minutes, rest = divmod(round(seconds), 60)
-    return f"{minutes}:{rest:02d}"
+    return Setting(options.rested_v, ambient, options.headwind_kmh)

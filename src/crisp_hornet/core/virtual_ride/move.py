@@ -5,8 +5,6 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from crisp_hornet.core.virtual_ride.way import SLOWS_MPS2
-
 
 @dataclass(frozen=True)
 class Move:
@@ -39,12 +37,12 @@ class Move:
             return (v - self.v0) / self.a
         return math.log1p(x) / self.b
 
-    def within(self, seconds: float, room: float, out: float) -> float:
+    def within(self, seconds: float, room: float, out: float, slows: float) -> float:
         """The time until the room (m) ends, or the brakes must begin for a speed at its end, if that comes first; by bisection."""
 
         def beyond(lasts: float) -> bool:
             after, way = self.after(lasts)
-            return way > room or after * after - out * out > 2 * SLOWS_MPS2 * (room - way)
+            return way > room or after * after - out * out > 2 * slows * (room - way)
 
         if not beyond(seconds):
             return seconds

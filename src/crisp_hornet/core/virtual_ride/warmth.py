@@ -17,6 +17,13 @@ class Warmth:
         self._idle_w, self._ambient_c = bike.controller.idle_w, ambient_c
         self.winding_c = self.housing_c = self.controller_c = ambient_c
 
+    def start(self, winding_c: float | None, controller_c: float | None) -> None:
+        """Start warmer: winding with housing, and controller, where they are given (°C)."""
+        if winding_c is not None:
+            self.winding_c = self.housing_c = winding_c
+        if controller_c is not None:
+            self.controller_c = controller_c
+
     def hold(self, seconds: float, phase_a: float, turning_w: float, v: float) -> None:
         """So many seconds at a phase current (A), an iron loss with friction (W) and a road speed (m/s)."""
         thermal, square = self._motor, 1.5 * phase_a * phase_a

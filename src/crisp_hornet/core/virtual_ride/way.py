@@ -13,8 +13,10 @@ SLOWS_MPS2 = 1.5
 
 @dataclass(frozen=True)
 class Stretch:
-    """From ``start_m`` to ``end_m`` (m) of one grade (``cosine`` and ``sine`` of its angle), held at ``target`` (m/s, infinite without a
-    limit), against a wind (m/s). ``stop_s``: how long it stands at its start; ``out``: how fast its end may be passed (m/s)."""
+    """From ``start_m`` to ``end_m`` (m) of one grade (``cosine`` and ``sine`` of its angle), against a wind (m/s). ``target``: the speed
+    wished for at its start (m/s, infinite without one), ``rate`` how it changes (m/s², ``v² = target² + 2·rate·s``). ``out``: how fast
+    its end may be passed (m/s), slowing down by ``slows`` (m/s²). ``stop_s``: how long it stands at its start; ``extra_n``: what resists
+    besides rolling, slope and air (N)."""
 
     start_m: float
     end_m: float
@@ -25,6 +27,15 @@ class Stretch:
     wind: float
     stop_s: float
     out: float
+    rate: float = 0.0
+    slows: float = SLOWS_MPS2
+    extra_n: float = 0.0
+
+    def wished(self, at_m: float) -> float:
+        """The speed wished for at a place (m/s)."""
+        if not self.rate:
+            return self.target
+        return math.sqrt(max(self.target**2 + 2 * self.rate * (at_m - self.start_m), 0.0))
 
 
 def stretches(route: Route, hold_kmh: float = math.inf, headwind_kmh: float = 0.0) -> list[Stretch]:
