@@ -8,6 +8,7 @@ COMMANDS = {
     "check": "the watch list of a tune; exit 1 when something blocks sending",
     "verdict": "what a ride proves: estimates with 95 %% intervals, and findings",
     "ride": "foresee a ride over a road, with its bands",
+    "seek": "wishes in, settings out; exit 1 where none meet them all",
     "backup": "read every register of a controller into a file",
     "send": "send a tune with guards and proof",
     "restore": "put a backup back with guards and proof",

@@ -16,6 +16,7 @@ from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Part
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.goals import GOALS_VERSION, Goals
 from crisp_hornet.documents.route import ROUTE_VERSION, Route
 from crisp_hornet.documents.tune import TUNE_VERSION, Tune
 
@@ -35,6 +36,11 @@ def read_tune(path: Path) -> Tune:
 def read_route(path: Path) -> Route:
     """Read a route document. Raises :class:`DocumentError`."""
     return parse(Route, "crisp-hornet/route", ROUTE_VERSION, wire.read_object(path), str(path))
+
+
+def read_goals(path: Path) -> Goals:
+    """Read a goals document. Raises :class:`DocumentError`."""
+    return parse(Goals, "crisp-hornet/goals", GOALS_VERSION, wire.read_object(path), str(path))
 
 
 def parse(kind: type[Document], format_name: str, version: int, data: dict[str, Any], file: str) -> Document:
@@ -71,7 +77,7 @@ def schemas() -> dict[str, str]:
     """File name to JSON Schema text of each published document."""
     return {
         f"{name}.schema.json": json.dumps(kind.model_json_schema(by_alias=True), indent=2) + "\n"
-        for name, kind in (("bike", Bike), ("tune", Tune), ("route", Route))
+        for name, kind in (("bike", Bike), ("tune", Tune), ("route", Route), ("goals", Goals))
     }
 
 

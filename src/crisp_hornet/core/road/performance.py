@@ -23,15 +23,18 @@ def steady_speed_kmh(curve: PullCurve, grade: float, headwind_kmh: float = 0.0) 
     pull exceeds the load up to there.
     """
     spare = curve.wheel_force_n - road_load_n(curve.bike, curve.speed_kmh, grade, headwind_kmh)
-    short = np.flatnonzero(spare < 0)
-    if short.size == 0:
-        return float(curve.speed_kmh[-1])
-    end = int(short[0])
-    if end == 0:
-        return 0.0
-    before, after = spare[end - 1], spare[end]
-    share = before / (before - after)
-    return float(curve.speed_kmh[end - 1] + share * (curve.speed_kmh[end] - curve.speed_kmh[end - 1]))
+    return float(settles_kmh(curve.speed_kmh, spare[None, :])[0])
+
+
+def settles_kmh(speed_kmh: Array, spare_n: Array) -> Array:
+    """For many bikes or tunes at once, rows of ``spare_n`` (k, n), the speed (km/h, (k,)) of :func:`steady_speed_kmh`."""
+    short = spare_n < 0
+    end = np.argmax(short, axis=1)
+    rows, first = np.arange(len(spare_n)), np.maximum(end - 1, 0)
+    before, after = spare_n[rows, first], spare_n[rows, end]
+    share = before / np.where(before == after, 1.0, before - after)
+    crossing = speed_kmh[first] + share * (speed_kmh[end] - speed_kmh[first])
+    return np.where(short.any(axis=1), np.where(end == 0, 0.0, crossing), speed_kmh[-1])
 
 
 def rolling_speed_kmh(bike: Bike, grade: float) -> float:
@@ -70,16 +73,42 @@ def launch(curve: PullCurve, to_kmh: float, grade: float = 0.0, headwind_kmh: fl
     speed = curve.speed_kmh
     if speed[0] > 0 or speed[-1] < to_kmh:
         return never
-    usable = np.minimum(curve.wheel_force_n, min(lift_force_n(curve.bike, grade), grip_force_n(curve.bike, grade)))
+    usable = np.minimum(curve.wheel_force_n, holding_n(curve.bike, grade))
     spare = usable - road_load_n(curve.bike, speed, grade, headwind_kmh)
-    inside = speed < to_kmh
-    forces = np.append(spare[inside], float(np.interp(to_kmh, speed, spare)))
-    speeds = np.append(speed[inside], to_kmh) / 3.6
-    if np.any(forces <= 0):
+    turns = np.broadcast_to(curve.motor_turns, speed.shape)
+    seconds, middle_mps = _launch_steps(curve.bike, speed, spare[None, :], turns[None, :], to_kmh)
+    if not np.all(np.isfinite(seconds)):
         return never
-    turns = np.broadcast_to(curve.motor_turns, speed.shape)[inside]  # of each step the gear it begins in
-    seconds = effective_mass_kg(curve.bike, turns) * np.diff(speeds) * _mean_inverse(forces[:-1], forces[1:])
-    return Launch(float(seconds.sum()), float(np.sum(seconds * (speeds[:-1] + speeds[1:]) / 2)))
+    return Launch(float(seconds.sum()), float(np.sum(seconds * middle_mps)))
+
+
+def holding_n(bike: Bike, grade: float = 0.0) -> float:
+    """The most a launch may pull with (N): until the front wheel lifts or the tyre slips."""
+    return min(lift_force_n(bike, grade), grip_force_n(bike, grade))
+
+
+def launch_times_s(bike: Bike, speed_kmh: Array, force_n: Array, turns: Array, to_kmh: float) -> Array:
+    """For many tunes at once, rows of ``force_n`` and ``turns`` (k, n), the time (s, (k,)) of :func:`launch` on the flat."""
+    if speed_kmh[0] > 0 or speed_kmh[-1] < to_kmh:
+        return np.full(len(force_n), math.inf)
+    spare = np.minimum(force_n, holding_n(bike)) - road_load_n(bike, speed_kmh)
+    found: Array = _launch_steps(bike, speed_kmh, spare, turns, to_kmh)[0].sum(axis=1)
+    return found
+
+
+def _launch_steps(bike: Bike, speed: Array, spare: Array, turns: Array, to_kmh: float) -> tuple[Array, Array]:
+    """(seconds (k, steps), mean speed m/s (steps,)) of each step up to a speed; infinite where pull does not suffice."""
+    inside = speed < to_kmh
+    at = min(int(np.searchsorted(speed, to_kmh)), len(speed) - 1)
+    share = (to_kmh - speed[at - 1]) / (speed[at] - speed[at - 1])
+    last = spare[:, at - 1] + share * (spare[:, at] - spare[:, at - 1])
+    forces = np.concatenate((spare[:, inside], last[:, None]), axis=1)
+    speeds = np.append(speed[inside], to_kmh) / 3.6
+    mass = np.broadcast_to(effective_mass_kg(bike, turns), spare.shape)[:, inside]  # of each step the gear it begins in
+    pulls = np.all(forces > 0, axis=1, keepdims=True)
+    safe = np.where(pulls, forces, 1.0)
+    seconds = np.where(pulls, mass * np.diff(speeds) * _mean_inverse(safe[:, :-1], safe[:, 1:]), math.inf)
+    return seconds, (speeds[:-1] + speeds[1:]) / 2
 
 
 def launch_time_s(curve: PullCurve, to_kmh: float, grade: float = 0.0) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import astuple, dataclass, replace
 from itertools import product
 
@@ -10,7 +10,7 @@ import numpy as np
 
 from crisp_hornet.core.drive.pull import Conditions, PullCurve, pull_curve
 from crisp_hornet.core.pack.cells import cold_factor, rested_or_typical_v
-from crisp_hornet.core.rules.kinds import OVER, RULES, Axis, Situation, Strength, Warning_, on_its_device
+from crisp_hornet.core.rules.kinds import OVER, RULES, Axis, Rule, Situation, Strength, Warning_, on_its_device
 from crisp_hornet.documents.bike import Bike, Mass
 from crisp_hornet.documents.saying import say
 
@@ -50,27 +50,34 @@ def worst_of(situation: Situation, conditions: Conditions) -> list[Warning_]:
 
     Among equally strong warnings of a rule the greatest ``amount`` wins, and the case drawn before others.
     """
-    corners = _Corners(situation, conditions)
-    found: list[Warning_] = []
-    for rule in RULES:
-        worst: tuple[int, float] | None = None
-        chosen: Warning_ | None = None
-        for corner in corners.of(OVER.get(rule, ())):
-            warning = rule(corner)
-            if warning is None:
-                continue
-            rank = (-list(Strength).index(warning.strength), warning.amount)
-            if worst is None or rank > (worst[0], worst[1] * 1.02 + 1e-9 if rank[0] == worst[0] else worst[1]):
-                worst = rank
-                reason = (
-                    say("{reason} Worst case: {corner}.", reason=warning.reason, corner=corner.corner)
-                    if corner.corner
-                    else warning.reason
-                )
-                chosen = replace(warning, reason=reason, corner=corner.corner)
-        if chosen is not None:
-            found.append(on_its_device(situation.bike, chosen))
+    found = [warning for _, warning in worst_by_rule(situation, conditions, RULES)]
     return sorted(found, key=lambda one: list(Strength).index(one.strength))
+
+
+def worst_by_rule(situation: Situation, conditions: Conditions, rules: Iterable[Rule]) -> list[tuple[Rule, Warning_]]:
+    """Of some rules those that warn, with what each says at its worst corner."""
+    corners = _Corners(situation, conditions)
+    chosen = ((rule, _worst(rule, corners)) for rule in rules)
+    return [(rule, on_its_device(situation.bike, warning)) for rule, warning in chosen if warning is not None]
+
+
+def _worst(rule: Rule, corners: _Corners) -> Warning_ | None:
+    worst: tuple[int, float] | None = None
+    chosen: Warning_ | None = None
+    for corner in corners.of(OVER.get(rule, ())):
+        warning = rule(corner)
+        if warning is None:
+            continue
+        rank = (-list(Strength).index(warning.strength), warning.amount)
+        if worst is None or rank > (worst[0], worst[1] * 1.02 + 1e-9 if rank[0] == worst[0] else worst[1]):
+            worst = rank
+            reason = (
+                say("{reason} Worst case: {corner}.", reason=warning.reason, corner=corner.corner)
+                if corner.corner
+                else warning.reason
+            )
+            chosen = replace(warning, reason=reason, corner=corner.corner)
+    return chosen
 
 
 class _Corners:

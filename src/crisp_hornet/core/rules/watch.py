@@ -35,7 +35,17 @@ def watch_list(
     """All open warnings, each at its worst corner, the strongest first; ``controller`` is what runs now, where that is known, and
     ``sensors`` how each did in its newest calibration. Without conditions at the usual charge."""
     conditions = conditions or Conditions(typical_v(bike))
-    curve = pull_curve(
-        bike, tune, np.linspace(0.0, fastest_kmh(bike), SPEEDS) if speeds_kmh is None else speeds_kmh, conditions
-    )
-    return worst_of(Situation(bike, tune, curve, controller, sensors or {}), conditions)
+    return worst_of(drawn(bike, tune, conditions, controller, speeds_kmh, sensors), conditions)
+
+
+def drawn(
+    bike: Bike,
+    tune: Tune,
+    conditions: Conditions,
+    controller: Tune | None = None,
+    speeds_kmh: Sequence[float] | Array | None = None,
+    sensors: Mapping[str, str] | None = None,
+) -> Situation:
+    """What the rules see of a tune on a bike."""
+    speeds = np.linspace(0.0, fastest_kmh(bike), SPEEDS) if speeds_kmh is None else speeds_kmh
+    return Situation(bike, tune, pull_curve(bike, tune, speeds, conditions), controller, sensors or {})

@@ -99,7 +99,7 @@ def banded(journey: Journey, others: list[Journey]) -> Foreseen:
     share = sum(one.stalled_at_m is None for one in others) / max(len(others), 1)
     enough = arrived if len(arrived) >= LEAST_ARRIVING else others
     figures = {
-        name: _ends(value, np.array([one.figures[name] for one in enough])) for name, value in journey.figures.items()
+        name: ends_of(value, np.array([one.figures[name] for one in enough])) for name, value in journey.figures.items()
     }
     at_m = np.linspace(0.0, journey.distance_m, ROWS)
     low, high = {}, {}
@@ -112,7 +112,8 @@ def banded(journey: Journey, others: list[Journey]) -> Foreseen:
     return Foreseen(journey, figures, share, at_m, low, high)
 
 
-def _ends(value: float, drawn: Array) -> Ends:
+def ends_of(value: float, drawn: Array) -> Ends:
+    """A figure with the ends that those drawn (k,) make, above and below it."""
     off = (drawn - value)[:, None]
     return Ends(value, value - SIDE * float(_side(-off)[0]), value + SIDE * float(_side(off)[0]))
 

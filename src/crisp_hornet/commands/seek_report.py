@@ -1,0 +1,110 @@
+"""An answer to an ask, as JSON and lines of text."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+from crisp_hornet.core.goal.parts import Instead
+from crisp_hornet.core.goal.reached import Reached
+from crisp_hornet.core.goal.seek import Answer
+from crisp_hornet.core.virtual_ride.band import Ends
+from crisp_hornet.documents.goals import Goals
+
+
+def as_json(answer: Answer, parts: Sequence[Instead], goals: Goals) -> dict[str, Any]:
+    """``crisp-hornet/answer``."""
+    settings = {path: _usable(answer.tune.setting(path) or 0.0) for path in goals.free}
+    return {
+        "format": "crisp-hornet/answer",
+        "version": 1,
+        "found": answer.found,
+        "settings": settings if answer.found else {},
+        "strain": _usable(answer.strain),
+        "goals": [_goal(one) for one in answer.goals],
+        "conflict": answer.conflict,
+        "nearest": {} if answer.found else settings,
+        "against": answer.against,
+        "instead": [
+            {"path": one.path, "from": _usable(one.from_), "to": _usable(one.to), "meets": one.meets, "kg": _usable(one.kg),
+             "settings": {path: _usable(one.tune.setting(path) or 0.0) for path in goals.free}}
+            for one in parts
+        ],
+    }  # fmt: skip
+
+
+def _goal(one: Reached) -> dict[str, Any]:
+    told: dict[str, Any] = {"what": one.goal.what, "wanted": one.wanted, "reached": _ends(one.reached), "met": one.met}
+    if one.parts:
+        told["figure"] = one.name
+        told["figures"] = [
+            {"what": part.name, "wanted": part.wanted, "reached": _ends(part.reached), "met": part.met}
+            for part in one.parts
+        ]
+    return told
+
+
+def _ends(ends: Ends) -> dict[str, float | None]:
+    return {"value": _usable(ends.value), "low": _usable(ends.low), "high": _usable(ends.high)}
+
+
+def _usable(value: float) -> float | None:
+    return float(f"{value:.8g}") if math.isfinite(value) else None
+
+
+_WISHES = {
+    "climb": ("{grade:.0%} at {least_kmh:g} km/h or more", "km/h", 1), "top": ("at least {least_kmh:g} km/h on the flat", "km/h", 1),
+    "launch": ("0 to {to_kmh:g} km/h within {most_s:.3g} s", "s", 1),
+    "front_wheel": ("the front wheel keeps {least_share:.0%} of its load or more", "%", 100),
+    "sag": ("the pack stays above {least_v:.4g} V from {rested_v:.4g} V at rest", "V", 1),
+    "power": ("at most {most_w:.4g} W at the wheel", "W", 1),
+    "minutes": ("{kmh:g} km/h on {grade:.0%} for {least_min:.3g} min or more", "min", 1),
+}  # fmt: skip
+_ON_ROAD = {
+    "arrives": ("arrives", "%", 100), "most_s": ("there within {wanted:.0f} s", "s", 1),
+    "most_wh_per_km": ("at most {wanted:.3g} Wh/km", "Wh/km", 1), "least_end_charge": ("{wanted:.0%} of charge left or more", "%", 100),
+    "fades": ("no derating by heat", "s", 1),
+}  # fmt: skip
+_NAMES = {
+    "drive.phase_current_a": "phase current", "drive.battery_current_a": "battery current", "drive.field_weakening_a": "field weakening",
+}  # fmt: skip
+PARTS = {
+    "drivetrain.ratio": "gear ratio", "drivetrain.wheel_circumference_m": "wheel circumference",
+    "motor.flux_linkage_wb": "turns of the winding, as flux linkage", "battery.capacity_ah": "packs, as capacity",
+    "controller.max_phase_current_a": "controller rating, as phase current",
+}  # fmt: skip
+
+
+def as_lines(answer: Answer, parts: Sequence[Instead], goals: Goals) -> list[str]:
+    """What was found or fights, the wishes one by one, and parts that would do."""
+    amps = ", ".join(f"{_NAMES[path]} {answer.tune.setting(path):.4g} A" for path in goals.free)
+    first = f"found: {amps}" if answer.found else f"no settings meet every wish; nearest: {amps}"
+    lines = [first]
+    for at, one in enumerate(answer.goals):
+        fights = " (one of those that fight)" if at in answer.conflict else ""
+        lines += [f"{at + 1}. {line}{fights}" for line in _wish_lines(one)]
+    if answer.against:
+        lines.append(f"the watch list stops every setting: {', '.join(answer.against)}")
+    for part in parts:
+        meets = ", ".join(str(at + 1) for at in part.meets)
+        weighs = f", {part.kg:.1f} kg more" if part.kg else ""
+        lines.append(f"instead: {PARTS[part.path]} {part.from_:.4g} to {part.to:.4g}{weighs}: meets {meets}")
+    return lines
+
+
+def _wish_lines(one: Reached) -> list[str]:
+    if one.parts:
+        return [
+            f"{_ON_ROAD[part.name][0].format(wanted=part.wanted)}: {_told(part.reached, *_ON_ROAD[part.name][1:])}, {part.met}"
+            for part in one.parts
+        ]
+    text, unit, scale = _WISHES[one.name]
+    return [f"{text.format(**one.goal.model_dump())}: {_told(one.reached, unit, scale)}, {one.met}"]
+
+
+def _told(ends: Ends, unit: str, scale: float) -> str:
+    value, low, high = (
+        f"{scale * one:.3g}" if math.isfinite(one) else "never" for one in (ends.value, ends.low, ends.high)
+    )
+    return f"{value} {unit} ({low} to {high})"

@@ -1,0 +1,157 @@
+"""Wishes in, settings out: what meets them all with the least strain, or which of them fight, and what comes nearest."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from itertools import combinations
+
+import numpy as np
+
+from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.goal.on_road import Roads
+from crisp_hornet.core.goal.polish import Polish
+from crisp_hornet.core.goal.reached import Reached, reached_by
+from crisp_hornet.core.goal.search import SIDE, Ints, Search
+from crisp_hornet.core.goal.space import Space
+from crisp_hornet.core.goal.watched import Watched
+from crisp_hornet.core.goal.wishes import FINE, Measured
+from crisp_hornet.core.pack.cells import rested_or_typical_v
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.goals import Goals
+from crisp_hornet.documents.tune import Tune
+
+COARSE_LEVELS, NEAR_LEVELS, NEAR_TRIED = 5, 4, 12
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """``tune``: with the settings found, or those that come nearest; ``goals``: what it reaches of each wish, in their order;
+    ``conflict``: wishes of a smallest set that cannot be met together, by place; ``against``: what the watch list holds against every
+    setting, by id, where that is why none was found."""
+
+    found: bool
+    tune: Tune
+    strain: float
+    goals: list[Reached]
+    conflict: list[int] = field(default_factory=list)
+    against: list[str] = field(default_factory=list)
+
+
+class Seeker:
+    """One ask: wishes, a bike, the tune that is to be changed. ``rested_v``: at which charge it shall hold (full, if not given)."""
+
+    def __init__(
+        self,
+        bike: Bike,
+        tune: Tune,
+        goals: Goals,
+        rested_v: float | None = None,
+        tick: Callable[[], bool] | None = None,
+    ) -> None:
+        self.goals, self.rested_v = goals.goals, rested_v or rested_or_typical_v(bike.battery, 1.0)
+        self.space = Space(bike, tune, tuple(goals.free))
+        self.watched = Watched(self.space)
+        self.roads = Roads(bike, self.goals, rested_v)
+        self.exactly = Measured(bike, self.goals, self.rested_v, FINE)
+        coarse = Measured(bike, self.goals, self.rested_v)
+        self.search = Search(self.space, coarse, self.watched, self.roads, tick)
+        self.every = list(range(len(self.goals)))
+
+    def answer(self) -> Answer:
+        """Settings that meet every wish, or what fights. Raises :class:`~crisp_hornet.core.goal.search.Stopped`."""
+        point = self.point()
+        if point is not None:
+            return self._answer(True, point)
+        conflict = self.conflict()
+        against = [] if conflict else self.watched.told(np.zeros(len(self.space.free)))
+        return self._answer(False, self.nearest(), conflict, against)
+
+    def point(self) -> Array | None:
+        """The shares of the ratings with the least strain; None where no settings meet all.
+
+        A first answer from a coarse lattice is moved to the edge; that bounds the strain so well that little of the fine one is left."""
+        first = self.search.least(self.every, COARSE_LEVELS)
+        if first is not None:
+            near = Polish(self.search, self.search.measured, self.every).inwards(first)
+            better = self.search.least(self.every, below=float(np.sum(near**2)))
+            return self._exact(near if better is None else better)
+        return self._exact(self.search.least(self.every))
+
+    def _exact(self, point: Array | None) -> Array | None:
+        exact = Polish(self.search, self.exactly, self.every)
+        if point is None:  # where a hair decides, the lattice is too coarse to say
+            point = self.nearest()
+            return exact.least(point) if exact.holds_all(point) else None
+        return exact.least(point)
+
+    def _answer(self, found: bool, point: Array, conflict: Sequence[int] = (), against: Sequence[str] = ()) -> Answer:
+        tune = self.space.tune_at(point)
+        reached = reached_by(self.space.bike, tune, self.goals, self.rested_v, self.roads)
+        return Answer(found, tune, self.space.strain(tune), reached, list(conflict), list(against))
+
+    def conflict(self) -> list[int]:
+        """The places of a smallest set of wishes that no settings meet together; empty where the watch list alone forbids all."""
+        witnesses: list[Array] = []
+        for size in range(1, len(self.every) + 1):
+            for members in combinations(self.every, size):
+                if any(self.meets(point, members) for point in witnesses):
+                    continue
+                point = self.search.least(members, COARSE_LEVELS, any_will_do=True)
+                point = point if point is not None else self.search.least(members, any_will_do=True)
+                if point is None:
+                    return (
+                        []
+                        if size == 1 and self.search.least([], COARSE_LEVELS, any_will_do=True) is None
+                        else list(members)
+                    )
+                witnesses.append(point)
+        return self.every
+
+    def meets(self, point: Array, members: Sequence[int]) -> bool:
+        """Whether a point of the lattice meets some wishes."""
+        slacks = self.search.slacks(np.round(point * SIDE).astype(np.int64)[None])[0]
+        return all(
+            slacks[at] >= 0 if at not in self.roads.goals else self.search.meets_roads(point, [at]) for at in members
+        )
+
+    def nearest(self) -> Array:
+        """The point whose worst miss is the least, that the watch list allows; the tune's own, where it allows none that was tried."""
+        step = SIDE >> NEAR_LEVELS
+        ticks = np.arange(0, SIDE + 1, step if len(self.space.free) < 3 else 2 * step)
+        points = self._lattice(ticks)
+        best = self._least_miss(points)
+        size = int(ticks[1])
+        while best is not None and size > 1:
+            size //= 2
+            around = self._lattice(np.array([-size, 0, size]))
+            near = np.unique(np.clip(best + around, 0, SIDE), axis=0)
+            best = self._least_miss(near)
+        return self.space.now if best is None else best / SIDE
+
+    def _lattice(self, ticks: Ints) -> Ints:
+        """All points with these places along each axis."""
+        count = len(self.space.free)
+        points: Ints = np.array(np.meshgrid(*[ticks] * count), dtype=np.int64).reshape(count, -1).T
+        return points
+
+    def _least_miss(self, points: Ints) -> Ints | None:
+        slacks = np.nan_to_num(self.search.slacks(points), nan=0.0)
+        misses = np.maximum(-slacks, 0.0)
+        order = np.lexsort(((points**2).sum(axis=1), misses.sum(axis=1).round(6), misses.max(axis=1).round(6)))
+        allowed = []
+        for at in order:
+            if self.watched.allows(points[at] / SIDE) and self.watched.learns(points[at] / SIDE):
+                allowed.append(at)
+                if len(allowed) >= (NEAR_TRIED if self.roads.goals else 1):
+                    break
+        if not allowed:
+            return None
+        tunes = {at: self.space.tune_at(points[at] / SIDE) for at in allowed}
+        on_roads = {
+            at: max((max(-self.roads.trial(road, tune).slack, 0.0) for road in self.roads.goals), default=0.0)
+            for at, tune in tunes.items()
+        }
+        chosen = min(allowed, key=lambda at: max(float(misses[at].max()), on_roads[at]))
+        found: Ints = points[chosen]
+        return found

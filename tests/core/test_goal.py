@@ -1,0 +1,137 @@
+"""Settings sought for wishes, against every setting of a grid; ``benchmarks/bench_seek.py`` takes a hundred asks."""
+
+import itertools
+import math
+
+import numpy as np
+import pytest
+
+from crisp_hornet.core.drive.no_load import fastest_kmh
+from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.goal.on_road import Roads
+from crisp_hornet.core.goal.parts import instead
+from crisp_hornet.core.goal.pulls import pulls
+from crisp_hornet.core.goal.reached import met_by
+from crisp_hornet.core.goal.search import Stopped
+from crisp_hornet.core.goal.seek import Seeker
+from crisp_hornet.core.goal.watched import HELPED_BY
+from crisp_hornet.core.rules import Strength
+from crisp_hornet.core.rules.watch import watch_list
+from crisp_hornet.core.virtual_ride.band import Ends
+from crisp_hornet.core.virtual_ride.roads import RoadPiece, from_pieces
+from crisp_hornet.documents.goals import FREE, Goals
+from crisp_hornet.documents.store import dump
+from tests.bikes import a_bike, a_tune
+from tests.core.brute_asks import judged
+
+PHASE, BATTERY, WEAKENING = FREE
+LANE = from_pieces("lane", [RoadPiece(500), RoadPiece(400, 0.07, None, 10), RoadPiece(300, -0.04, 30)])
+
+
+def asked(free, *goals):
+    return Goals.model_validate(
+        {"format": "crisp-hornet/goals", "version": 1, "name": "ask", "free": list(free), "goals": list(goals)}
+    )
+
+
+@pytest.mark.parametrize("seed", [1, 3, 5, 8, 12, 14, 20, 22, 43])
+def test_no_setting_of_a_grid_meets_the_wishes_with_less_strain(seed):
+    assert judged(seed).faults == []
+
+
+@pytest.mark.parametrize("gears", [None, [1.0, 1.5]])
+def test_many_pulls_at_once_are_those_of_single_curves(gears):
+    bike = a_bike(motor__lq_h=2.4e-4, drivetrain__gears=gears)
+    tunes = [a_tune(drive__phase_current_a=a, drive__battery_current_a=b, drive__field_weakening_a=c)
+             for a, b, c in [(40, 10, 0), (120, 45, 30), (0, 0, 0), (170, 60, 90)]]  # fmt: skip
+    speeds = np.linspace(0, fastest_kmh(bike), 60)
+    found = pulls(bike, tunes, speeds, 58.0)
+    for row, tune in enumerate(tunes):
+        curve = pull_curve(bike, tune, speeds, Conditions(58.0))
+        np.testing.assert_allclose(found.force_n[row], curve.wheel_force_n, rtol=1e-9, atol=1e-9)
+        np.testing.assert_allclose(found.pack_v[row], curve.pack_v, rtol=1e-9)
+        np.testing.assert_allclose(found.turns[row], np.broadcast_to(curve.motor_turns, speeds.shape))
+
+
+def test_what_the_watch_list_forbids_it_forbids_of_greater_limits_too():
+    rng = np.random.default_rng(4)
+    light = a_bike(
+        chassis__cargo_kg=0.0, chassis__cg_from_rear_m=0.45, battery__bms_discharge_a=42.0, battery__resistance_ohm=0.2
+    )
+    spoken = set()
+    for at in range(16):
+        bike, tops = (a_bike(), light)[at % 2], np.array([180.0, 60.0, 90.0])
+        low = rng.uniform(0.05, 0.8, 3)
+        high = low + rng.uniform(0, 1, 3) * (1 - low)
+        said = []
+        for shares in (low, high):
+            lists = watch_list(bike, a_tune().with_settings(dict(zip(FREE, (shares * tops).tolist(), strict=True))))
+            said.append({one.id for one in lists if one.strength is not Strength.NOTE})
+        spoken |= said[1]
+        assert said[0] - said[1] <= set(HELPED_BY)
+    assert {"battery-over-bms", "front-wheel", "weakening-large"} <= spoken
+
+
+def test_a_road_s_wishes_are_met_with_the_least_strain():
+    bike, tune = a_bike(chassis__cargo_kg=5.0), a_tune()
+    goals = asked(
+        (PHASE, BATTERY), {"what": "route", "route": dump(LANE), "hold_kmh": 40.0, "most_s": 190.0, "fades": False}
+    )
+    answer = Seeker(bike, tune, goals).answer()
+    roads = Roads(bike, goals.goals)
+    assert answer.found and roads.ridden(0, bike, answer.tune).slack >= -1e-9
+    for phase, battery in itertools.product(np.linspace(0, 180, 25), np.linspace(0, 60, 25)):
+        if (phase / 180) ** 2 + (battery / 60) ** 2 < answer.strain / 1.02:
+            one = tune.with_settings({PHASE: float(phase), BATTERY: float(battery)})
+            assert not roads.meets(0, one)
+
+
+def test_what_no_road_allows_ends_soon_and_names_the_wish():
+    steep = from_pieces("wall", [RoadPiece(100), RoadPiece(800, 0.3)])
+    goals = asked((PHASE, BATTERY), {"what": "route", "route": dump(steep), "hold_kmh": 20.0},
+                  {"what": "sag", "rested_v": 60.0, "least_v": 50.0})  # fmt: skip
+    answer = Seeker(a_bike(), a_tune(), goals).answer()
+    assert (answer.found, answer.conflict) == (False, [0])
+    assert answer.goals[0].met == "no" and answer.goals[0].name == "arrives"
+
+
+def test_a_stop_that_no_setting_mends_is_named_as_why():
+    answer = Seeker(
+        a_bike(controller__max_voltage_v=60), a_tune(), asked((PHASE,), {"what": "top", "least_kmh": 5.0})
+    ).answer()
+    assert (answer.found, answer.conflict) == (False, []) and "pack-over-controller" in answer.against
+
+
+def test_parts_are_told_with_what_they_meet_and_that_is_true():
+    bike, tune = a_bike(), a_tune()
+    goals = asked(
+        (PHASE, BATTERY),
+        {"what": "climb", "grade": 0.06, "least_kmh": 15.0},
+        {"what": "launch", "to_kmh": 25.0, "most_s": 3.45},
+    )
+    answer = Seeker(bike, tune, goals).answer()
+    found = {one.path: one for one in instead(bike, tune, goals, answer.conflict)}
+    assert answer.conflict == [1] and "battery.capacity_ah" in found
+    for one in found.values():
+        assert set(answer.conflict) <= set(one.meets) and one.to != one.from_
+        slacks = Seeker(one.bike, tune, goals).exactly.slacks([one.tune])[0]
+        assert all(slacks[at] >= -2e-3 for at in one.meets)
+    assert found["battery.capacity_ah"].kg > 5
+
+
+def test_the_search_can_be_stopped():
+    with pytest.raises(Stopped):
+        Seeker(a_bike(), a_tune(), asked((PHASE,), {"what": "top", "least_kmh": 30.0}), tick=lambda: False).answer()
+
+
+@pytest.mark.parametrize("at_most", [False, True])
+def test_met_for_sure_likely_or_not(at_most):
+    sign = -1 if at_most else 1
+    for value, low, high, told in [
+        (12, 11, 13, "yes"),
+        (10.5, 9.5, 11.5, "likely"),
+        (9, 8, 11, "no"),
+        (-math.inf, -math.inf, 0, "no"),
+    ]:
+        ends = Ends(10 + sign * (value - 10), *sorted((10 + sign * (low - 10), 10 + sign * (high - 10))))
+        assert met_by(ends, 10.0, at_most) == told
