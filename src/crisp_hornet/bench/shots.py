@@ -123,7 +123,7 @@ def _tune(walk: _Walk) -> Iterator[str]:
     walk.wait(lambda: page.chart.band is not None and page.chart.held is not None)
     yield "tune-pull"
     page.show_road()
-    walk.wait(lambda: page.road.cells.map is not None)
+    walk.wait(lambda: page.road.figures.cells.map is not None)
     yield "tune-road"
     page.show_chain()
     yield "tune-chain"

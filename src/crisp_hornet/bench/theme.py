@@ -167,6 +167,7 @@ def _plain_sheet(t: Theme) -> str:
     QLabel {{ background: transparent; }}
     QLabel[role="quiet"] {{ font-size: {QUIET_PX}px; color: {t.quiet}; }}
     QLabel[role="caps"] {{ font-size: {QUIET_PX}px; color: {t.quiet}; font-weight: 600; letter-spacing: 1px; }}
+    QLabel[role="strong"] {{ font-size: {TEXT_PX}px; font-weight: 600; }}
     QLabel[role="title"] {{ font-size: {VALUE_PX}px; font-weight: 600; }}
     QLabel[role="big"] {{ font-size: {CONSEQUENCE_PX}px; font-weight: 600; }}
     QLabel[role="value"] {{ font-size: {VALUE_PX}px; font-weight: 600; }}

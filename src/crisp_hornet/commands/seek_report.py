@@ -9,6 +9,7 @@ from typing import Any
 from crisp_hornet.core.goal.parts import Instead
 from crisp_hornet.core.goal.reached import Reached
 from crisp_hornet.core.goal.seek import Answer
+from crisp_hornet.core.goal.words import PARTS, reached_of, title_of, wanted_of
 from crisp_hornet.core.virtual_ride.band import Ends
 from crisp_hornet.documents.goals import Goals
 
@@ -53,26 +54,8 @@ def _usable(value: float) -> float | None:
     return float(f"{value:.8g}") if math.isfinite(value) else None
 
 
-_WISHES = {
-    "climb": ("{grade:.0%} at {least_kmh:g} km/h or more", "km/h", 1), "top": ("at least {least_kmh:g} km/h on the flat", "km/h", 1),
-    "launch": ("0 to {to_kmh:g} km/h within {most_s:.3g} s", "s", 1),
-    "front_wheel": ("the front wheel keeps {least_share:.0%} of its load or more", "%", 100),
-    "sag": ("the pack stays above {least_v:.4g} V from {rested_v:.4g} V at rest", "V", 1),
-    "power": ("at most {most_w:.4g} W at the wheel", "W", 1),
-    "minutes": ("{kmh:g} km/h on {grade:.0%} for {least_min:.3g} min or more", "min", 1),
-}  # fmt: skip
-_ON_ROAD = {
-    "arrives": ("arrives", "%", 100), "most_s": ("there within {wanted:.0f} s", "s", 1),
-    "most_wh_per_km": ("at most {wanted:.3g} Wh/km", "Wh/km", 1), "least_end_charge": ("{wanted:.0%} of charge left or more", "%", 100),
-    "fades": ("no derating by heat", "s", 1),
-}  # fmt: skip
 _NAMES = {
     "drive.phase_current_a": "phase current", "drive.battery_current_a": "battery current", "drive.field_weakening_a": "field weakening",
-}  # fmt: skip
-PARTS = {
-    "drivetrain.ratio": "gear ratio", "drivetrain.wheel_circumference_m": "wheel circumference",
-    "motor.flux_linkage_wb": "turns of the winding, as flux linkage", "battery.capacity_ah": "packs, as capacity",
-    "controller.max_phase_current_a": "controller rating, as phase current",
 }  # fmt: skip
 
 
@@ -83,7 +66,8 @@ def as_lines(answer: Answer, parts: Sequence[Instead], goals: Goals) -> list[str
     lines = [first]
     for at, one in enumerate(answer.goals):
         fights = " (one of those that fight)" if at in answer.conflict else ""
-        lines += [f"{at + 1}. {line}{fights}" for line in _wish_lines(one)]
+        told = f"{title_of(one.goal)}, {wanted_of(one.goal)}: {reached_of(one)}"
+        lines.append(f"{at + 1}. {told}: {one.met}{fights}")
     if answer.against:
         lines.append(f"the watch list stops every setting: {', '.join(answer.against)}")
     for part in parts:
@@ -91,20 +75,3 @@ def as_lines(answer: Answer, parts: Sequence[Instead], goals: Goals) -> list[str
         weighs = f", {part.kg:.1f} kg more" if part.kg else ""
         lines.append(f"instead: {PARTS[part.path]} {part.from_:.4g} to {part.to:.4g}{weighs}: meets {meets}")
     return lines
-
-
-def _wish_lines(one: Reached) -> list[str]:
-    if one.parts:
-        return [
-            f"{_ON_ROAD[part.name][0].format(wanted=part.wanted)}: {_told(part.reached, *_ON_ROAD[part.name][1:])}, {part.met}"
-            for part in one.parts
-        ]
-    text, unit, scale = _WISHES[one.name]
-    return [f"{text.format(**one.goal.model_dump())}: {_told(one.reached, unit, scale)}, {one.met}"]
-
-
-def _told(ends: Ends, unit: str, scale: float) -> str:
-    value, low, high = (
-        f"{scale * one:.3g}" if math.isfinite(one) else "never" for one in (ends.value, ends.low, ends.high)
-    )
-    return f"{value} {unit} ({low} to {high})"

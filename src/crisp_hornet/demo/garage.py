@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 from crisp_hornet import demo
+from crisp_hornet.demo.roads import HERON_ASK, QUARRY_ROUND
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.calibration import Calibration
@@ -67,6 +68,8 @@ def demo_garage(folder: Path) -> Garage:
 
     heron = store.read_bike(demo.HERON)
     number = _take_in(garage, heron, HERON_STORY, day - timedelta(days=9))
+    garage.roads.keep(QUARRY_ROUND)
+    garage.settings.keep(f"ask {number}", HERON_ASK)
     factory, daily = store.read_tune(demo.FACTORY), store.read_tune(demo.DRAFT)
     garage.tunes.keep_controller(number, factory)
     _ridden(

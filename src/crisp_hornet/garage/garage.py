@@ -27,6 +27,7 @@ from crisp_hornet.garage.opening import (
     make_file,
     version_of,
 )
+from crisp_hornet.garage.roads import Roads
 from crisp_hornet.garage.settings import Settings
 from crisp_hornet.garage.store import Store
 
@@ -89,7 +90,7 @@ class Garage:
                 f"The garage {folder} cannot be made: {(error.strerror or '').lower()}. Check that you may write there."
             ) from error
         self.store = Store(folder)
-        self.glance, self.settings = Glance(self.store), Settings(folder)
+        self.glance, self.settings, self.roads = Glance(self.store), Settings(folder), Roads(folder)
         try:
             if version_of(folder) != NEWEST:
                 self._bring_up_to_date()

@@ -30,6 +30,7 @@ from crisp_hornet.garage.archive import TABLES, check_row
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.opening import ATTACHMENTS
 from crisp_hornet.garage.pages import Pages, Value
+from crisp_hornet.garage.roads import FOLDER as ROADS
 from crisp_hornet.garage.tables import Base, BikeRow
 from crisp_hornet.rides.registry import read_ride
 
@@ -85,6 +86,7 @@ def rescue(folder: Path, into: Path) -> Rescued:
             for name, table in ALL.items():
                 _save(source, leaves, garage, name, table, folder, told)
             shutil.copy2(folder / "settings.json", into) if (folder / "settings.json").is_file() else None
+            shutil.copytree(folder / ROADS, into / ROADS, dirs_exist_ok=True) if (folder / ROADS).is_dir() else None
         finally:
             source.close()
             garage.close()

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, TypeVar
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
+from crisp_hornet.bench.desk.ask import Ask
 from crisp_hornet.bench.desk.draft import Draft
 from crisp_hornet.bench.desk.held import Held
 from crisp_hornet.bench.desk.open_bike import OpenBike
@@ -52,6 +53,7 @@ class Desk(QObject):
         self.draft = Draft(self.active, self.held, self.story)
         self.watch = Watch(self.active, self.held, self.draft, self.story)
         self.ride = OpenRide(self.active, self.held, self.story)
+        self.ask = Ask(self.active)
         self.said, self.bike_changed = self.active.said, self.active.changed
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed
         self.ride.read.connect(self._tell_unreadable)
@@ -97,7 +99,7 @@ class Desk(QObject):
     def reload(self) -> None:
         """Take up the bike opened last, with its draft, what its controller held last, and its newest ride."""
         there = self.active.reload()
-        for part in (self.story, self.held, self.draft, self.watch, self.ride):
+        for part in (self.story, self.held, self.draft, self.watch, self.ride, self.ask):
             part.reload()
         self._tell_unreadable()
         for signal in (self.bike_changed, self.held.changed, self.draft.changed):

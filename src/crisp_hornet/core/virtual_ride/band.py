@@ -18,7 +18,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.uncertainty import UNCERTAIN, possible_bikes
 from crisp_hornet.core.pack.cells import charge_at
 from crisp_hornet.core.virtual_ride.journey import Journey
-from crisp_hornet.core.virtual_ride.ride import Setting, ride
+from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride
 from crisp_hornet.core.virtual_ride.wishes import Wish
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.route import Route
@@ -81,6 +81,38 @@ def foresee(
     return banded(journey, [
         ride(one, tune, route, wish, start, part(at)) for at, (one, start) in enumerate(zip(made, starts, strict=True), 1)
     ])  # fmt: skip
+
+
+def foresee_both(
+    bike: Bike,
+    tune: Tune,
+    other: Tune,
+    route: Route,
+    wish: Wish,
+    setting: Setting | None = None,
+    tick: Callable[[float], bool] | None = None,
+    samples: int = FEW_SAMPLES,
+) -> tuple[Foreseen, dict[str, Ends], Journey]:
+    """A ride on ``tune`` with its band, by how much its figures differ from those on ``other``, and the ride on that. The same bikes ride
+    both, so that what is not known of them counts in the difference only as far as it makes one."""
+    setting = setting or Setting()
+    starts = [setting, *_starts(bike, setting, samples)]
+    made = [bike, *possible_bikes(bike, samples, paths=ON_THE_ROAD)]
+    pairs = []
+    for at, (one, start) in enumerate(zip(made, starts, strict=True)):
+        if tick is not None and not tick(at / len(made)):
+            raise Stopped
+        pairs.append(tuple(ride(one, each, route, wish, start) for each in (tune, other)))
+    (own, its), others = pairs[0], pairs[1:]
+    ends = [one.stalled_at_m is None for one in (own, its)]
+    same = [pair for pair in others if [one.stalled_at_m is None for one in pair] == ends] or others
+    told = {
+        name: ends_of(
+            value - its.figures[name], np.array([a.figures[name] - b.figures[name] for a, b in same or others])
+        )
+        for name, value in own.figures.items()
+    }
+    return banded(own, [new for new, _ in others]), told, its
 
 
 def _starts(bike: Bike, setting: Setting, count: int) -> list[Setting]:

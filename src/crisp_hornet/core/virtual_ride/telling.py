@@ -10,17 +10,20 @@ from crisp_hornet.documents.saying import joined, quantity, say
 LEAST_S, LEAST_SHARE, LEAST_K = 0.5, 0.005, 0.5  # what is called the same
 
 
-def change_told(foreseen: Foreseen, changes: Mapping[str, Ends], before: Mapping[str, float]) -> str:
+AGAIN = "That round on this tune"
+
+
+def change_told(foreseen: Foreseen, changes: Mapping[str, Ends], before: Mapping[str, float], lead: str = AGAIN) -> str:
     """Time, energy and heat against ``before``; of a ride that ends on its way where and why."""
     journey = foreseen.journey
     if journey.stalled_at_m is not None:
         where = quantity(journey.stalled_at_m / 1000, "km", ".2f")
         if journey.why == "empty":
-            return say("That round on this tune: the pack is empty after {where}.", where=where)
-        return say("That round on this tune: it stalls after {where}.", where=where)
+            return say("{lead}: the pack is empty after {where}.", lead=lead, where=where)
+        return say("{lead}: it stalls after {where}.", lead=lead, where=where)
     time, energy, heat = changes["time_s"], changes["wh_cells"], changes["winding_c"]
     parts = [_time(time), _energy(energy, before["wh_cells"]), _heat(heat)]
-    return say("That round on this tune: {parts}.", parts=joined(", ", parts))
+    return say("{lead}: {parts}.", lead=lead, parts=joined(", ", parts))
 
 
 def _sure(change: Ends) -> bool:
@@ -47,6 +50,6 @@ def _energy(change: Ends, before: float) -> str:
 def _heat(change: Ends) -> str:
     if abs(change.value) < LEAST_K:
         return "as warm"
-    kelvin = quantity(abs(change.value), "K", ".0f")
+    kelvin = quantity(abs(change.value), "K", ".0f", difference=True)
     word = say("{kelvin} warmer", kelvin=kelvin) if change.value > 0 else say("{kelvin} cooler", kelvin=kelvin)
     return word if _sure(change) else say("{word}, though it may be none", word=word)

@@ -24,7 +24,7 @@ from crisp_hornet.bench.stations.tune.feel_view import FeelView
 from crisp_hornet.bench.stations.tune.guards_view import GuardsView
 from crisp_hornet.bench.stations.tune.modes_view import ModesView
 from crisp_hornet.bench.stations.tune.pull_chart import PullChart
-from crisp_hornet.bench.stations.tune.road_view import RoadView
+from crisp_hornet.bench.stations.tune.ride.ride_view import RideView
 from crisp_hornet.bench.stations.tune.scales import pull_scales, scale_of
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.stations.tune.words import reading
@@ -46,7 +46,7 @@ from crisp_hornet.documents.saying import Symbol, counted, quantity, say
 
 COLUMN_PX = 252
 REST_MS, OWN_REST_MS = 30, 90  # longer than the steps of a drag are apart, or its own work would slow the drag
-PAGES = ("Pull", "Feel", "Assist", "Guards", "Modes", "On the road", "Who is in charge", "Drafts")
+PAGES = ("Pull", "Feel", "Assist", "Guards", "Modes", "The ride", "Who is in charge", "Drafts")
 PULL, ROAD, CHAIN, DRAFTS = 0, 5, 6, 7
 
 
@@ -82,7 +82,8 @@ class TunePage(Station):
         self._views = Pages()
         self.consequences = Consequences(theme)
         self.headlines = label("", "quiet", wrap=True)
-        self.road = RoadView(desk, theme)
+        self.road = RideView(desk, link, theme)
+        self.road.news.connect(self.news.emit)
         self.chain = ChainView(desk, link, theme)
         self.feel, self.assist = FeelView(desk, link, theme), AssistView(desk, link, theme)
         self.guards, self.modes, self.drafts = (
@@ -90,7 +91,14 @@ class TunePage(Station):
             ModesView(desk, link, theme),
             DraftsView(desk, link, theme),
         )
-        self.own: dict[int, TuneView] = {1: self.feel, 2: self.assist, 3: self.guards, 4: self.modes, 7: self.drafts}
+        self.own: dict[int, TuneView] = {
+            1: self.feel,
+            2: self.assist,
+            3: self.guards,
+            4: self.modes,
+            5: self.road,
+            7: self.drafts,
+        }
         self._columns = Pages()
         self.page = PULL
         self._rest = QTimer(self)
@@ -153,7 +161,7 @@ class TunePage(Station):
         self.show_page(PULL)
 
     def show_road(self) -> None:
-        """Launches, stopping, energy and efficiency instead of the pull chart."""
+        """The ride over a road instead of the pull chart."""
         self.show_page(ROAD)
 
     def show_chain(self) -> None:
@@ -199,7 +207,6 @@ class TunePage(Station):
         own = self.own.get(self.page)
         if own is not None:
             own.refresh()
-        self.road.refresh()
         self.chain.refresh()
 
     # --- what came in ---------------------------------------------------------------------------------------
@@ -314,7 +321,6 @@ class TunePage(Station):
             self.chart.show_held(None)
             return
 
-        self.road.refresh()
         self.chain.refresh()
         if (own := self.own.get(self.page)) is not None:
             own.refresh_slow()

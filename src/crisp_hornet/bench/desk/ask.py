@@ -1,0 +1,148 @@
+"""What is asked of the active bike: the road it shall be seen on, the speed held on it, and wishes. Kept with the garage, by bike."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from crisp_hornet.bench.desk.open_bike import OpenBike
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.goals import FREE, Goal, Goals, OnRoute
+from crisp_hornet.documents.route import Route
+
+HOLD_KMH = 35.0
+USUAL_FREE = FREE[:2]
+
+
+class Ask(QObject):
+    """``road`` is None until one is chosen. ``changed``: road, speed or wishes are others."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, bike: OpenBike) -> None:
+        super().__init__()
+        self._bike = bike
+        self.road: Route | None = None
+        self.hold_kmh, self.ambient_c = HOLD_KMH, 25.0
+        self.goals: list[Goal] = []
+        self.free: tuple[str, ...] = USUAL_FREE
+
+    def reload(self) -> None:
+        """Take up what was asked of the active bike."""
+        kept = self._bike.garage.settings.get(self._key)
+        told: Mapping[str, Any] = kept if isinstance(kept, dict) else {}
+        self.hold_kmh = _between(told.get("hold_kmh"), 1.0, 300.0, HOLD_KMH)
+        self.ambient_c = _between(told.get("ambient_c"), -40.0, 60.0, 25.0)
+        found = _document(told.get("free", list(USUAL_FREE)), told.get("goals", []))
+        self.free, self.goals = (tuple(found.free), list(found.goals)) if found is not None else (USUAL_FREE, [])
+        name = told.get("road")
+        self.road = self._read(name) if isinstance(name, str) and name in self.roads() else None
+        self.changed.emit()
+
+    def roads(self) -> list[str]:
+        """The roads of the garage, by name."""
+        return self._bike.garage.roads.names()
+
+    def choose(self, name: str) -> None:
+        """Ride another road."""
+        road = self._read(name)
+        if road is not None:
+            self.take_road(road)
+
+    def keep_road(self, road: Route) -> None:
+        """Keep a road and ride it."""
+        if self._written(lambda: self._bike.garage.roads.keep(road)):
+            self.take_road(road)
+
+    def take_road(self, road: Route) -> None:
+        """Ride a road; wishes for the one before are for this one now."""
+        self.road = road
+        self.goals = [
+            goal.model_copy(update={"route": road.name}) if isinstance(goal, OnRoute) else goal for goal in self.goals
+        ]
+        self._keep()
+
+    def drop_road(self, name: str) -> None:
+        """Let a road go."""
+        if self._written(lambda: self._bike.garage.roads.drop(name)) and self.road is not None:
+            self.road = None if self.road.name == name else self.road
+            self._keep()
+
+    def ride_at(self, hold_kmh: float | None = None, ambient_c: float | None = None) -> None:
+        """Hold another speed, on another day."""
+        self.hold_kmh = self.hold_kmh if hold_kmh is None else hold_kmh
+        self.ambient_c = self.ambient_c if ambient_c is None else ambient_c
+        self._keep()
+
+    def set_goals(self, goals: Sequence[Goal]) -> None:
+        """Ask for other things."""
+        self.goals = list(goals)
+        self._keep()
+
+    def set_free(self, free: Sequence[str]) -> None:
+        """Let other settings be changed."""
+        self.free = tuple(free)
+        self._keep()
+
+    def document(self) -> Goals | None:
+        """The wishes with their road in place; None where nothing can be asked."""
+        if not self.goals or not self.free:
+            return None
+        here = {"route": self.road, "hold_kmh": self.hold_kmh, "ambient_c": self.ambient_c}
+        goals = [
+            goal.model_copy(update=here) if isinstance(goal, OnRoute) else goal
+            for goal in self.goals
+            if self.road is not None or not isinstance(goal, OnRoute)
+        ]
+        if not goals:
+            return None
+        return Goals(format="crisp-hornet/goals", version=1, name="ask", free=list(self.free), goals=goals)  # type: ignore[arg-type]
+
+    @property
+    def _key(self) -> str:
+        return f"ask {self._bike.id}"
+
+    def _written(self, write: Callable[[], None]) -> bool:
+        def write_it() -> bool:
+            write()
+            return True
+
+        return self._bike.kept(write_it) is True
+
+    def _read(self, name: str) -> Route | None:
+        try:
+            return self._bike.garage.roads.get(name)
+        except DocumentError as error:
+            self._bike.said.emit("warn", str(error))
+            return None
+
+    def _keep(self) -> None:
+        self._bike.remember(
+            self._key,
+            {
+                "road": self.road.name if self.road is not None else None,
+                "hold_kmh": self.hold_kmh,
+                "ambient_c": self.ambient_c,
+                "free": list(self.free),
+                "goals": [goal.model_dump(mode="json", exclude_none=True) for goal in self.goals],
+            },
+        )
+        self.changed.emit()
+
+
+def _document(free: object, goals: object) -> Goals | None:
+    try:
+        return Goals.model_validate(
+            {"format": "crisp-hornet/goals", "version": 1, "name": "ask", "free": free, "goals": goals}
+        )
+    except ValidationError:
+        return None
+
+
+def _between(value: object, least: float, most: float, usual: float) -> float:
+    if isinstance(value, (int, float)) and not isinstance(value, bool) and least <= value <= most:
+        return float(value)
+    return usual

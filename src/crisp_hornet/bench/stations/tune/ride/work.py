@@ -1,0 +1,137 @@
+"""What The ride works out beside the window, and when it is to stop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from crisp_hornet.core.goal.on_road import Roads
+from crisp_hornet.core.goal.parts import Instead, instead
+from crisp_hornet.core.goal.reached import Reached, reached_by
+from crisp_hornet.core.goal.seek import Answer, Seeker
+from crisp_hornet.core.goal.wish_map import WishMap, wish_map, with_roads
+from crisp_hornet.core.goal.words import title_of
+from crisp_hornet.core.virtual_ride.band import Ends, Foreseen, foresee, foresee_both
+from crisp_hornet.core.virtual_ride.journey import Journey
+from crisp_hornet.core.virtual_ride.ride import Setting, ride
+from crisp_hornet.core.virtual_ride.wishes import Held
+from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.goals import Goals
+from crisp_hornet.documents.route import Route
+from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.tune import Tune
+
+
+class Turn:
+    """Whose turn it is: work started earlier hears at its next tick that it is over."""
+
+    def __init__(self) -> None:
+        self._now = object()
+        self.share = 0.0
+
+    def begin(self) -> Ticket:
+        """A new turn; those before are over."""
+        self._now = object()
+        self.share = 0.0
+        return Ticket(self, self._now)
+
+    def is_on(self, mine: object) -> bool:
+        """Whether a turn is still the newest."""
+        return mine is self._now
+
+
+@dataclass(frozen=True)
+class Ticket:
+    """One turn; called with how far the work is, it says whether to go on."""
+
+    _turn: Turn
+    _mine: object = field(repr=False)
+
+    def __call__(self, share: float = 0.0) -> bool:
+        on = self._turn.is_on(self._mine)
+        if on:
+            self._turn.share = share
+        return on
+
+
+@dataclass(frozen=True, eq=False)
+class Asked:
+    """All that a ride is worked out from; equal where the same is asked."""
+
+    bike: Bike
+    tune: Tune
+    now: Tune | None
+    road: Route
+    hold_kmh: float
+    setting: Setting
+
+    @property
+    def key(self) -> tuple[object, ...]:
+        """To compare by."""
+        return (self.bike, self.tune, self.now, self.road, self.hold_kmh, self.setting)
+
+
+Quick = tuple[Journey, Journey | None]
+Banded = tuple[Foreseen, dict[str, Ends] | None, Journey | None]
+
+
+def quick(asked: Asked, ticket: Ticket) -> Quick:
+    """The rides of draft and controller, without bands."""
+    wish = Held(asked.hold_kmh)
+    drafted = ride(asked.bike, asked.tune, asked.road, wish, asked.setting, ticket)
+    now = None if asked.now is None else ride(asked.bike, asked.now, asked.road, wish, asked.setting, ticket)
+    return drafted, now
+
+
+def banded(asked: Asked, ticket: Ticket) -> Banded:
+    """The draft's ride with its band, and by how much it differs from the controller's."""
+    wish = Held(asked.hold_kmh)
+    if asked.now is None:
+        return foresee(asked.bike, asked.tune, asked.road, wish, asked.setting, ticket), None, None
+    return foresee_both(asked.bike, asked.tune, asked.now, asked.road, wish, asked.setting, ticket)
+
+
+def reached(bike: Bike, tune: Tune, goals: Goals, rested_v: float) -> list[Reached]:
+    """What a tune reaches of each wish."""
+    return reached_by(bike, tune, goals.goals, rested_v, Roads(bike, goals.goals, rested_v))
+
+
+def mapped(bike: Bike, tune: Tune, goals: Goals, rested_v: float, paths: tuple[str, str], ticket: Ticket) -> WishMap:
+    """The map of all wishes, roads too."""
+    made = wish_map(bike, tune, goals.goals, rested_v, *paths)
+    return with_roads(made, bike, tune, goals.goals, rested_v, ticket)
+
+
+def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, ticket: Ticket) -> tuple[Answer, list[Instead]]:
+    """The answer to an ask, and parts where no settings do."""
+    answer = Seeker(bike, tune, goals, rested_v, ticket).answer()
+    parts = (
+        []
+        if answer.found or not answer.conflict
+        else list(instead(bike, tune, goals, answer.conflict, rested_v, ticket))
+    )
+    return answer, parts
+
+
+def told(answer: Answer, goals: Goals) -> str:
+    """What an ask comes to, in a sentence or two."""
+    names = [title_of(one.goal) for one in answer.goals]
+    if answer.found:
+        rated = [(answer.tune.setting(path) or 0.0, path) for path in goals.free]
+        sure = sum(one.met == "yes" for one in answer.goals)
+        settings = " and ".join(f"{value:.4g} A {_SHORT[path]}" for value, path in rated)
+        return say(
+            "{settings} meet all {count} wishes with the least strain, {sure} of them whatever the band holds.",
+            settings=settings, count=quantity(len(names)), sure=quantity(sure),
+        )  # fmt: skip
+    if answer.conflict:
+        fight = ", ".join(names[at] for at in answer.conflict)
+        nearest = " and ".join(f"{answer.tune.setting(path) or 0.0:.4g} A {_SHORT[path]}" for path in goals.free)
+        if len(answer.conflict) == 1:
+            return say("No settings reach this: {fight}. Nearest: {nearest}.", fight=fight, nearest=nearest)
+        return say("These cannot be had together: {fight}. Nearest: {nearest}.", fight=fight, nearest=nearest)
+    return say("The watch list forbids every setting: {ids}.", ids=", ".join(answer.against))
+
+
+_SHORT = {
+    "drive.phase_current_a": "phase", "drive.battery_current_a": "battery", "drive.field_weakening_a": "weakening",
+}  # fmt: skip
