@@ -18,6 +18,7 @@ from crisp_hornet.bench.desk.draft import Draft
 from crisp_hornet.bench.desk.held import Held
 from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.bench.desk.open_ride import OpenRide
+from crisp_hornet.bench.desk.promises import Promises
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.bench.desk.watch import Watch
 from crisp_hornet.core.arrays import Array
@@ -53,7 +54,7 @@ class Desk(QObject):
         self.draft = Draft(self.active, self.held, self.story)
         self.watch = Watch(self.active, self.held, self.draft, self.story)
         self.ride = OpenRide(self.active, self.held, self.story)
-        self.ask = Ask(self.active)
+        self.ask, self.promises = Ask(self.active), Promises(self.active, self.held, self.ride, self.story)
         self.said, self.bike_changed = self.active.said, self.active.changed
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed
         self.ride.read.connect(self._tell_unreadable)
@@ -99,7 +100,7 @@ class Desk(QObject):
     def reload(self) -> None:
         """Take up the bike opened last, with its draft, what its controller held last, and its newest ride."""
         there = self.active.reload()
-        for part in (self.story, self.held, self.draft, self.watch, self.ride, self.ask):
+        for part in (self.story, self.held, self.draft, self.watch, self.ride, self.ask, self.promises):
             part.reload()
         self._tell_unreadable()
         for signal in (self.bike_changed, self.held.changed, self.draft.changed):

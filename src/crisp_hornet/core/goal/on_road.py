@@ -15,6 +15,7 @@ from crisp_hornet.documents.goals import OnRoute
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.tune import Tune
 
+HEAT_K = 100.0
 MOST_RIDDEN_M, LEAST_RIDES = 600_000.0, 36  # how far a search may ride in all, and in how many rides at least
 MOSTS = {"most_s": "time_s", "most_wh_per_km": "wh_per_km"}
 
@@ -49,9 +50,13 @@ def demands(goal: OnRoute) -> list[Demand]:
     return found
 
 
-def figures_of(journey: Journey) -> dict[str, float]:
-    """The figures that wishes ask for."""
-    return journey.figures | {"heat_fade_s": journey.fades["motor"] + journey.fades["controller"]}
+def figures_of(journey: Journey, tune: Tune) -> dict[str, float]:
+    """The figures that wishes ask for; ``spare_k``: how much cooler winding or controller stayed than where its derating starts."""
+    guard, figures = tune.heat_guard, journey.figures
+    spare = min(
+        guard.motor_fade_start_c - figures["winding_c"], guard.controller_fade_start_c - figures["controller_c"]
+    )
+    return figures | {"heat_fade_s": journey.fades["motor"] + journey.fades["controller"], "spare_k": spare}
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,21 +109,27 @@ class Roads:
         goal, way = self.goals[at], self._ways[at]
         journey = ride(bike, tune, way, Held(goal.hold_kmh), self._setting(goal, bike))
         went = 1.0 if journey.stalled_at_m is None else min(journey.distance_m / way.length_m, 0.999)
-        figures = figures_of(journey)
+        figures = figures_of(journey, tune)
         if journey.stalled_at_m is not None:
             return Trial(figures, went, went - 1, None)
-        slacks = [(demand.slack(figures[demand.figure]), demand) for demand in demands(goal)]
+        slacks = [(_slack(demand, figures), demand) for demand in demands(goal)]
         worst = min(slacks, key=lambda pair: pair[0]) if slacks else (0.0, None)
-        scaled = (
-            worst[0] / max(figures["time_s"], 1.0) if worst[1] is not None and worst[1].name == "fades" else worst[0]
-        )
-        return Trial(figures, went, scaled, worst[1])
+        return Trial(figures, went, *worst)
 
     def _setting(self, goal: OnRoute, bike: Bike) -> Setting:
         rested = self._rested_v
         if goal.start_charge is not None:
             rested = rested_or_typical_v(bike.battery, goal.start_charge)
         return Setting(rested, goal.ambient_c, goal.headwind_kmh)
+
+
+def _slack(demand: Demand, figures: dict[str, float]) -> float:
+    """By what share a demand is over-fulfilled; of derating what is spare of the way from 25 °C, or else the share of the time it took."""
+    if demand.name != "fades":
+        return demand.slack(figures[demand.figure])
+    if figures["heat_fade_s"] > 0:
+        return -figures["heat_fade_s"] / max(figures["time_s"], 1.0)
+    return max(figures["spare_k"], 0.0) / HEAT_K
 
 
 def _key(at: int, tune: Tune) -> tuple[int, float, float, float]:

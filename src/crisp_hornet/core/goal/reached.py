@@ -26,7 +26,8 @@ Met = Literal["yes", "likely", "no"]
 @dataclass(frozen=True)
 class Reached:
     """A wish's figure as it is ``wanted`` and ``reached`` (infinite, where it never is); ``met``: "yes" where the whole band meets it,
-    "likely" where the figure itself does. Of a road ``parts`` are the figures of all it asks, and this one is the worst of them."""
+    "likely" where the figure itself does. Of a road ``parts`` are the figures of all it asks, and this one is the worst of them;
+    ``spare_k``: how far below derating it stays (K)."""
 
     goal: Goal
     name: str
@@ -34,6 +35,7 @@ class Reached:
     reached: Ends
     met: Met
     parts: list[Reached] = field(default_factory=list)
+    spare_k: float | None = None
 
 
 def reached_by(
@@ -88,10 +90,12 @@ def _on_road(goal: OnRoute, at: int, tune: Tune, roads: Roads, made: Sequence[Bi
         ends = ends_of(own.figures[demand.figure], figures)
         if demand.name == "fades" or not demand.at_most:
             ends = Ends(ends.value, max(ends.low, 0.0), ends.high)
-        parts.append(Reached(goal, demand.name, demand.wanted, ends, met_by(ends, demand.wanted, demand.at_most)))
+        spare = own.figures["spare_k"] if demand.name == "fades" else None
+        met = met_by(ends, demand.wanted, demand.at_most)
+        parts.append(Reached(goal, demand.name, demand.wanted, ends, met, spare_k=spare))
     worst = min(parts[1:] or parts, key=_rank(demands(goal)))
-    met: Met = min((one.met for one in parts), key=["no", "likely", "yes"].index)
-    return Reached(goal, worst.name, worst.wanted, worst.reached, met, parts)
+    whole: Met = min((one.met for one in parts), key=["no", "likely", "yes"].index)
+    return Reached(goal, worst.name, worst.wanted, worst.reached, whole, parts)
 
 
 def _rank(asked: Sequence[Demand]) -> Callable[[Reached], tuple[int, float]]:

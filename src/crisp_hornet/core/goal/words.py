@@ -153,7 +153,11 @@ def _figure_of(one: Reached) -> str:
             return say("does not arrive: {share} of the way", share=quantity(100 * ends.value, "%", ".0f"))
         return "arrives" if one.met == "yes" else "arrives, though not every such bike would"
     if one.name == "fades":
-        words = "no derating" if ends.value <= 0 else say("derates for {time}", time=quantity(ends.value, "s", ".0f"))
+        words: str = "no derating"
+        if ends.value > 0:
+            words = say("derates for {time}", time=quantity(ends.value, "s", ".0f"))
+        elif one.spare_k is not None:
+            words = say("no derating, {spare} to spare", spare=quantity(one.spare_k, "K", ".0f", difference=True))
         return (
             words
             if ends.high <= ends.value + 0.5

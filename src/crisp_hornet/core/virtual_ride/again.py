@@ -77,7 +77,7 @@ def ride_again(
     """The log's ride on ``tune``, which was ridden on ``ridden``. Raises :class:`ValueError` for a log that tells no way."""
     way = logged_way(log)
     start = _start(log, bike, setting)
-    before = _logged_figures(way, log, bike)
+    before = logged_figures(way.rows, bike, float(log.time_s[-1] - log.time_s[0]), float(way.at_m[-1]))
     bikes = [bike, *possible_bikes(bike, samples, paths=ON_THE_ROAD)]
     pairs = []
     for at, one in enumerate(bikes):
@@ -118,12 +118,12 @@ def _first(log: Ride, name: str) -> float | None:
     return float(np.median(values[known[:5]])) if known.size else None
 
 
-def _logged_figures(way: LoggedWay, log: Ride, bike: Bike) -> dict[str, float]:
-    """What the log itself says of the figures of a ride."""
-    rows, found = way.rows, {"time_s": float(log.time_s[-1] - log.time_s[0])}
+def logged_figures(rows: Ride, bike: Bike, seconds: float, metres: float) -> dict[str, float]:
+    """What a log itself says of the figures of a ride that took so long over such a way."""
+    found = {"time_s": seconds}
     drawn_wh = from_cells_wh(rows, bike.battery.resistance_ohm)
     if drawn_wh is not None:
-        found |= {"wh_cells": drawn_wh, "wh_per_km": drawn_wh / float(way.at_m[-1]) * 1000}
+        found |= {"wh_cells": drawn_wh, "wh_per_km": drawn_wh / metres * 1000}
     if rows.has("pack_v") and rows.has("battery_a"):
         found["min_pack_v"] = float(np.nanmin(rows.get("pack_v")))
         found["max_battery_a"] = float(np.nanmax(rows.get("battery_a")))

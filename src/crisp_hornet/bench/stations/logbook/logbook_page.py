@@ -28,11 +28,18 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.book import ENDINGS, PICTURES, Entry
 
-KINDS = {"send": "sent", "calibration": "sensor", "firmware": "firmware", "finding": "finding"}
+KINDS = {
+    "send": "sent",
+    "calibration": "sensor",
+    "firmware": "firmware",
+    "finding": "finding",
+    "promise": "promised",
+    "ask": "asked",
+}
 SHOWN: dict[str, tuple[str, ...]] = {
     "all": (),
-    "tunes": ("draft", "send", "backup"),
-    "rides": ("ride", "finding"),
+    "tunes": ("draft", "send", "backup", "ask"),
+    "rides": ("ride", "finding", "promise"),
     "bike": ("bike", "calibration", "firmware", "job", "chain"),
     "contacts": ("link", "fault"),
     "notes": ("note",),

@@ -28,6 +28,7 @@ from crisp_hornet.bench.stations.verdict.laid_against import Against, AgainstRow
 from crisp_hornet.bench.stations.verdict.life_view import LifeView
 from crisp_hornet.bench.stations.verdict.peak_table import PeakTable, peak_lines
 from crisp_hornet.bench.stations.verdict.report import Told, page, save
+from crisp_hornet.bench.stations.verdict.ridden_again import RiddenAgainView
 from crisp_hornet.bench.stations.verdict.ridden_on import AS_ENTERED, RiddenOn
 from crisp_hornet.bench.stations.verdict.taking import forget_figure, into_draft, learn_figure
 from crisp_hornet.bench.stations.verdict.teaching_rows import CHECK, TeachingRows
@@ -78,8 +79,8 @@ class Seen:
     band: Band | None
 
 
-PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Over time", "Compared")
-PULL, _ROUTE, DYNO, PEAKS, ESTIMATES, LIFE, COMPARED = range(7)
+PAGES = ("Pull", "Along the route", "Dyno", "Peaks", "Estimates", "Over time", "Compared", "Ridden again")
+PULL, _ROUTE, DYNO, PEAKS, ESTIMATES, LIFE, COMPARED, AGAIN = range(8)
 LEAST_STRIP_PX = 150
 
 
@@ -102,8 +103,7 @@ class VerdictPage(Station):
         self.chart = self.charts.pull
         self.table = PeakTable(theme)
         self.estimates = EstimatesView(theme)
-        self.teaching = TeachingRows(desk, theme)
-        self.life = LifeView(desk, theme)
+        self.teaching, self.life = TeachingRows(desk, theme), LifeView(desk, theme)
         self.teaching.start.connect(self._start_run)
         self.estimates.learn.connect(lambda path, one: learn_figure(desk, path, one))
         self.estimates.forget.connect(lambda path: forget_figure(desk, path))
@@ -124,6 +124,7 @@ class VerdictPage(Station):
         self.ridden_on.entered.connect(desk.ride.enter_tune)
         self.differences = DifferencesView(theme)
         self.differences.jump.connect(self._jump)
+        self.again = RiddenAgainView(desk)
         self._seen: Seen | None = None
         self._work: Callable[[], Seen] | None = None
         self._undrawn = False
@@ -150,7 +151,14 @@ class VerdictPage(Station):
         said = column_of(told, margins=0, spacing=4)
         said.addWidget(self.estimates, 1)
         said.addWidget(self.teaching)
-        for view in (self.charts, column_scroll(peaks_page), told, self.life, self.differences):
+        for view in (
+            self.charts,
+            column_scroll(peaks_page),
+            told,
+            self.life,
+            self.differences,
+            column_scroll(self.again),
+        ):
             self._views.addWidget(view)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
@@ -181,6 +189,8 @@ class VerdictPage(Station):
         self._views.setCurrentIndex(max(at - DYNO, 0))
         if at == LIFE:
             self.life.look()
+        if at == AGAIN:
+            self.again.look()
         if at == ESTIMATES and self.verdict is not None:
             self.teaching.look(self.desk.bike, self.desk.ride.tune or self.desk.held.tune)
         for widget in (self._traces, self._cursor):

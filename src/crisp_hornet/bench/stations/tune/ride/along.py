@@ -8,14 +8,13 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.ride.channels import Ride
-from crisp_hornet.core.ride.derived import summed
 from crisp_hornet.core.virtual_ride.band import Foreseen
 from crisp_hornet.core.virtual_ride.journey import Journey
+from crisp_hornet.core.virtual_ride.promise import way_m
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.units import Units
 
-LENGTH_SHARE, HEIGHT_M, PLACES = 0.03, 7.0, 60
 FADE_C = {"winding_c": "heat_guard.motor_fade_start_c", "controller_c": "heat_guard.controller_fade_start_c"}
 CHANNELS = {
     "speed_kmh": "wheel_speed_kmh", "pack_v": "pack_v", "battery_a": "battery_a", "phase_a": "phase_a", "winding_c": "motor_c",
@@ -66,7 +65,7 @@ class Along:
         ride, channel = self.measured, CHANNELS.get(row.column)
         if ride is None or channel is None or not ride.has(channel):
             return None
-        return logged_way_m(ride) * (self.road.length_m / max(logged_way_m(ride)[-1], 1.0)), ride.get(channel)
+        return way_m(ride) * (self.road.length_m / max(way_m(ride)[-1], 1.0)), ride.get(channel)
 
     def at(self, truth: str, row: Row, at_m: float) -> float:
         """The figure of a truth at a place; NaN where there is none."""
@@ -87,25 +86,3 @@ class Along:
                 text = say("{text} ({there})", text=text, there=quantity(there, row.unit, f".{row.digits}f", bare=True))
             words.append(units.text(text))
         return " · ".join(words)
-
-
-def logged_way_m(ride: Ride) -> Array:
-    """How far a logged ride had gone at each of its rows (m)."""
-    speed = "wheel_speed_kmh" if ride.has("wheel_speed_kmh") else "gps_speed_kmh"
-    return summed(ride.time_s, np.nan_to_num(ride.get(speed))) / 3.6
-
-
-def goes_along(ride: Ride | None, road: Route) -> bool:
-    """Whether a logged ride went over a road: as long, and as high along it."""
-    if ride is None or not ride.has("altitude_m") or not (ride.has("wheel_speed_kmh") or ride.has("gps_speed_kmh")):
-        return False
-    way = logged_way_m(ride)
-    if not len(way) or abs(way[-1] / road.length_m - 1) > LENGTH_SHARE:
-        return False
-    places = np.linspace(0, 1, PLACES)
-    logged = np.interp(places * way[-1], way, np.nan_to_num(ride.get("altitude_m")))
-    heights = np.interp(
-        places * road.length_m, [one.at_m for one in road.points], [one.altitude_m for one in road.points]
-    )
-    off = logged - heights
-    return float(np.sqrt(np.mean((off - off.mean()) ** 2))) < HEIGHT_M

@@ -57,7 +57,7 @@ class MapChart(Handled, QWidget):
         return real(360, 360)
 
     def minimumSizeHint(self) -> QSize:
-        return real(260, 240)
+        return real(240, 170)
 
     def show_map(self, found: WishMap | None, names: Sequence[str]) -> None:
         """Another map; ``names`` of its wishes."""
@@ -200,9 +200,12 @@ def _holding(found: WishMap) -> list[QRectF]:
     """Where all wishes hold, as level strips of the plane of the two settings."""
     x = np.linspace(found.x_a[0], found.x_a[-1], FINE * (len(found.x_a) - 1) + 1)
     y = np.linspace(found.y_a[0], found.y_a[-1], FINE * (len(found.y_a) - 1) + 1)
-    worst = np.clip(found.holds, -1, 1)
-    across_ = np.array([np.interp(x, found.x_a, row) for row in worst])
-    fine = np.array([np.interp(y, found.y_a, column) for column in across_.T]).T
+    fine = np.full((len(y), len(x)), np.inf)
+    for slack in np.clip(
+        found.slack, -1, 1
+    ):  # each wish by itself: the least of two straight lines is no straight line
+        along = np.array([np.interp(x, found.x_a, row) for row in slack])
+        fine = np.fmin(fine, np.array([np.interp(y, found.y_a, column) for column in along.T]).T)
     half_x, half_y = (x[1] - x[0]) / 2, (y[1] - y[0]) / 2
     strips = []
     for row, height in zip(fine >= 0, y, strict=True):

@@ -51,6 +51,7 @@ class RideColumn(QWidget):
         self.free.activated.connect(lambda _at: desk.ask.set_free(FREE_WORDS[self.free.currentText()]))
         self.seek = button("Find the settings", self.seek_asked.emit, "small", "Find the settings")
         self.cards: list[WishCard] = []
+        self._reached: Sequence[Reached] | None = None
         self._rows = QVBoxLayout()
         self._rows.setSpacing(6)
         inside = QWidget()
@@ -79,6 +80,7 @@ class RideColumn(QWidget):
         column.addStretch(1)
         column_of(self, margins=0).addWidget(column_scroll(inside))
         self._shown: object = None
+        self._goals: list[Goal] = []
 
     def add(self, what: str) -> None:
         """Ask for one more thing, with figures to begin with."""
@@ -125,8 +127,10 @@ class RideColumn(QWidget):
             next((at for at, one in enumerate(FREE_WORDS.values()) if set(one) == set(ask.free)), 0)
         )
         if self._shown != (ask.goals, units):
-            self._shown = (list(ask.goals), units)
+            same = self._shown is not None and self._goals == ask.goals
+            self._shown, self._goals = (list(ask.goals), units), list(ask.goals)
             self._build()
+            self.show_reached(self._reached if same else None)
 
     def _build(self) -> None:
         clear(self._rows)
@@ -150,5 +154,6 @@ class RideColumn(QWidget):
 
     def show_reached(self, reached: Sequence[Reached] | None) -> None:
         """What the draft reaches of each wish; None while it is being worked out."""
+        self._reached = reached
         for at, card in enumerate(self.cards):
             card.show_reached(reached[at] if reached is not None and at < len(reached) else None)

@@ -13,7 +13,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
-from crisp_hornet.bench.stations.tune.ride.along import Along, goes_along
+from crisp_hornet.bench.stations.tune.ride.along import Along
 from crisp_hornet.bench.stations.tune.ride.draw_page import DrawPage
 from crisp_hornet.bench.stations.tune.ride.range_page import RangePage
 from crisp_hornet.bench.stations.tune.ride.ride_column import RideColumn
@@ -46,6 +46,7 @@ from crisp_hornet.core.goal.wish_map import WishMap
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.core.virtual_ride.climbs import climbed
 from crisp_hornet.core.virtual_ride.journey import Journey
+from crisp_hornet.core.virtual_ride.promise import goes_along
 from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride
 from crisp_hornet.core.virtual_ride.roads import from_ride, joined, repeated, turned
 from crisp_hornet.core.virtual_ride.telling import change_told
@@ -246,6 +247,8 @@ class RideView(TuneView):
             return
         foreseen, changes, now = found
         self._along = replace(self._along, drafted=foreseen.journey, band=foreseen)
+        if foreseen.journey.stalled_at_m is None:
+            self.desk.promises.foresee(self._asked.tune, self._asked.road, foreseen.figures)
         if changes is not None and now is not None and now.stalled_at_m is None:
             words = change_told(foreseen, changes, now.figures, "Against what is on the controller")
             self.sentence.setText(self.desk.units.text(words))

@@ -30,7 +30,7 @@ class MetMark(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self._theme, self.met = theme, ""
+        self.theme, self.met = theme, ""
         fix(self, wide=22, high=22)
 
     def show_met(self, met: str) -> None:
@@ -43,7 +43,7 @@ class MetMark(QWidget):
         if self.met in SEVERITY:
             painter = painter_of(self)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            paint_severity(painter, self._theme, SEVERITY[self.met], QPointF(10, 11), 7)
+            paint_severity(painter, self.theme, SEVERITY[self.met], QPointF(10, 11), 7)
 
 
 class WishCard(QFrame):

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.scale import fix
+from crisp_hornet.bench.scale import across, fix, real
 from crisp_hornet.bench.stations.tune.ride.map_chart import MapChart
 from crisp_hornet.bench.stations.tune.scales import pull_scales
 from crisp_hornet.bench.theme import Theme
@@ -26,7 +27,8 @@ from crisp_hornet.documents.setting_words import label_of
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
 
-STEP_A, FINE_A, SIDE_PX = 1.0, 0.1, 236
+STEP_A, FINE_A = 1.0, 0.1
+SIDE_PX, BELOW_PX, BESIDE_PX, MOST_PX = 236, 104, 540, 16_777_215
 UNITS = {
     "drivetrain.wheel_circumference_m": ("m", ".2f"), "battery.capacity_ah": ("Ah", ".0f"), "controller.max_phase_current_a": ("A", ".0f"),
     "motor.flux_linkage_wb": ("Wb", ".4f"), "drivetrain.ratio": ("", ".2f"),
@@ -54,6 +56,7 @@ class WishesPage(QWidget):
             chooser.addItems([label_of(path) for path in FREE])
             chooser.setCurrentIndex(at)
             chooser.activated.connect(lambda _at: self._axes())
+            chooser.be_narrow()
         self._words = label("", wrap=True)
         self._take = button("Draft this", self.taken.emit, "small", "Draft the settings found")
         self._parts = QVBoxLayout()
@@ -68,8 +71,7 @@ class WishesPage(QWidget):
         column.addWidget(self._parts_head)
         column.addLayout(self._parts)
         column.addStretch(1)
-        scroll = column_scroll(side)
-        fix(scroll, wide=SIDE_PX)
+        self._side = column_scroll(side)
         axes = row_of(spacing=8)
         axes.addWidget(Captioned("up", self.up))
         axes.addWidget(Captioned("across", self.across_))
@@ -79,11 +81,30 @@ class WishesPage(QWidget):
         left.addWidget(self.chart, 1)
         self._state = label("", "quiet", wrap=True)
         left.addWidget(self._state)
-        row = row_of(self, margins=(0, 4, 0, 0), spacing=12)
-        row.addLayout(left, 1)
-        row.addWidget(scroll)
+        self._row = row_of(self, margins=(0, 4, 0, 0), spacing=12)
+        self._row.addLayout(left, 1)
+        self._row.addWidget(self._side)
+        self._beside(True)
         self.found: Answer | None = None
         self.show_answer(None, [], "")
+
+    def minimumSizeHint(self) -> QSize:
+        return real(300, 280)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        wide = across(self) >= BESIDE_PX
+        if wide != (self._row.direction() == QBoxLayout.Direction.LeftToRight):
+            self._beside(wide)
+
+    def _beside(self, wide: bool) -> None:
+        """What the ask comes to beside the map, or below it where there is no room."""
+        direction = QBoxLayout.Direction.LeftToRight if wide else QBoxLayout.Direction.TopToBottom
+        self._row.setDirection(direction)
+        self._side.setMinimumSize(0, 0)
+        self._side.setMaximumSize(MOST_PX, MOST_PX)
+        self._side.setProperty("fixed", None)
+        fix(self._side, wide=SIDE_PX) if wide else fix(self._side, high=BELOW_PX)
 
     @property
     def paths(self) -> tuple[str, str]:
@@ -180,5 +201,5 @@ def _place(tune: Tune, x: str, y: str) -> tuple[float, float]:
 
 def amps_of(tune: Tune, free: Sequence[str]) -> str:
     """The settings as a button says them: ``103 A and 33 A``."""
-    told = [f"{tune.setting(path) or 0.0:.4g} A" for path in free]
+    told = [f"{round(tune.setting(path) or 0.0, 1):g} A" for path in free]
     return " and ".join(told) if len(told) < 3 else f"{', '.join(told[:-1])} and {told[-1]}"

@@ -9,7 +9,7 @@ from crisp_hornet.core.goal.parts import Instead, instead
 from crisp_hornet.core.goal.reached import Reached, reached_by
 from crisp_hornet.core.goal.seek import Answer, Seeker
 from crisp_hornet.core.goal.wish_map import WishMap, wish_map, with_roads
-from crisp_hornet.core.goal.words import title_of
+from crisp_hornet.core.goal.words import title_of, wanted_of
 from crisp_hornet.core.virtual_ride.band import Ends, Foreseen, foresee, foresee_both
 from crisp_hornet.core.virtual_ride.journey import Journey
 from crisp_hornet.core.virtual_ride.ride import Setting, ride
@@ -114,18 +114,17 @@ def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, ticket: Ticket
 
 def told(answer: Answer, goals: Goals) -> str:
     """What an ask comes to, in a sentence or two."""
-    names = [title_of(one.goal) for one in answer.goals]
+    names = [say("{title} {wanted}", title=title_of(one.goal), wanted=wanted_of(one.goal)) for one in answer.goals]
+    amps = [f"{round(answer.tune.setting(path) or 0.0, 1):g} A {_SHORT[path]}" for path in goals.free]
     if answer.found:
-        rated = [(answer.tune.setting(path) or 0.0, path) for path in goals.free]
         sure = sum(one.met == "yes" for one in answer.goals)
-        settings = " and ".join(f"{value:.4g} A {_SHORT[path]}" for value, path in rated)
         return say(
             "{settings} meet all {count} wishes with the least strain, {sure} of them whatever the band holds.",
-            settings=settings, count=quantity(len(names)), sure=quantity(sure),
+            settings=" and ".join(amps), count=quantity(len(names)), sure=quantity(sure),
         )  # fmt: skip
     if answer.conflict:
         fight = ", ".join(names[at] for at in answer.conflict)
-        nearest = " and ".join(f"{answer.tune.setting(path) or 0.0:.4g} A {_SHORT[path]}" for path in goals.free)
+        nearest = " and ".join(amps)
         if len(answer.conflict) == 1:
             return say("No settings reach this: {fight}. Nearest: {nearest}.", fight=fight, nearest=nearest)
         return say("These cannot be had together: {fight}. Nearest: {nearest}.", fight=fight, nearest=nearest)
