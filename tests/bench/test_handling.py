@@ -158,8 +158,9 @@ def test_reading_names_the_limit_and_the_front_wheel_rule_shows_its_cause(qtbot,
 def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_window):
     desk, tune = demo_window.desk, demo_window.stations["tune"]
     go(qtbot, demo_window, 4)
-    click(qtbot, find(demo_window, "page On the road"))
-    road = tune.road
+    click(qtbot, find(demo_window, "page The ride"))
+    click(qtbot, find(demo_window, "of the ride climbs and figures"))
+    road = tune.road.figures
     qtbot.waitUntil(lambda: road.cells.map is not None)
     weak = road.launches.texts()
     desk.draft.change("drive.phase_current_a", 160.0)
