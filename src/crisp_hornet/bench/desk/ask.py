@@ -46,6 +46,10 @@ class Ask(QObject):
         """The roads of the garage, by name."""
         return self._bike.garage.roads.names()
 
+    def road_named(self, name: str) -> Route | None:
+        """A road of the garage; where it cannot be read that is said."""
+        return self._read(name)
+
     def choose(self, name: str) -> None:
         """Ride another road."""
         road = self._read(name)

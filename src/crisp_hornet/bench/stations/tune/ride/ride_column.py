@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
-from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.ride.wish_card import WishCard, new_wish
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.chooser import Chooser
@@ -28,7 +27,6 @@ FREE_WORDS = {
     "phase and battery current": FREE[:2], "phase, battery, weakening": FREE, "phase current alone": FREE[:1],
     "battery current alone": FREE[1:2],
 }  # fmt: skip
-WIDE_PX = 236
 
 
 class RideColumn(QWidget):
@@ -41,7 +39,7 @@ class RideColumn(QWidget):
         self._desk, self._theme = desk, theme
         self.roads = Chooser("the road")
         self.roads.activated.connect(self._take_road)
-        fix(self.roads, wide=WIDE_PX)
+        self.roads.be_narrow()
         self.hold = NumberField("speed held where the road allows it", "km/h", width=94)
         self.hold.editingFinished.connect(self._take_hold)
         self.air = NumberField("air temperature on the road", "°C", width=80)
@@ -57,7 +55,7 @@ class RideColumn(QWidget):
         inside = QWidget()
         column = column_of(inside, margins=(0, 0, 8, 0), spacing=6)
         column.addWidget(label("THE ROAD", "caps"))
-        column.addWidget(self.roads)
+        column.addWidget(Captioned("road", self.roads))
         acts = row_of(spacing=6)
         acts.addWidget(Several("Road", road_acts))
         acts.addStretch(1)

@@ -23,6 +23,7 @@ from crisp_hornet.bench.stations.tune.ride.work import (
     Asked,
     Banded,
     Quick,
+    Sought,
     Turn,
     banded,
     mapped,
@@ -41,7 +42,6 @@ from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.goal.parts import Instead
 from crisp_hornet.core.goal.search import Stopped as SearchStopped
-from crisp_hornet.core.goal.seek import Answer
 from crisp_hornet.core.goal.wish_map import WishMap
 from crisp_hornet.core.road.consequences import Consequence
 from crisp_hornet.core.virtual_ride.climbs import climbed
@@ -102,7 +102,9 @@ class RideView(TuneView):
         self._map.done.connect(self._take_map)
         self._seek.done.connect(self._take_answer)
         self._beside.done.connect(self._take_beside)
-        self._answer_words = ""
+        self._answer: Sought | None = None
+        self._answer_units = desk.units
+        self._sentence: str = ""
         self._reached_of: object = None
         self._mapped_of: object = None
         self.ask_column.seek_asked.connect(self.seek)
@@ -145,7 +147,7 @@ class RideView(TuneView):
 
     def _ask_changed(self) -> None:
         self.wishes.show_answer(None, [], "")
-        self._answer_words = ""
+        self._answer = None
         self._seek_turn.begin()
         if self.isVisible():
             self.refresh()
@@ -155,6 +157,8 @@ class RideView(TuneView):
         if not self.isVisible():
             return
         self.ask_column.refresh()
+        if self._answer_units != self.desk.units:
+            self._show_answer()
         self.wishes.refresh()
         self.draw.refresh()
         self.figures.refresh()
@@ -234,13 +238,8 @@ class RideView(TuneView):
         self._along = Along(
             asked.road, found[0], found[1], None, measured if goes_along(measured, asked.road) else None, laid
         )
-        self.sentence.setText(self._stalled_words(found[0]) if found[0].stalled_at_m is not None else "")
+        self._sentence = _stalled_words(found[0]) if found[0].stalled_at_m is not None else ""
         self._show_along()
-
-    def _stalled_words(self, journey: Journey) -> str:
-        where = quantity((journey.stalled_at_m or 0.0) / 1000, "km", ".2f")
-        words = "The pack is empty after {where}." if journey.why == "empty" else "It stalls after {where}."
-        return self.desk.units.text(say(words, where=where))
 
     def _take_band(self, found: Banded) -> None:
         if self._along is None or self._asked is None:
@@ -250,14 +249,14 @@ class RideView(TuneView):
         if foreseen.journey.stalled_at_m is None:
             self.desk.promises.foresee(self._asked.tune, self._asked.road, foreseen.figures)
         if changes is not None and now is not None and now.stalled_at_m is None:
-            words = change_told(foreseen, changes, now.figures, "Against what is on the controller")
-            self.sentence.setText(self.desk.units.text(words))
+            self._sentence = change_told(foreseen, changes, now.figures, "Against what is on the controller")
         self._show_along()
         self.news.emit()
 
     def _show_along(self) -> None:
         along, units = self._along, self.desk.units
         open_ride = {"measured": "open ride"} if along is not None and along.measured is not None else {}
+        self.sentence.setText(units.text(self._sentence))
         self._legend.words = LEGEND | open_ride
         self._legend.update()
         self.strips.show_along(along, self._asked.tune if self._asked is not None else None, units)
@@ -295,7 +294,7 @@ class RideView(TuneView):
             desk.said.emit("note", "Ask for something first: add a wish.")
             return
         ticket = self._seek_turn.begin()
-        self._seek.start(lambda: (goals, *sought(bike, tune, goals, rested_v, ticket)))
+        self._seek.start(lambda: sought(bike, tune, goals, rested_v, ticket))
         self._show_seeking(True)
         self.show_part(WISHES)
         self.wishes.show_answer(None, [], "Looking for settings …")
@@ -303,12 +302,22 @@ class RideView(TuneView):
     def _show_seeking(self, on: bool) -> None:
         self.ask_column.seek.setText("Stop the search" if on else "Find the settings")
 
-    def _take_answer(self, found: tuple[object, Answer, list[Instead]]) -> None:
+    def _take_answer(self, found: Sought) -> None:
         self._show_seeking(False)
-        goals, answer, parts = found
-        self._answer_words = self.desk.units.text(told(answer, goals))  # type: ignore[arg-type]
-        self.wishes.show_answer(answer, parts, self._answer_words)
+        self._answer = found
+        self._show_answer()
         self.news.emit()
+
+    def _show_answer(self) -> None:
+        """What was found, in the units of now."""
+        self._answer_units = self.desk.units
+        if self._answer is not None:
+            _, answer, parts = self._answer
+            self.wishes.show_answer(answer, parts, self._answer_words)
+
+    @property
+    def _answer_words(self) -> str:
+        return self.desk.units.text(told(self._answer[1], self._answer[0])) if self._answer is not None else ""
 
     def take_answer(self) -> None:
         """Draft the settings that were found, and keep the ask in the logbook."""
@@ -402,8 +411,9 @@ class RideView(TuneView):
             self.desk.said.emit("note", "There is no other road to join.")
             return
         name, good = QInputDialog.getItem(self, "Join another road to it", "road", names, 0, False)
-        if good:
-            self._change_road(lambda road: joined(road, self.desk.garage.roads.get(name)))
+        other = self.desk.ask.road_named(name) if good else None
+        if other is not None:
+            self._change_road(lambda road: joined(road, other))
 
     def _change_road(self, change: Callable[[Route], Route]) -> None:
         road = self.desk.ask.road
@@ -432,6 +442,13 @@ class RideView(TuneView):
             self.sentence.text()
             or "Drag pans, the wheel zooms, the arrows move the cursor, Home shows the whole road.",
         )
+
+
+def _stalled_words(journey: Journey) -> str:
+    where = quantity((journey.stalled_at_m or 0.0) / 1000, "km", ".2f")
+    if journey.why == "empty":
+        return say("The pack is empty after {where}.", where=where)
+    return say("It stalls after {where}.", where=where)
 
 
 def _slowest(kmh: float) -> str:

@@ -61,7 +61,7 @@ class Strips(QWidget):
         return real(560, 420)
 
     def minimumSizeHint(self) -> QSize:
-        return real(320, 300)
+        return real(300, 236)
 
     # --- what is shown --------------------------------------------------------------------------------------
 

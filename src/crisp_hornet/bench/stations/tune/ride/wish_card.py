@@ -70,7 +70,7 @@ class WishCard(QFrame):
         row = row_of(spacing=6)
         row.addWidget(self.mark)
         row.addLayout(words, 1)
-        name = str(title_of(goal))
+        name = units.text(title_of(goal))
         self._open = button("Edit", self._unfold, "small", f"Edit the wish {name}")
         row.addWidget(self._open)
         self._fields: dict[str, NumberField] = {}

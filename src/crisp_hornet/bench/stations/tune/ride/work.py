@@ -101,7 +101,10 @@ def mapped(bike: Bike, tune: Tune, goals: Goals, rested_v: float, paths: tuple[s
     return with_roads(made, bike, tune, goals.goals, rested_v, ticket)
 
 
-def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, ticket: Ticket) -> tuple[Answer, list[Instead]]:
+Sought = tuple[Goals, Answer, list[Instead]]
+
+
+def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, ticket: Ticket) -> Sought:
     """The answer to an ask, and parts where no settings do."""
     answer = Seeker(bike, tune, goals, rested_v, ticket).answer()
     parts = (
@@ -109,7 +112,7 @@ def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, ticket: Ticket
         if answer.found or not answer.conflict
         else list(instead(bike, tune, goals, answer.conflict, rested_v, ticket))
     )
-    return answer, parts
+    return goals, answer, parts
 
 
 def told(answer: Answer, goals: Goals) -> str:
