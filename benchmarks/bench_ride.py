@@ -32,27 +32,30 @@ def timed(work) -> float:
 
 
 def main() -> None:
-    ratios = []
-    for seed in range(CASES):
-        bike, tune, road, hold, rested, ambient = random_case(seed)
-        road = repeated(road, TIMES)
-        ours = min(timed(lambda: ride(bike, tune, road, Held(hold), Setting(rested, ambient))) for _ in range(3))  # noqa: B023
-        theirs = timed(lambda: SteppedRide(bike, tune, road, hold, rested, ambient))  # noqa: B023
-        ratios.append(theirs / ours)
-    print(
-        f"integrator with events takes {np.median(ratios):.0f} times as long (target {AS_EXACT:.0f}), {min(ratios):.0f} at least"
-    )
     bike, draft, factory = read_bike(HERON), read_tune(DRAFT), read_tune(FACTORY)
     bike = bike.model_copy(update={"battery": bike.battery.model_copy(update={"capacity_ah": 200.0})})
     hundred, setting = repeated(QUARRY_ROUND, 12), Setting(None, 20.0)
-    long_s = timed(lambda: ride(bike, draft, hundred, Held(35.0), setting))
+    long_s = min(timed(lambda: ride(bike, draft, hundred, Held(35.0), setting)) for _ in range(3))
+    stepped_s = timed(lambda: SteppedRide(bike, draft, hundred, 35.0, None, 20.0))
     band_s = timed(lambda: foresee(bike, draft, hundred, Held(35.0), setting))
     drag_s = timed(lambda: [ride(bike, tune, QUARRY_ROUND, Held(35.0), setting) for tune in (draft, factory)]) / 2
+    print(
+        f"an integrator with events takes {stepped_s / long_s:.0f} times as long, {stepped_s / long_s / AS_EXACT:.2f} of the target"
+    )
     print(f"{hundred.length_m / 1000:.0f} km: {long_s:.2f} s, {long_s / LONG_S:.2f} of the target")
     print(
         f"with its band: {band_s:.2f} s, {band_s / BAND_S:.2f} of the target; {band_s / long_s:.1f} times a ride without"
     )
     print(f"8.6 km while dragging: {1000 * drag_s:.0f} ms, {drag_s / DRAG_S:.2f} of the target")
+    ratios = []
+    for seed in range(CASES):
+        bike, tune, road, hold, rested, ambient = random_case(seed)
+        road = repeated(road, TIMES)
+        ours = min(timed(lambda: ride(bike, tune, road, Held(hold), Setting(rested, ambient))) for _ in range(3))  # noqa: B023
+        ratios.append(timed(lambda: SteppedRide(bike, tune, road, hold, rested, ambient)) / ours)  # noqa: B023
+    print(
+        f"random bikes on short roads, fades and stalls: {np.median(ratios):.0f} times in the middle, {min(ratios):.0f} at least"
+    )
 
 
 if __name__ == "__main__":

@@ -9,6 +9,9 @@ from crisp_hornet.core.virtual_ride.again import ride_again
 from tests.bikes import a_bike, a_tune
 
 G, DT = 9.80665, 0.05
+CHECKED = {
+    name: {"gain_spread": 0.01, "zero_spread": 0.1, "checked": "2026-11-01"} for name in ("battery_a", "phase_a")
+}
 COOLER = {
     "winding_j_per_k": 900, "housing_j_per_k": 4000, "winding_to_housing_w_per_k": 14, "housing_to_air_w_per_k": 5,
     "airflow_w_per_k_per_mps": 0.8,
@@ -21,7 +24,7 @@ class World:
     def __init__(self, seed):
         rng = np.random.default_rng([seed, 77])
         n = rng.normal
-        self.bike = a_bike(motor__thermal=COOLER, motor__friction_nm=0.2)
+        self.bike = a_bike(motor__thermal=COOLER, motor__friction_nm=0.2, sensors=CHECKED)
         m, self.rng = self.bike.motor, rng
         self.mass = self.bike.mass_kg * (1 + n(0, 0.025))
         self.psi, self.ohm = m.flux_linkage_wb * (1 + n(0, 0.015)), m.phase_resistance_ohm * (1 + n(0, 0.05))

@@ -17,7 +17,8 @@ from crisp_hornet.core.virtual_ride.wishes import Wish
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.tune import Tune
 
-VOLT_NODES, BISECTIONS, FORGETS = 2000, 16, 0.7
+VOLT_NODES, FORGETS = 2000, 0.7
+NARROWINGS, NEAR_W = 16, 0.05
 
 
 @dataclass
@@ -144,18 +145,31 @@ class Underway:
         watts, phase = self._point(v, force)
         return (force, watts, phase) if math.isfinite(watts) else undriven
 
-    def _point(self, v: float, force: float) -> tuple[float, float]:
-        return min((one.point(v, force, self._rested(), self.warmth.winding_c) for one in self.machines), key=_thrift)
+    def _point(self, v: float, force: float, rested_v: float | None = None) -> tuple[float, float]:
+        rested, winding_c = self._rested() if rested_v is None else rested_v, self.warmth.winding_c
+        if len(self.machines) == 1:
+            return self.machines[0].point(v, force, rested, winding_c)
+        return min((one.point(v, force, rested, winding_c) for one in self.machines), key=_thrift)
 
     def _charges(self, v: float, force: float, rests: float) -> float:
-        """The braking force (N) nearest to one asked for whose power the pack may take; by bisection."""
-        floor = self.pull.charge_floor_w(self._rested())
-        if force >= rests or not self._point(v, force)[0] < floor:
+        """The braking force (N) nearest to one asked for whose power the pack may take; by the regula falsi (Illinois)."""
+        rested = self._rested()
+        floor = self.pull.charge_floor_w(rested)
+        if force >= rests:
             return force
         low, high = force, rests
-        for _ in range(BISECTIONS):
-            middle = (low + high) / 2
-            low, high = (middle, high) if self._point(v, middle)[0] < floor else (low, middle)
+        under, over = self._point(v, low, rested)[0] - floor, self._point(v, high, rested)[0] - floor
+        if not under < 0 or not over > 0:
+            return force if not under < 0 else high
+        for _ in range(NARROWINGS):
+            middle = (low * over - high * under) / (over - under)
+            left = self._point(v, middle, rested)[0] - floor
+            if abs(left) < NEAR_W:
+                return middle
+            if left < 0:
+                low, under, over = middle, left, over / 2
+            else:
+                high, over, under = middle, left, under / 2
         return high
 
     def _spend(self, seconds: float, watts: float, phase_a: float, v: float, force: float, name: str) -> None:

@@ -22,7 +22,6 @@ from crisp_hornet.bench.stations.tune.ride.wishes_page import WishesPage, amps_o
 from crisp_hornet.bench.stations.tune.ride.work import (
     Asked,
     Banded,
-    Quick,
     Sought,
     Turn,
     banded,
@@ -91,6 +90,7 @@ class RideView(TuneView):
         self._pages = Pages()
         self._lay_out()
         self._asked: Asked | None = None
+        self._ridden: Asked | None = None
         self._along: Along | None = None
         self._quick_turn, self._slow_turn, self._seek_turn = Turn(), Turn(), Turn()
         self._quick, self._band, self._reach, self._map, self._seek, self._beside = (
@@ -175,8 +175,9 @@ class RideView(TuneView):
         self._asked = asked
         self._slow_turn.begin()
         self._band.cancel()
-        ticket = self._quick_turn.begin()
-        self._quick.start(lambda: quick(asked, ticket))
+        ticket, before = self._quick_turn.begin(), self._ridden
+        known = self._along.now if self._along is not None else None
+        self._quick.start(lambda: (asked, *quick(asked, before, known, ticket)))
 
     def _ask_now(self) -> Asked | None:
         desk = self.desk
@@ -229,16 +230,15 @@ class RideView(TuneView):
         self.wishes.show_map(found, self.desk.units.text(words))
         self.wishes.refresh()
 
-    def _take_quick(self, found: Quick) -> None:
-        asked = self._asked
-        if asked is None:
-            return
+    def _take_quick(self, made: tuple[Asked, Journey, Journey | None]) -> None:
+        asked, drafted, now = made
+        self._ridden = asked
         measured = self.desk.ride.cleaned
         laid = self._along.beside if self._along is not None and self._along.road == asked.road else None
         self._along = Along(
-            asked.road, found[0], found[1], None, measured if goes_along(measured, asked.road) else None, laid
+            asked.road, drafted, now, None, measured if goes_along(measured, asked.road) else None, laid
         )
-        self._sentence = _stalled_words(found[0]) if found[0].stalled_at_m is not None else ""
+        self._sentence = _stalled_words(drafted) if drafted.stalled_at_m is not None else ""
         self._show_along()
 
     def _take_band(self, found: Banded) -> None:

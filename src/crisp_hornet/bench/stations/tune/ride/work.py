@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.parts import Instead, instead
@@ -74,12 +74,16 @@ Quick = tuple[Journey, Journey | None]
 Banded = tuple[Foreseen, dict[str, Ends] | None, Journey | None]
 
 
-def quick(asked: Asked, ticket: Ticket) -> Quick:
-    """The rides of draft and controller, without bands."""
+def quick(asked: Asked, before: Asked | None, known: Journey | None, ticket: Ticket) -> Quick:
+    """The rides of draft and controller, without bands. ``known``: the controller's of what was asked ``before``; it is taken where nothing
+    of it changed."""
     wish = Held(asked.hold_kmh)
     drafted = ride(asked.bike, asked.tune, asked.road, wish, asked.setting, ticket)
-    now = None if asked.now is None else ride(asked.bike, asked.now, asked.road, wish, asked.setting, ticket)
-    return drafted, now
+    if asked.now is None:
+        return drafted, None
+    if known is not None and before is not None and replace(asked, tune=before.tune).key == before.key:
+        return drafted, known
+    return drafted, ride(asked.bike, asked.now, asked.road, wish, asked.setting, ticket)
 
 
 def banded(asked: Asked, ticket: Ticket) -> Banded:
