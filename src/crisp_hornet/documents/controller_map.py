@@ -206,6 +206,22 @@ class ControllerMap(Part):
         except ValidationError:
             return tune
 
+    def as_held(self, tune: Tune) -> Tune:
+        """A tune as this controller can hold it: each setting in steps of its register, rounded to the safe side. One that it cannot
+        hold at all stays as it is."""
+        own = {name: tune.setting(name) for name in SETTINGS if self.register(name) is not None and tune.holds(name)}
+        try:
+            asked = self.as_registers(own)
+            held = {one.name: one.decode(one.encode(asked[one.name])) for one in self.register_list if one.name in own}
+            return tune.with_settings(self.as_settings(held))
+        except (ValueError, ValidationError):
+            return tune
+
+    def step(self, name: str) -> float | None:
+        """The smallest difference of a setting that the controller can hold, in its unit; None where it has none, or holds a share."""
+        register = self.register(name)
+        return None if register is None or register.share_of is not None else register.step
+
     def fault_of(self, code: float) -> Fault | None:
         """The meaning of a fault code, if the description knows it."""
         return next((fault for fault in self.fault if fault.code == int(code)), None)

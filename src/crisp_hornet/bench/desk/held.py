@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -99,6 +100,15 @@ class Held(QObject):
     def as_run(self, tune: Tune) -> Tune:
         """What a tune comes to on the controller, as far as that is known."""
         return tune if self.map is None else self.map.as_run(tune)
+
+    def as_held(self, tune: Tune) -> Tune:
+        """A tune in the steps that the controller can hold, as far as that is known, and what it comes to there."""
+        return tune if self.map is None else self.map.as_run(self.map.as_held(tune))
+
+    def steps(self, paths: Sequence[str]) -> dict[str, float]:
+        """The smallest differences of settings that the controller can hold, where they are known."""
+        found = {path: self.map.step(path) if self.map is not None else None for path in paths}
+        return {path: step for path, step in found.items() if step is not None}
 
     def _predict(self) -> None:
         self.prediction = self._bike.predict(self.tune)

@@ -13,7 +13,7 @@ from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.bench.desk.open_ride import OpenRide
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.core.virtual_ride.band import Ends
-from crisp_hornet.core.virtual_ride.promise import COMPARED, done, goes_along, kept, told
+from crisp_hornet.core.virtual_ride.promise import done, goes_along, kept, promised, told
 from crisp_hornet.documents import store
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.saying import say
@@ -43,8 +43,7 @@ class Promises(QObject):
         if len(road.points) > MOST_POINTS:
             return
         others = [one for one in self._foreseen if not _same(one, tune, road)]
-        told_ = {name: figures[name] for name in COMPARED if name in figures}
-        self._foreseen = [*others, (tune, road, told_)][-MOST_FORESEEN:]
+        self._foreseen = [*others, (tune, road, promised(figures))][-MOST_FORESEEN:]
         self._promise()
 
     def _promise(self) -> None:
@@ -52,7 +51,7 @@ class Promises(QObject):
         held = self._held.tune
         if held is None:
             return
-        on_it = self._held.as_run(held)
+        on_it = self._held.as_held(held)
         new = [one for one in self._foreseen if not one[0].differing(on_it)]
         if not new:
             return
@@ -71,7 +70,11 @@ class Promises(QObject):
         promises = self._all()
         for one in promises:
             its, road, figures = one
-            if its.differing(tune) or self._before(road.name) >= self._ride.id or not goes_along(ride, road):
+            if (
+                its.differing(self._held.as_held(tune))
+                or self._before(road.name) >= self._ride.id
+                or not goes_along(ride, road)
+            ):
                 continue
             found = kept(figures, done(ride, bike))
             self._keep([other for other in promises if other is not one])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from itertools import permutations
 
 import numpy as np
@@ -19,10 +19,14 @@ MOST_UP, STEP_A = 1.03, 0.1
 
 
 class Polish:
-    """Exact tests of points for wishes ``members``: ``exactly`` measures them along fine curves."""
+    """Exact tests of points for wishes ``members``: ``exactly`` measures them along fine curves; ``steps``: the smallest differences
+    that can be set (A), by path."""
 
-    def __init__(self, search: Search, exactly: Measured, members: Sequence[int]) -> None:
+    def __init__(
+        self, search: Search, exactly: Measured, members: Sequence[int], steps: Mapping[str, float] | None = None
+    ) -> None:
         self._search, self._exactly = search, exactly
+        self._steps = np.array([(steps or {}).get(path, STEP_A) for path in search.space.free])
         self._plain = [at for at in members if rises(exactly.goals[at]) is not None]
         self._roads = [at for at in members if rises(exactly.goals[at]) is None]
 
@@ -102,9 +106,9 @@ class Polish:
         return self._search.watched.allows(point) and self._search.meets_roads(point, self._roads)
 
     def _rounded(self, point: Array) -> Array:
-        """In steps of a tenth of an ampere, where that holds too."""
-        ratings = self._search.space.ratings_a
-        for amps in (np.ceil(point * ratings / STEP_A - 1e-6) * STEP_A, np.round(point * ratings / STEP_A) * STEP_A):
+        """In steps that can be set, where that holds too."""
+        ratings, steps = self._search.space.ratings_a, self._steps
+        for amps in (np.ceil(point * ratings / steps - 1e-6) * steps, np.round(point * ratings / steps) * steps):
             rounded: Array = np.clip(np.round(amps, 6) / ratings, 0.0, 1.0)
             if self.holds_all(rounded):
                 return rounded

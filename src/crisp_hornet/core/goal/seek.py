@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 
@@ -39,7 +39,8 @@ class Answer:
 
 
 class Seeker:
-    """One ask: wishes, a bike, the tune that is to be changed. ``rested_v``: at which charge it shall hold (full, if not given)."""
+    """One ask: wishes, a bike, the tune that is to be changed. ``rested_v``: at which charge it shall hold (full, if not given);
+    ``steps``: the smallest differences that can be set (A), by path."""
 
     def __init__(
         self,
@@ -48,7 +49,9 @@ class Seeker:
         goals: Goals,
         rested_v: float | None = None,
         tick: Callable[[], bool] | None = None,
+        steps: Mapping[str, float] | None = None,
     ) -> None:
+        self._steps = steps
         self.goals, self.rested_v = goals.goals, rested_v or rested_or_typical_v(bike.battery, 1.0)
         self.space = Space(bike, tune, tuple(goals.free))
         self.watched = Watched(self.space)
@@ -79,7 +82,7 @@ class Seeker:
         return self._exact(self.search.least(self.every))
 
     def _exact(self, point: Array | None) -> Array | None:
-        exact = Polish(self.search, self.exactly, self.every)
+        exact = Polish(self.search, self.exactly, self.every, self._steps)
         if point is None:  # where a hair decides, the lattice is too coarse to say
             point = self.nearest()
             return exact.least(point) if exact.holds_all(point) else None

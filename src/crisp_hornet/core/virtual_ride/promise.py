@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -10,12 +11,13 @@ import numpy as np
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.derived import summed
 from crisp_hornet.core.virtual_ride.again import logged_figures
-from crisp_hornet.core.virtual_ride.band import Ends
+from crisp_hornet.core.virtual_ride.band import SIDE, Ends
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.saying import joined, quantity, say
 
 LENGTH_SHARE, HEIGHT_M, PLACES, ROLLS_KMH = 0.03, 7.0, 60, 1.0
+RIDER_SHARE, RIDER_K = {"time_s": 0.02, "wh_cells": 0.02}, {"winding_c": 1.0}  # one standard deviation
 COMPARED = {
     "time_s": ("there in", "s", ".0f"),
     "wh_cells": ("from the cells", "Wh", ".0f"),
@@ -71,12 +73,24 @@ def done(ride: Ride, bike: Bike) -> dict[str, float]:
     return logged_figures(ride, bike, seconds, max(float(way_m(ride)[-1]), 1.0))
 
 
-def kept(promised: Mapping[str, Ends], did: Mapping[str, float]) -> list[Kept]:
+def promised(figures: Mapping[str, Ends]) -> dict[str, Ends]:
+    """What may be promised of a ride that was foreseen: its bands, and that no rider holds a speed and brakes to the letter."""
+    made = {}
+    for name in COMPARED:
+        if name in figures:
+            ends = figures[name]
+            loose = SIDE * math.hypot(RIDER_SHARE.get(name, 0.0) * ends.value, RIDER_K.get(name, 0.0))
+            low, high = (math.hypot(side, loose) for side in (ends.value - ends.low, ends.high - ends.value))
+            made[name] = Ends(ends.value, ends.value - low, ends.value + high)
+    return made
+
+
+def kept(promise: Mapping[str, Ends], did: Mapping[str, float]) -> list[Kept]:
     """The figures that were both promised and logged."""
     return [
-        Kept(name, promised[name], did[name])
+        Kept(name, promise[name], did[name])
         for name in COMPARED
-        if name in promised and name in did and np.isfinite(did[name])
+        if name in promise and name in did and np.isfinite(did[name])
     ]
 
 

@@ -91,8 +91,9 @@ class RideView(TuneView):
         self._lay_out()
         self._asked: Asked | None = None
         self._ridden: Asked | None = None
+        self._rests = True
         self._along: Along | None = None
-        self._quick_turn, self._slow_turn, self._seek_turn = Turn(), Turn(), Turn()
+        self._quick_turn, self._slow_turn, self._seek_turn, self._map_turn = Turn(), Turn(), Turn(), Turn()
         self._quick, self._band, self._reach, self._map, self._seek, self._beside = (
             Background(Stopped, SearchStopped, DocumentError) for _ in range(6)
         )
@@ -172,7 +173,7 @@ class RideView(TuneView):
         if self._asked is not None and asked.key == self._asked.key:
             self._show_along()
             return
-        self._asked = asked
+        self._asked, self._rests = asked, False
         self._slow_turn.begin()
         self._band.cancel()
         ticket, before = self._quick_turn.begin(), self._ridden
@@ -183,7 +184,7 @@ class RideView(TuneView):
         desk = self.desk
         if desk.bike is None or desk.draft.tune is None or desk.ask.road is None:
             return None
-        as_run = desk.held.as_run
+        as_run = desk.held.as_held
         now = as_run(desk.held.tune) if desk.held.tune is not None else None
         setting = Setting(desk.conditions.rested_v, desk.ask.ambient_c)
         return Asked(desk.bike, as_run(desk.draft.tune), now, desk.ask.road, desk.ask.hold_kmh, setting)
@@ -191,11 +192,10 @@ class RideView(TuneView):
     def refresh_slow(self) -> None:
         if not self.isVisible():
             return
-        asked, desk, goals = self._asked, self.desk, self.desk.ask.document()
+        desk, goals = self.desk, self.desk.ask.document()
         rested_v = desk.conditions.rested_v
-        if asked is not None and (self._along is None or self._along.band is None):
-            ticket = self._slow_turn.begin()
-            self._band.start(lambda: banded(asked, ticket))
+        self._rests = True
+        self._start_band()
         bike, tune = desk.bike, desk.draft.tune
         if bike is None or tune is None or goals is None:
             self.wishes.show_map(None, "Ask for something: then it is shown here where it holds.")
@@ -209,6 +209,13 @@ class RideView(TuneView):
             self._draw_map()
         self.range.refresh_slow()
 
+    def _start_band(self) -> None:
+        """The band of what is drawn, once the hands rest and it is drawn."""
+        asked, along = self._asked, self._along
+        if self._rests and asked is not None and asked is self._ridden and along is not None and along.band is None:
+            ticket = self._slow_turn.begin()
+            self._band.start(lambda: banded(asked, ticket))
+
     def _draw_map(self) -> None:
         desk, goals = self.desk, self.desk.ask.document()
         bike, tune, rested_v, paths = desk.bike, desk.draft.tune, desk.conditions.rested_v, self.wishes.paths
@@ -219,7 +226,7 @@ class RideView(TuneView):
         if wanted == self._mapped_of:
             return
         self._mapped_of = wanted
-        ticket = self._slow_turn.begin() if self._along is not None and self._along.band is not None else Turn().begin()
+        ticket = self._map_turn.begin()
         self._map.start(lambda: mapped(bike, tune, goals, rested_v, paths, ticket))
         self.wishes.show_map(self.wishes.chart.map, "Drawing the map …")
 
@@ -240,6 +247,7 @@ class RideView(TuneView):
         )
         self._sentence = _stalled_words(drafted) if drafted.stalled_at_m is not None else ""
         self._show_along()
+        self._start_band()
 
     def _take_band(self, found: Banded) -> None:
         if self._along is None or self._asked is None:
@@ -293,8 +301,8 @@ class RideView(TuneView):
         if bike is None or tune is None or goals is None:
             desk.said.emit("note", "Ask for something first: add a wish.")
             return
-        ticket = self._seek_turn.begin()
-        self._seek.start(lambda: sought(bike, tune, goals, rested_v, ticket))
+        ticket, steps = self._seek_turn.begin(), desk.held.steps(desk.ask.free)
+        self._seek.start(lambda: sought(bike, tune, goals, rested_v, steps, ticket))
         self._show_seeking(True)
         self.show_part(WISHES)
         self.wishes.show_answer(None, [], "Looking for settings …")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from crisp_hornet.core.goal.on_road import Roads
@@ -108,9 +109,9 @@ def mapped(bike: Bike, tune: Tune, goals: Goals, rested_v: float, paths: tuple[s
 Sought = tuple[Goals, Answer, list[Instead]]
 
 
-def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, ticket: Ticket) -> Sought:
+def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, steps: Mapping[str, float], ticket: Ticket) -> Sought:
     """The answer to an ask, and parts where no settings do."""
-    answer = Seeker(bike, tune, goals, rested_v, ticket).answer()
+    answer = Seeker(bike, tune, goals, rested_v, ticket, steps).answer()
     parts = (
         []
         if answer.found or not answer.conflict
