@@ -34,8 +34,8 @@ OF_CHANGE = 0.2
 LEAST = {"winding_c": 0.8, "controller_c": 0.8, "min_pack_v": 0.15}
 LEAST_SHARE = {
     "time_s": 0.003,
-    "wh_cells": 0.006,
-    "wh_per_km": 0.006,
+    "wh_cells": 0.011,
+    "wh_per_km": 0.011,
     "winding_c": 0.0,
     "controller_c": 0.0,
     "min_pack_v": 0.0,

@@ -161,11 +161,14 @@ def _wished(rows: Ride, metres: Array, at_m: Array, mps: Array) -> Array:
     held = ~is_open & (mps > SLOWEST_MPS)
     usual = float(np.quantile(mps[held], 0.9)) if held.any() else 0.0
     for first, last in _runs(is_open):
-        eased = float(mps[min(last, len(mps) - 1)])
+        settles = last
+        while settles + 1 < len(mps) and mps[settles + 1] > mps[settles]:
+            settles += 1  # eased because it went by itself, as over a crest: it still rose to what was wished
+        eased = float(mps[settles])
         before = float(mps[first])
         fell = mps[min(first + 4, last)] < before - FALLS_MPS
         slowed = bool(mps[last + 1 : last + 5].size) and float(mps[last + 1 : last + 5].min()) < eased - SLOWED_MPS
-        hoped = usual if slowed else 0.0
+        hoped = usual if slowed or last >= len(mps) - 3 else 0.0  # held open until it had to brake, or to the end
         wished[first : last + 1] = np.maximum(mps[first : last + 1], max(eased, before if fell else 0.0, hoped))
     wished[mps <= 0] = 0.0
     return wished
