@@ -123,8 +123,14 @@ def _tune(walk: _Walk) -> Iterator[str]:
     walk.wait(lambda: page.chart.band is not None and page.chart.held is not None)
     yield "tune-pull"
     page.show_road()
-    walk.wait(lambda: page.road.figures.cells.map is not None)
-    yield "tune-road"
+    road = page.road
+    walk.wait(lambda: road.strips.along is not None and road.strips.along.band is not None)
+    yield "tune-ride"
+    road.seek()
+    walk.wait(lambda: road.wishes.found is not None and road.wishes.chart.map is not None)
+    walk.wait(lambda: road.wishes.all_drawn)
+    yield "tune-wishes"
+    road.show_part(0)
     page.show_chain()
     yield "tune-chain"
     window.desk.draft.open(window.desk.draft.named()["Gentle levels"])

@@ -9,12 +9,15 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from crisp_hornet.bench.desk.open_bike import OpenBike
+from crisp_hornet.core.rider.legs import Rider
+from crisp_hornet.core.virtual_ride.wishes import Held, Pedalled, Share, Wish
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.goals import FREE, Goal, Goals, OnRoute
 from crisp_hornet.documents.route import Route
 
 HOLD_KMH = 35.0
 USUAL_FREE = FREE[:2]
+HELD, THROTTLE = "held", "throttle"
 
 
 class Ask(QObject):
@@ -26,7 +29,8 @@ class Ask(QObject):
         super().__init__()
         self._bike = bike
         self.road: Route | None = None
-        self.hold_kmh, self.ambient_c = HOLD_KMH, 25.0
+        self.how = HELD
+        self.hold_kmh, self.ambient_c, self.headwind_kmh = HOLD_KMH, 25.0, 0.0
         self.goals: list[Goal] = []
         self.free: tuple[str, ...] = USUAL_FREE
 
@@ -36,6 +40,9 @@ class Ask(QObject):
         told: Mapping[str, Any] = kept if isinstance(kept, dict) else {}
         self.hold_kmh = _between(told.get("hold_kmh"), 1.0, 300.0, HOLD_KMH)
         self.ambient_c = _between(told.get("ambient_c"), -40.0, 60.0, 25.0)
+        self.headwind_kmh = _between(told.get("headwind_kmh"), -200.0, 200.0, 0.0)
+        how = told.get("how")
+        self.how = how if isinstance(how, str) and (how in (HELD, THROTTLE) or _level(how)) else HELD
         found = _document(told.get("free", list(USUAL_FREE)), told.get("goals", []))
         self.free, self.goals = (tuple(found.free), list(found.goals)) if found is not None else (USUAL_FREE, [])
         name = told.get("road")
@@ -75,11 +82,26 @@ class Ask(QObject):
             self.road = None if self.road.name == name else self.road
             self._keep()
 
-    def ride_at(self, hold_kmh: float | None = None, ambient_c: float | None = None) -> None:
-        """Hold another speed, on another day."""
+    def ride_at(
+        self,
+        hold_kmh: float | None = None,
+        ambient_c: float | None = None,
+        headwind_kmh: float | None = None,
+        how: str | None = None,
+    ) -> None:
+        """Hold another speed, on another day, or ride it otherwise: ``how`` is "held", "throttle", or "level 1" and so on."""
         self.hold_kmh = self.hold_kmh if hold_kmh is None else hold_kmh
         self.ambient_c = self.ambient_c if ambient_c is None else ambient_c
+        self.headwind_kmh = self.headwind_kmh if headwind_kmh is None else headwind_kmh
+        self.how = self.how if how is None else how
         self._keep()
+
+    @property
+    def wish(self) -> Wish:
+        """How it is ridden: a speed held, all that the throttle asks for, or a usual rider at an assist level."""
+        if level := _level(self.how):
+            return Pedalled(level, Rider())
+        return Share(1.0) if self.how == THROTTLE else Held(self.hold_kmh)
 
     def set_goals(self, goals: Sequence[Goal]) -> None:
         """Ask for other things."""
@@ -95,7 +117,12 @@ class Ask(QObject):
         """The wishes with their road in place; None where nothing can be asked."""
         if not self.goals or not self.free:
             return None
-        here = {"route": self.road, "hold_kmh": self.hold_kmh, "ambient_c": self.ambient_c}
+        here = {
+            "route": self.road,
+            "hold_kmh": self.hold_kmh,
+            "ambient_c": self.ambient_c,
+            "headwind_kmh": self.headwind_kmh,
+        }
         goals = [
             goal.model_copy(update=here) if isinstance(goal, OnRoute) else goal
             for goal in self.goals
@@ -130,6 +157,8 @@ class Ask(QObject):
                 "road": self.road.name if self.road is not None else None,
                 "hold_kmh": self.hold_kmh,
                 "ambient_c": self.ambient_c,
+                "headwind_kmh": self.headwind_kmh,
+                "how": self.how,
                 "free": list(self.free),
                 "goals": [goal.model_dump(mode="json", exclude_none=True) for goal in self.goals],
             },
@@ -144,6 +173,12 @@ def _document(free: object, goals: object) -> Goals | None:
         )
     except ValidationError:
         return None
+
+
+def _level(how: str) -> int:
+    """The assist level that a way to ride names; 0 for another way."""
+    word, _, number = how.partition(" ")
+    return int(number) if word == "level" and number.isdecimal() and len(number) < 3 else 0
 
 
 def _between(value: object, least: float, most: float, usual: float) -> float:

@@ -58,7 +58,7 @@ class RangePage(QWidget):
         if road is None:
             self.words.setText("Choose a road: range and time are worked out on it.")
             return
-        setting = Setting(desk.conditions.rested_v, desk.ask.ambient_c)
+        setting = Setting(desk.conditions.rested_v, desk.ask.ambient_c, desk.ask.headwind_kmh)
         asked = (bike, tune, road, desk.ask.hold_kmh, setting, self.against.at, desk.units)
         if asked == self._shown:
             return

@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from crisp_hornet.bench.desk.ask import HELD, THROTTLE
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
@@ -40,10 +41,15 @@ class RideColumn(QWidget):
         self.roads = Chooser("the road")
         self.roads.activated.connect(self._take_road)
         self.roads.be_narrow()
-        self.hold = NumberField("speed held where the road allows it", "km/h", width=94)
+        self.hold = NumberField("speed held where the road allows it", "km/h", width=80)
         self.hold.editingFinished.connect(self._take_hold)
-        self.air = NumberField("air temperature on the road", "°C", width=80)
+        self.air = NumberField("air temperature on the road", "°C", width=62)
         self.air.editingFinished.connect(self._take_hold)
+        self.wind = NumberField("wind from ahead", "km/h", width=80)
+        self.wind.editingFinished.connect(self._take_hold)
+        self.how = Chooser("how it is ridden")
+        self.how.be_narrow()
+        self.how.activated.connect(lambda at: desk.ask.ride_at(how=self._ways()[at][0]))
         self.free = Chooser("settings that may be changed for the wishes")
         self.free.addItems(list(FREE_WORDS))
         self.free.activated.connect(lambda _at: desk.ask.set_free(FREE_WORDS[self.free.currentText()]))
@@ -60,10 +66,11 @@ class RideColumn(QWidget):
         acts.addWidget(Several("Road", road_acts))
         acts.addStretch(1)
         column.addLayout(acts)
-        ridden = row_of(spacing=8)
-        ridden.addWidget(Captioned("at", self.hold))
-        ridden.addWidget(Captioned("in", self.air))
-        column.addLayout(ridden)
+        column.addWidget(Captioned("ridden", self.how))
+        day = row_of(spacing=6)
+        for words, made in (("at", self.hold), ("air", self.air), ("wind", self.wind)):
+            day.addWidget(Captioned(words, made, above=True))
+        column.addLayout(day)
         column.addSpacing(6)
         column.addWidget(label("WHAT IT SHALL DO", "caps"))
         column.addLayout(self._rows)
@@ -98,14 +105,23 @@ class RideColumn(QWidget):
         units, ask = self._desk.units, self._desk.ask
         try:
             kmh, ambient = units.back(self.hold.read(), "km/h"), units.back(self.air.read(), "°C")
+            wind = units.back(self.wind.read(), "km/h")
         except Misread as why:
             self._desk.said.emit("note", f"The ride: {why}.")
             return
-        if not 1 <= kmh <= 300 or not -40 <= ambient <= 60:
-            self._desk.said.emit("note", "The ride: from 1 to 300 km/h, in air of -40 to 60 °C.")
+        if not 1 <= kmh <= 300 or not -40 <= ambient <= 60 or abs(wind) > 100:
+            self._desk.said.emit("note", "The ride: from 1 to 300 km/h, in air of -40 to 60 °C, wind up to 100 km/h.")
             return
-        if (round(kmh, 3), round(ambient, 3)) != (round(ask.hold_kmh, 3), round(ask.ambient_c, 3)):
-            ask.ride_at(round(kmh, 3), round(ambient, 3))
+        kmh, ambient, wind = (round(one, 3) for one in (kmh, ambient, wind))
+        if (kmh, ambient, wind) != tuple(round(one, 3) for one in (ask.hold_kmh, ask.ambient_c, ask.headwind_kmh)):
+            ask.ride_at(kmh, ambient, wind)
+
+    def _ways(self) -> list[tuple[str, str]]:
+        """How it may be ridden, and in words."""
+        draft = self._desk.draft.tune
+        levels = len(draft.assist.levels) if draft is not None else 0
+        told = [(HELD, "hold a speed"), (THROTTLE, "throttle open")]
+        return [*told, *((f"level {at}", f"pedal, level {at}") for at in range(1, levels + 1))]
 
     def refresh(self) -> None:
         """Show what is asked now."""
@@ -117,10 +133,20 @@ class RideColumn(QWidget):
         self.roads.setCurrentIndex(
             names.index(ask.road.name) if ask.road is not None and ask.road.name in names else -1
         )
-        for made, value, unit in ((self.hold, ask.hold_kmh, "km/h"), (self.air, ask.ambient_c, "°C")):
+        for made, value, unit in (
+            (self.hold, ask.hold_kmh, "km/h"),
+            (self.air, ask.ambient_c, "°C"),
+            (self.wind, ask.headwind_kmh, "km/h"),
+        ):
             made.show_unit(units.unit(unit))
             if not made.hasFocus():
                 made.setText(f"{units.value(value, unit):.4g}")
+        ways = self._ways()
+        if [self.how.itemText(at) for at in range(self.how.count())] != [words for _, words in ways]:
+            self.how.clear()
+            self.how.addItems([words for _, words in ways])
+        self.how.setCurrentIndex(next((at for at, (way, _) in enumerate(ways) if way == ask.how), 0))
+        self.hold.setEnabled(ask.how == HELD)
         self.free.setCurrentIndex(
             next((at for at, one in enumerate(FREE_WORDS.values()) if set(one) == set(ask.free)), 0)
         )

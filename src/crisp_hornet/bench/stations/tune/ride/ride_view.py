@@ -34,7 +34,9 @@ from crisp_hornet.bench.stations.tune.ride.work import (
 from crisp_hornet.bench.stations.tune.road_view import RoadTable, RoadView
 from crisp_hornet.bench.stations.tune.view import TuneView
 from crisp_hornet.bench.theme import Theme
+from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.consequences import Consequences
+from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import label
@@ -57,7 +59,8 @@ from crisp_hornet.rides.roads import read_road
 
 PAGES = ("along the road", "where wishes hold", "range", "draw", "climbs and figures")
 ALONG, WISHES, RANGE, DRAW, FIGURES = range(5)
-COLUMN_PX, STANDS_KMH = 252, 0.5
+COLUMN_PX, STANDS_KMH, MOST_NOTES = 252, 0.5, 4000
+NOTHING, OTHER_BIKE = "none", "the bike "
 LEGEND = {"drafted": "drafted, with its band", "controller": "on the controller"}
 ROADS = "Roads and rides (*.json *.gpx *.tcx *.fit *.csv *.parquet *.xlsx);;All files (*)"
 
@@ -84,6 +87,9 @@ class RideView(TuneView):
         self.strips, self.wishes, self.range = Strips(theme), WishesPage(desk, theme), RangePage(desk, theme)
         self.draw, self.figures = DrawPage(desk, theme), RoadView(desk, theme)
         self.climbs = RoadTable("CLIMBS", ("", "time", "mean", "slowest", "winding"))
+        self.others = Chooser("what is laid beside the draft's ride")
+        self.others.be_narrow()
+        self.others.activated.connect(lambda _at: self._lay_other())
         self.cards = Consequences(theme)
         self.sentence, self.cursor_words = label("", wrap=True), label("", "quiet", wrap=True)
         self._legend = TruthLegend(theme, dict(LEGEND))
@@ -94,9 +100,12 @@ class RideView(TuneView):
         self._rests = True
         self._along: Along | None = None
         self._quick_turn, self._slow_turn, self._seek_turn, self._map_turn = Turn(), Turn(), Turn(), Turn()
+        self._beside_turn = Turn()
         self._quick, self._band, self._reach, self._map, self._seek, self._beside = (
-            Background(Stopped, SearchStopped, DocumentError) for _ in range(6)
+            Background(Stopped, SearchStopped, ValueError) for _ in range(6)
         )
+        for work in (self._quick, self._beside, self._seek, self._map, self._reach):
+            work.failed.connect(self._refuse)
         self._quick.done.connect(self._take_quick)
         self._band.done.connect(self._take_band)
         self._reach.done.connect(self.ask_column.show_reached)
@@ -119,7 +128,10 @@ class RideView(TuneView):
     def _lay_out(self) -> None:
         along, figures = QWidget(), QWidget()
         column = column_of(along, margins=(0, 4, 0, 0), spacing=4)
-        column.addWidget(self._legend)
+        above = row_of(spacing=8)
+        above.addWidget(self._legend, 1)
+        above.addWidget(Captioned("beside", self.others))
+        column.addLayout(above)
         column.addWidget(self.strips, 1)
         column.addWidget(self.cursor_words)
         column.addWidget(self.cards)
@@ -160,6 +172,7 @@ class RideView(TuneView):
         self.ask_column.refresh()
         if self._answer_units != self.desk.units:
             self._show_answer()
+        self._list_others()
         self.wishes.refresh()
         self.draw.refresh()
         self.figures.refresh()
@@ -186,8 +199,8 @@ class RideView(TuneView):
             return None
         as_run = desk.held.as_held
         now = as_run(desk.held.tune) if desk.held.tune is not None else None
-        setting = Setting(desk.conditions.rested_v, desk.ask.ambient_c)
-        return Asked(desk.bike, as_run(desk.draft.tune), now, desk.ask.road, desk.ask.hold_kmh, setting)
+        setting = Setting(desk.conditions.rested_v, desk.ask.ambient_c, desk.ask.headwind_kmh)
+        return Asked(desk.bike, as_run(desk.draft.tune), now, desk.ask.road, desk.ask.wish, setting)
 
     def refresh_slow(self) -> None:
         if not self.isVisible():
@@ -228,7 +241,7 @@ class RideView(TuneView):
         self._mapped_of = wanted
         ticket = self._map_turn.begin()
         self._map.start(lambda: mapped(bike, tune, goals, rested_v, paths, ticket))
-        self.wishes.show_map(self.wishes.chart.map, "Drawing the map …")
+        self.wishes.show_map(self.wishes.chart.map, "Drawing the map …", drawing=True)
 
     def _take_map(self, found: WishMap) -> None:
         words = say(
@@ -249,12 +262,17 @@ class RideView(TuneView):
         self._show_along()
         self._start_band()
 
+    def _refuse(self, error: Exception) -> None:
+        """What was told to stop says nothing; what cannot be ridden says why."""
+        if isinstance(error, ValueError):
+            self.desk.said.emit("warn", f"The ride: {error}.")
+
     def _take_band(self, found: Banded) -> None:
         if self._along is None or self._asked is None:
             return
         foreseen, changes, now = found
         self._along = replace(self._along, drafted=foreseen.journey, band=foreseen)
-        if foreseen.journey.stalled_at_m is None:
+        if foreseen.journey.stalled_at_m is None and isinstance(self._asked.wish, Held):
             self.desk.promises.foresee(self._asked.tune, self._asked.road, foreseen.figures)
         if changes is not None and now is not None and now.stalled_at_m is None:
             self._sentence = change_told(foreseen, changes, now.figures, "Against what is on the controller")
@@ -263,7 +281,7 @@ class RideView(TuneView):
 
     def _show_along(self) -> None:
         along, units = self._along, self.desk.units
-        open_ride = {"measured": "open ride"} if along is not None and along.measured is not None else {}
+        open_ride = {"measured": "ridden"} if along is not None and along.measured is not None else {}
         self.sentence.setText(units.text(self._sentence))
         self._legend.words = LEGEND | open_ride
         self._legend.update()
@@ -333,7 +351,10 @@ class RideView(TuneView):
         if answer is None or desk.draft.tune is None:
             return
         values = {path: answer.tune.setting(path) for path in desk.ask.free}
-        desk.draft.change_many(values, "the settings asked for")
+        notes = "\n".join(filter(None, [desk.draft.tune.notes, self._answer_words]))[-MOST_NOTES:]
+        desk.draft.open(
+            desk.draft.tune.with_settings(values).model_copy(update={"notes": notes}), "the settings asked for"
+        )
         desk.log("ask", f"Asked, and drafted {amps_of(answer.tune, desk.ask.free)}", self._answer_words)
         desk.said.emit("settled", f"Drafted: {amps_of(answer.tune, desk.ask.free)}. Drafts has the steps there.")
 
@@ -343,12 +364,39 @@ class RideView(TuneView):
         if asked is None:
             self.desk.said.emit("note", "Choose a road first: it is ridden with this part.")
             return
-        ticket = self._quick_turn.begin()
-        self._beside.start(
-            lambda: (part, ride(part.bike, part.tune, asked.road, Held(asked.hold_kmh), asked.setting, ticket))
-        )
+        ticket = self._beside_turn.begin()
+        self._beside.start(lambda: (part, ride(part.bike, part.tune, asked.road, asked.wish, asked.setting, ticket)))
 
-    def _take_beside(self, found: tuple[Instead, Journey]) -> None:
+    def _lay_other(self) -> None:
+        """Ride the road with a saved draft, or with another bike of the garage on its draft."""
+        name, asked, desk = self.others.currentText(), self._asked, self.desk
+        if asked is None or self._along is None:
+            return
+        tune, bike = desk.draft.named().get(name), asked.bike
+        if tune is None:
+            number = next((one.id for one in desk.bikes() if f"{OTHER_BIKE}{one.name}" == name), None)
+            other = desk.kept_tune(number) if number is not None else None
+            if other is None:
+                self._along = replace(self._along, beside=None)
+                self._show_along()
+                return
+            bike, tune = other
+        rested = asked.setting.rested_v if bike is asked.bike else None  # another pack is taken to be full
+        ticket, setting, other_tune = self._beside_turn.begin(), replace(asked.setting, rested_v=rested), tune
+        self._beside.start(lambda: (None, ride(bike, other_tune, asked.road, asked.wish, setting, ticket)))
+
+    def _list_others(self) -> None:
+        desk = self.desk
+        bikes = [
+            f"{OTHER_BIKE}{one.name}"
+            for one in desk.bikes()
+            if one.id != desk.bike_id and one.readable and not one.archived
+        ]
+        names = [NOTHING, *desk.draft.named(), *bikes]
+        if [self.others.itemText(at) for at in range(self.others.count())] != names:
+            self.others.offer(names)
+
+    def _take_beside(self, found: tuple[Instead | None, Journey]) -> None:
         if self._along is not None:
             self._along = replace(self._along, beside=found[1])
             self.show_part(ALONG)

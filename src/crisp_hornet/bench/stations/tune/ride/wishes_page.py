@@ -86,6 +86,7 @@ class WishesPage(QWidget):
         self._row.addWidget(self._side)
         self._beside(True)
         self.found: Answer | None = None
+        self._drawing = False
         self.show_answer(None, [], "")
 
     def minimumSizeHint(self) -> QSize:
@@ -131,8 +132,14 @@ class WishesPage(QWidget):
         scales = pull_scales(desk.bike, desk.units)
         self.chart.show_marks(marks, (label_of(x), label_of(y)), (scales[x].stops, scales[y].stops))
 
-    def show_map(self, found: WishMap | None, state: str) -> None:
+    @property
+    def all_drawn(self) -> bool:
+        """Whether the map is there, and nothing of it is being worked out."""
+        return self.chart.map is not None and not self._drawing
+
+    def show_map(self, found: WishMap | None, state: str, drawing: bool = False) -> None:
         """The map, and what it is made for or still lacks."""
+        self._drawing = drawing
         units = self._desk.units
         self.chart.show_map(found, [units.text(title_of(goal)) for goal in self._desk.ask.goals])
         self._state.setText(state)

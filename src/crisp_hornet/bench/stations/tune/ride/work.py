@@ -14,7 +14,7 @@ from crisp_hornet.core.goal.words import title_of, wanted_of
 from crisp_hornet.core.virtual_ride.band import Ends, Foreseen, foresee, foresee_both
 from crisp_hornet.core.virtual_ride.journey import Journey
 from crisp_hornet.core.virtual_ride.ride import Setting, ride
-from crisp_hornet.core.virtual_ride.wishes import Held
+from crisp_hornet.core.virtual_ride.wishes import Wish
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.goals import Goals
 from crisp_hornet.documents.route import Route
@@ -62,13 +62,13 @@ class Asked:
     tune: Tune
     now: Tune | None
     road: Route
-    hold_kmh: float
+    wish: Wish
     setting: Setting
 
     @property
     def key(self) -> tuple[object, ...]:
         """To compare by."""
-        return (self.bike, self.tune, self.now, self.road, self.hold_kmh, self.setting)
+        return (self.bike, self.tune, self.now, self.road, self.wish, self.setting)
 
 
 Quick = tuple[Journey, Journey | None]
@@ -78,7 +78,7 @@ Banded = tuple[Foreseen, dict[str, Ends] | None, Journey | None]
 def quick(asked: Asked, before: Asked | None, known: Journey | None, ticket: Ticket) -> Quick:
     """The rides of draft and controller, without bands. ``known``: the controller's of what was asked ``before``; it is taken where nothing
     of it changed."""
-    wish = Held(asked.hold_kmh)
+    wish = asked.wish
     drafted = ride(asked.bike, asked.tune, asked.road, wish, asked.setting, ticket)
     if asked.now is None:
         return drafted, None
@@ -89,7 +89,7 @@ def quick(asked: Asked, before: Asked | None, known: Journey | None, ticket: Tic
 
 def banded(asked: Asked, ticket: Ticket) -> Banded:
     """The draft's ride with its band, and by how much it differs from the controller's."""
-    wish = Held(asked.hold_kmh)
+    wish = asked.wish
     if asked.now is None:
         return foresee(asked.bike, asked.tune, asked.road, wish, asked.setting, ticket), None, None
     return foresee_both(asked.bike, asked.tune, asked.now, asked.road, wish, asked.setting, ticket)
