@@ -112,13 +112,18 @@ class MapChart(Handled, QWidget):
         right_text(painter, frame.box.right(), down(self) - 3, f"{self.axes[0]}, A")
 
     def _paint_ground(self, painter: QPainter, frame: Frame) -> None:
-        """Hatched where all wishes hold, so that it is seen without colour."""
+        """Hatched where all wishes hold and no stop is passed, so that it is seen without colour."""
+        ends = zip(self.stops, (frame.x[1], frame.y[1]), strict=True)
+        most = [min((one.value for one in stops if one.value > 0), default=end) for stops, end in ends]
+        painter.save()
+        painter.setClipRect(QRectF(frame.at(0, most[1]), frame.at(most[0], 0)))
         painter.setPen(Qt.PenStyle.NoPen)
         for cell in self._ground:
             top, bottom = frame.at(cell.left(), cell.bottom()), frame.at(cell.right(), cell.top())
             box = QRectF(top, bottom)
             painter.fillRect(box, self.theme.color("settled", 0.13))
             painter.fillRect(box, QBrush(self.theme.color("settled", 0.55), Qt.BrushStyle.BDiagPattern))
+        painter.restore()
 
     def _paint_stops(self, painter: QPainter, frame: Frame) -> None:
         painter.setPen(QPen(self.theme.color("stop"), 1.6))
