@@ -24,6 +24,7 @@ def files(tmp_path):
     store.write(tmp_path / "bike.json", a_bike())
     store.write(tmp_path / "tune.json", a_tune())
     store.write(tmp_path / "lane.json", from_pieces("lane", [RoadPiece(400), RoadPiece(300, 0.05)]))
+    store.write(tmp_path / "long.json", from_pieces("long", [RoadPiece(5, 0.01 * (at % 2)) for at in range(900)]))
     return tmp_path
 
 
@@ -81,6 +82,8 @@ def test_an_impossible_ask_names_what_fights_and_parts(files, capsys):
         (HEAD | {"goals": [CLIMB], "free": HEAD["free"] * 2}, "free"),
         (HEAD | {"goals": [ROAD | {"route": "nowhere.gpx"}]}, "nowhere.gpx"),
         (HEAD | {"goals": [ROAD | {"times": 1000}]}, "times"),
+        (HEAD | {"goals": [ROAD | {"route": "long.json", "times": 40}]}, "too many points"),
+        (HEAD | {"goals": [ROAD | {"route": "."}]}, "goals"),
         (HEAD | {"goals": [CLIMB], "version": 9}, "version"),
     ],
 )

@@ -35,7 +35,10 @@ def run(options: argparse.Namespace) -> int:
     goals = with_roads(store.read_goals(options.goals), options.goals.parent)
     if options.rested_v is not None and options.rested_v <= 0:
         raise BadInput("--rested-v: must be above 0 V.")
-    answer, parts = _sought(bike, tune, goals, options.rested_v)
+    try:
+        answer, parts = _sought(bike, tune, goals, options.rested_v)
+    except ValueError as error:
+        raise BadInput(f"{options.goals}: {error}.") from None
     if options.json is not None:
         wire.write_object(options.json, as_json(answer, parts, goals))
     if options.out is not None and answer.found:

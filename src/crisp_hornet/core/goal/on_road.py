@@ -15,7 +15,7 @@ from crisp_hornet.documents.goals import OnRoute
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.tune import Tune
 
-HEAT_K = 100.0
+HEAT_K, MOST_WAY_POINTS = 100.0, 20_000
 MOST_RIDDEN_M, LEAST_RIDES = 600_000.0, 36  # how far a search may ride in all, and in how many rides at least
 MOSTS = {"most_s": "time_s", "most_wh_per_km": "wh_per_km"}
 
@@ -76,12 +76,12 @@ class Trial:
 
 
 class Roads:
-    """The roads of the wishes, each ridden at most once by a tune."""
+    """The roads of the wishes, each ridden at most once by a tune. Raises :class:`ValueError` for a road that is not there, or too long."""
 
     def __init__(self, bike: Bike, goals: Sequence[object], rested_v: float | None = None) -> None:
         self._bike, self._rested_v = bike, rested_v
         self.goals = {at: goal for at, goal in enumerate(goals) if isinstance(goal, OnRoute)}
-        self._ways = {at: repeated(road_of(goal), goal.times) for at, goal in self.goals.items()}
+        self._ways = {at: _way(goal) for at, goal in self.goals.items()}
         self._ridden: dict[tuple[int, float, float, float], Trial] = {}
         longest = max((way.length_m for way in self._ways.values()), default=1.0)
         self.left = max(int(MOST_RIDDEN_M / longest), LEAST_RIDES) * max(len(self._ways), 1)
@@ -121,6 +121,14 @@ class Roads:
         if goal.start_charge is not None:
             rested = rested_or_typical_v(bike.battery, goal.start_charge)
         return Setting(rested, goal.ambient_c, goal.headwind_kmh)
+
+
+def _way(goal: OnRoute) -> Route:
+    """The whole way of a wish. Raises :class:`ValueError` for one that is too long to be ridden again and again."""
+    road = road_of(goal)
+    if goal.times > 1 and len(road.points) * goal.times > MOST_WAY_POINTS:
+        raise ValueError(f"{road.name}, {goal.times} times: the road has too many points for that, simplify it first")
+    return repeated(road, goal.times)
 
 
 def _slack(demand: Demand, figures: dict[str, float]) -> float:

@@ -16,6 +16,7 @@ from crisp_hornet.documents.goals import Goals
 from crisp_hornet.documents.tune import Tune
 
 PACK_WH_PER_KG = 170.0
+PART_RIDES = 20  # over each road with each part: a part is looked at, not sought for
 
 
 @dataclass(frozen=True)
@@ -132,6 +133,7 @@ def _smallest(
     for factor in reversed(part.factors):
         fitted = part.fitted(bike, factor)
         seeker = Seeker(fitted, tune, goals, rested_v, tick)
+        seeker.roads.left = min(seeker.roads.left, PART_RIDES)
         point = seeker.search.least(members, COARSE_LEVELS)
         if point is None:
             break

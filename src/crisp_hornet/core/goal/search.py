@@ -74,6 +74,8 @@ class Search:
         ups, downs = ([at for at in members if rises(goals[at]) is way] for way in (True, False))
         roads = [at for at in members if rises(goals[at]) is None]
         levels = min(levels, ROAD_LEVELS) if roads else levels
+        if roads and not all(self._within_reach(at) for at in roads):
+            return None
         boxes, size = np.zeros((1, len(self.space.free)), np.int64), SIDE
         best, bound = None, below
         for level in range(levels + 1):
@@ -112,6 +114,10 @@ class Search:
         if roads and self._tick is not None and not self._tick():
             raise Stopped
         return all(self.roads.meets(at, self.space.tune_at(point)) for at in roads)
+
+    def _within_reach(self, road: int) -> bool:
+        """Whether the greatest settings of all, allowed or not, are strong enough for a road: then others may be."""
+        return not self.roads.trial(road, self.space.tune_at(np.ones(len(self.space.free)))).too_weak
 
     def _split(self, boxes: Ints, met_high: NDArray[np.bool_], size: int) -> Ints:
         """The halves of boxes in each direction, but of those that the watch list forbids."""

@@ -21,7 +21,8 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.goals import Goals
 from crisp_hornet.documents.tune import Tune
 
-COARSE_LEVELS, NEAR_LEVELS, NEAR_TRIED = 5, 4, 12
+COARSE_LEVELS, NEAR_LEVELS = 5, 4
+NEAR_TRIED, NEAR_ROUNDS, NEAR_ALIKE = 6, 8, 1e-3
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,19 +143,27 @@ class Seeker:
         slacks = np.nan_to_num(self.search.slacks(points), nan=0.0)
         misses = np.maximum(-slacks, 0.0)
         order = np.lexsort(((points**2).sum(axis=1), misses.sum(axis=1).round(6), misses.max(axis=1).round(6)))
-        allowed = []
-        for at in order:
-            if self.watched.allows(points[at] / SIDE) and self.watched.learns(points[at] / SIDE):
-                allowed.append(at)
-                if len(allowed) >= (NEAR_TRIED if self.roads.goals else 1):
-                    break
-        if not allowed:
-            return None
-        tunes = {at: self.space.tune_at(points[at] / SIDE) for at in allowed}
-        on_roads = {
-            at: max((max(-self.roads.trial(road, tune).slack, 0.0) for road in self.roads.goals), default=0.0)
-            for at, tune in tunes.items()
-        }
-        chosen = min(allowed, key=lambda at: max(float(misses[at].max()), on_roads[at]))
-        found: Ints = points[chosen]
-        return found
+        for _ in range(NEAR_ROUNDS):
+            chosen = self._best_allowed(points, order, misses.max(axis=1))
+            if chosen is None:
+                return None
+            if self.watched.learns(points[chosen] / SIDE):
+                found: Ints = points[chosen]
+                return found
+        return None
+
+    def _best_allowed(self, points: Ints, order: Ints, worst: Array) -> int | None:
+        """Of points in an order the first that the rules asked so far allow; with roads that which misses least of a few spread over those
+        that are as good else."""
+        first: int | None = next((at for at in order.tolist() if self.watched.allows(points[at] / SIDE)), None)
+        if first is None or not self.roads.goals:
+            return first
+        alike = [at for at in order.tolist() if worst[at] <= worst[first] + NEAR_ALIKE]
+        allowed = [at for at in alike if self.watched.allows(points[at] / SIDE)]
+        spread = sorted({round(at) for at in np.linspace(0, len(allowed) - 1, NEAR_TRIED).tolist()})
+        tried: list[int] = [allowed[at] for at in spread]
+        return min(tried, key=lambda at: max(float(worst[at]), self._miss_on_roads(points[at] / SIDE)))
+
+    def _miss_on_roads(self, point: Array) -> float:
+        tune = self.space.tune_at(point)
+        return max((max(-self.roads.trial(road, tune).slack, 0.0) for road in self.roads.goals), default=0.0)
