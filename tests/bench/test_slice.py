@@ -9,7 +9,7 @@ from crisp_hornet.demo import HERON, ROUND
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.link.report import Held, Outcome
-from tests.bench.driving import click, drag, find, go, texts, visible
+from tests.bench.driving import click, drag, find, go, press, texts
 from tests.bench.linking import beside, connect, send_and_wait
 
 BATTERY = "drive.battery_current_a"
@@ -145,8 +145,7 @@ def test_a_stop_cannot_be_sent_and_mends_with_one_press(qtbot, demo_window, stan
     assert "Nothing overrides a stop" in texts(window)
     qtbot.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     assert not window.link.busy
-    qtbot.waitUntil(lambda: bool(visible(window, "Lower to 40 A")))  # the list is made anew with whatever the line says
-    click(qtbot, find(window, "Lower to 40 A"))
+    press(qtbot, window, "Lower to 40 A")  # the list is made anew with whatever the line says
     qtbot.waitUntil(lambda: window.desk.draft.tune.setting(BATTERY) == 40)
 
 

@@ -59,9 +59,9 @@ from crisp_hornet.rides.roads import read_road
 
 PAGES = ("along the road", "where wishes hold", "range", "draw", "climbs and figures")
 ALONG, WISHES, RANGE, DRAW, FIGURES = range(5)
-COLUMN_PX, STANDS_KMH, MOST_NOTES = 252, 0.5, 4000
+COLUMN_PX, OTHERS_PX, STANDS_KMH, MOST_NOTES = 252, 116, 0.5, 4000
 NOTHING, OTHER_BIKE = "none", "the bike "
-LEGEND = {"drafted": "drafted, with its band", "controller": "on the controller"}
+LEGEND = {"drafted": "drafted", "controller": "on the controller"}
 ROADS = "Roads and rides (*.json *.gpx *.tcx *.fit *.csv *.parquet *.xlsx);;All files (*)"
 
 
@@ -89,6 +89,7 @@ class RideView(TuneView):
         self.climbs = RoadTable("CLIMBS", ("", "time", "mean", "slowest", "winding"))
         self.others = Chooser("what is laid beside the draft's ride")
         self.others.be_narrow()
+        fix(self.others, wide=OTHERS_PX)
         self.others.activated.connect(lambda _at: self._lay_other())
         self.cards = Consequences(theme)
         self.sentence, self.cursor_words = label("", wrap=True), label("", "quiet", wrap=True)
