@@ -69,7 +69,8 @@ def test_from_an_ask_to_what_came_of_it(qtbot, tmp_path, open_window, standin):
     click(qtbot, find(window, "page The ride"))
     view = window.stations["tune"].road
     store.write(tmp_path / "lane.json", LANE)
-    view.take_file(tmp_path / "lane.json")
+    view.roads.take_file(tmp_path / "lane.json")
+    qtbot.waitUntil(lambda: desk.ask.road == LANE)
     desk.ask.ride_at(HOLD_KMH, AIR_C)
     click(qtbot, find(window, "of the ride draw"))
     view.draw.at.setText("0.7")
@@ -87,7 +88,7 @@ def test_from_an_ask_to_what_came_of_it(qtbot, tmp_path, open_window, standin):
     assert view.wishes.found.found
     click(qtbot, find(window, "Draft the settings found"))
     view.show_part(ALONG)
-    drafted = lambda: view._along is not None and view._ridden is view._asked and view._along.band is not None
+    drafted = lambda: view.along.ridden is view.along.asked and view.along.along.band is not None
     qtbot.waitUntil(drafted, timeout=60_000)
     go(qtbot, window, 5)
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED

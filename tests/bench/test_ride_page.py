@@ -22,44 +22,49 @@ def ride(qtbot, demo_window):
     demo_window.show_station("tune")
     click(qtbot, find(demo_window, "page The ride"))
     view = demo_window.stations["tune"].road
-    qtbot.waitUntil(lambda: view._along is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: view.along.along is not None, timeout=20_000)
     return view
 
 
 def banded(qtbot, view, road):
-    there = lambda: view._along is not None and view._along.road.name == road and view._along.band is not None
+    there = lambda: (
+        view.along.along is not None and view.along.along.road.name == road and view.along.along.band is not None
+    )
     qtbot.waitUntil(there, timeout=30_000)
 
 
 def answered(qtbot, window, view):
     click(qtbot, find(window, "Find the settings"))
     qtbot.waitUntil(
-        lambda: not view._seek.running and view.wishes._words.text() != "Looking for settings …", timeout=60_000
+        lambda: not view.seeking.work.running and view.wishes._words.text() != "Looking for settings …", timeout=60_000
     )
 
 
 def test_a_road_is_taken_in_given_a_stop_and_ridden(qtbot, demo_window, ride, tmp_path):
     store.write(tmp_path / "lane.json", LANE)
-    ride.take_file(tmp_path / "lane.json")
+    ride.roads.take_file(tmp_path / "lane.json")
     banded(qtbot, ride, "Mill lane")
     assert demo_window.desk.ask.road == LANE and "Mill lane" in demo_window.desk.ask.roads()
-    assert ride.sentence.text().startswith("Against what is on the controller: ") and "sooner" in ride.sentence.text()
-    assert ride.cards.drafted[0].label == "there in" and ride.cards.now
-    before = ride._along.drafted.figures["time_s"]
+    assert (
+        ride.along.sentence.text().startswith("Against what is on the controller: ")
+        and "sooner" in ride.along.sentence.text()
+    )
+    assert ride.along.cards.drafted[0].label == "there in" and ride.along.cards.now
+    before = ride.along.along.drafted.figures["time_s"]
     click(qtbot, find(demo_window, "of the ride draw"))
     ride.draw.at.setText("1.2")
     ride.draw.figures["stop_s"].setText("30")
     click(qtbot, find(demo_window, "Put a stop there"))
     click(qtbot, find(demo_window, "Save the road"))
     ride.show_part(ALONG)
-    longer = lambda: ride._along is not None and ride._along.drafted.figures["time_s"] > before + 29
+    longer = lambda: ride.along.along is not None and ride.along.along.drafted.figures["time_s"] > before + 29
     qtbot.waitUntil(longer, timeout=20_000)
     assert sum(one.stop_s or 0 for one in demo_window.desk.ask.road.points) == 38
-    for act in (ride.turn, ride.take_ride):
+    for act in (ride.roads.turn, ride.roads.take_ride):
         act()
     assert {"Mill lane, the other way", "Quarry round"} <= set(demo_window.desk.ask.roads())
-    ride.drop()
-    assert demo_window.desk.ask.road is None and "Choose, import or draw" in ride.sentence.text()
+    ride.roads.drop()
+    assert demo_window.desk.ask.road is None and "Choose, import or draw" in ride.along.sentence.text()
 
 
 @pytest.mark.parametrize("bad", ["no heights", "nothing", "one point"])
@@ -72,20 +77,21 @@ def test_a_road_that_is_none_is_one_sentence(qtbot, demo_window, ride, tmp_path,
     path.write_text(texts[bad])
     said = []
     demo_window.desk.said.connect(lambda _kind, words: said.append(words))
-    ride.take_file(path)
+    ride.roads.take_file(path)
+    qtbot.waitUntil(lambda: bool(said))
     assert len(said) == 1 and path.name in said[0] and demo_window.desk.ask.road.name == "Quarry round"
 
 
 def test_cursor_and_view_go_by_keys_wheel_and_drag_and_so_do_pieces(qtbot, demo_window, ride):
-    strips = ride.strips
+    strips = ride.along.strips
     strips.setFocus()
     length = strips.along.road.length_m
     at = strips.at_m
     qtbot.keyClick(strips, Qt.Key.Key_Right)
     assert (
         strips.at_m > at
-        and f"{strips.at_m / 1000:.2f} km" in ride.cursor_words.text()
-        and "winding" in ride.cursor_words.text()
+        and f"{strips.at_m / 1000:.2f} km" in ride.along.cursor_words.text()
+        and "winding" in ride.along.cursor_words.text()
     )
     qtbot.keyClick(strips, Qt.Key.Key_Plus)
     low, high = strips.view
@@ -142,7 +148,7 @@ def test_asked_found_dragged_taken_and_undone(qtbot, demo_window, ride):
     answered(qtbot, demo_window, ride)
     found = ride.wishes.found
     assert found.found and ride.switch.at == WISHES and "least strain" in demo_window.stations["tune"].meaning()[1]
-    qtbot.waitUntil(lambda: not ride._map.running and ride.wishes.chart.map is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: not ride.seeking.drawing.running and ride.wishes.chart.map is not None, timeout=60_000)
     chart, before = ride.wishes.chart, desk.draft.tune
     start = chart.frame().at(*chart.marks["drafted"]).toPoint()
     goal = chart.frame().at(*chart.marks["found"]).toPoint()
@@ -176,19 +182,19 @@ def test_an_impossible_ask_names_what_fights_and_a_part_is_laid_beside(qtbot, de
     ask.set_goals([Climb(what="climb", grade=0.1, least_kmh=29.0)])
     answered(qtbot, demo_window, ride)
     press(qtbot, demo_window, "Lay beside: ")
-    qtbot.waitUntil(lambda: ride._along.beside is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: ride.along.along.beside is not None, timeout=20_000)
     assert ride.switch.at == ALONG and demo_window.desk.draft.tune == draft
 
 
 def test_a_search_ends_when_it_is_told_to_and_an_empty_ask_says_what_to_do(qtbot, demo_window, ride):
     click(qtbot, find(demo_window, "Find the settings"))
-    assert ride._seek.running and ride.ask_column.seek.text() == "Stop the search"
+    assert ride.seeking.work.running and ride.ask_column.seek.text() == "Stop the search"
     click(qtbot, find(demo_window, "Find the settings"))
-    assert not ride._seek.running and "Nothing was changed" in ride.wishes._words.text()
+    assert not ride.seeking.work.running and "Nothing was changed" in ride.wishes._words.text()
     demo_window.desk.ask.set_goals([])
     said = []
     demo_window.desk.said.connect(lambda _kind, words: said.append(words))
-    ride.seek()
+    ride.seeking.seek()
     assert said == ["Ask for something first: add a wish."]
 
 
@@ -246,5 +252,5 @@ def test_without_a_bike_it_says_what_to_do(qtbot, empty_window):
     empty_window.show_station("tune")
     page = empty_window.stations["tune"]
     page.show_road()
-    assert "Choose, import or draw a road" in page.road.sentence.text()
-    page.road.seek()
+    assert "Choose, import or draw a road" in page.road.along.sentence.text()
+    page.road.seeking.seek()

@@ -124,9 +124,9 @@ def _tune(walk: _Walk) -> Iterator[str]:
     yield "tune-pull"
     page.show_road()
     road = page.road
-    walk.wait(lambda: road.strips.along is not None and road.strips.along.band is not None)
+    walk.wait(lambda: road.along.along is not None and road.along.along.band is not None)
     yield "tune-ride"
-    road.seek()
+    road.seeking.seek()
     walk.wait(lambda: road.wishes.found is not None and road.wishes.chart.map is not None)
     walk.wait(lambda: road.wishes.all_drawn)
     yield "tune-wishes"

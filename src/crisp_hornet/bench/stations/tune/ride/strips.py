@@ -5,19 +5,17 @@ A cursor stands over all of them; the wheel and + and - zoom, a drag pans, Left 
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
-from crisp_hornet.bench.charts.paint import centred_text, focus_frame, foot_tick, level_tick, right_text, width_of
+from crisp_hornet.bench.charts.paint import focus_frame, foot_tick, level_tick, right_text
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.scale import across, down, painter_of, real, spot
 from crisp_hornet.bench.stations.tune.ride.along import FADE_C, ROWS, Along, Row
+from crisp_hornet.bench.stations.tune.ride.profile import Profile, paint_profile, paint_ribbon, seen
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.documents.tune import Tune
@@ -27,16 +25,6 @@ LEFT, RIGHT, FOOT, GAP = 46.0, 10.0, 22.0, 15.0
 PROFILE_SHARE, RIBBON_PX, LEAST_ROW_PX = 1.5, 17.0, 26.0
 LEAST_M, ZOOM = 60.0, 0.7
 TRUTHS = ("measured", "beside", "controller", "drafted")
-STEEP_NAMED, APART_PX = 0.015, 34.0
-HELD = {
-    "phase": "phase", "battery": "battery", "voltage": "voltage", "weakening": "weakening", "power": "power", "rpm": "motor speed",
-    "speed": "speed limit", "heat": "derating", "low_voltage": "low voltage", "grip": "grip", "front_wheel": "front wheel",
-    "asked": "throttle", "brakes": "brakes", "stop": "stop",
-}  # fmt: skip
-PATTERNS = {
-    "brakes": Qt.BrushStyle.BDiagPattern, "phase": Qt.BrushStyle.SolidPattern, "battery": Qt.BrushStyle.Dense4Pattern,
-    "heat": Qt.BrushStyle.CrossPattern, "voltage": Qt.BrushStyle.VerPattern, "stop": Qt.BrushStyle.Dense7Pattern,
-}  # fmt: skip
 
 
 class Strips(QWidget):
@@ -48,6 +36,7 @@ class Strips(QWidget):
         super().__init__()
         self.theme, self.units = theme, Units()
         self.along: Along | None = None
+        self._profile = Profile(np.zeros(1), np.zeros(1), [])
         self.tune: Tune | None = None
         self.at_m = 0.0
         self.view = (0.0, 1.0)
@@ -67,9 +56,10 @@ class Strips(QWidget):
 
     def show_along(self, along: Along | None, tune: Tune | None, units: Units) -> None:
         """Draw other rides; view and cursor stay as long as the road is the same."""
-        same = self.along is not None and along is not None and self.along.road == along.road
+        same = self.along is not None and along is not None and self.along.road is along.road
         self.along, self.tune, self.units = along, tune, units
         if along is not None and not same:
+            self._profile = Profile.of(along.road)
             self.view = (0.0, along.road.length_m)
             self.at_m = 0.3 * along.road.length_m
         self._name()
@@ -98,19 +88,13 @@ class Strips(QWidget):
         wide = across(self) - LEFT - RIGHT
         top = GAP
         if name == "profile":
-            return Frame(QRectF(LEFT, top, wide, unit * PROFILE_SHARE), self.view, self._heights())
+            return Frame(QRectF(LEFT, top, wide, unit * PROFILE_SHARE), self.view, self._profile.heights(self.units))
         top += unit * PROFILE_SHARE + GAP
         if name == "ribbon":
             return Frame(QRectF(LEFT, top, wide, RIBBON_PX), self.view, (0.0, 1.0))
         top += RIBBON_PX + GAP
         at = [row.name for row in rows].index(name)
         return Frame(QRectF(LEFT, top + at * (unit + GAP), wide, unit), self.view, self._spans(rows[at]))
-
-    def _heights(self) -> tuple[float, float]:
-        assert self.along is not None
-        heights = [self.units.value(one.altitude_m, "m") for one in self.along.road.points]
-        low, high = min(heights), max(heights)
-        return low - 0.45 * (high - low) - 1, high + 0.35 * (high - low) + 2
 
     def _spans(self, row: Row) -> tuple[float, float]:
         lines = [line for truth in TRUTHS if (line := self._line(truth, row)) is not None]
@@ -137,8 +121,8 @@ class Strips(QWidget):
         painter.setFont(font(QUIET_PX))
         if self.along is None:
             return
-        self._paint_profile(painter)
-        self._paint_ribbon(painter)
+        paint_profile(painter, self.theme, self.frame("profile"), self._profile, self.units)
+        paint_ribbon(painter, self.theme, self.frame("ribbon"), self.along.drafted)
         for row in self.rows():
             self._paint_row(painter, row)
         self._paint_foot(painter)
@@ -148,90 +132,6 @@ class Strips(QWidget):
             painter.drawLine(QPointF(x, GAP), QPointF(x, down(self) - FOOT))
         if self.hasFocus():
             focus_frame(painter, self.theme, self)
-
-    def _paint_profile(self, painter: QPainter) -> None:
-        assert self.along is not None
-        frame, theme, points = self.frame("profile"), self.theme, self.along.road.points
-        places = np.array([one.at_m for one in points])
-        heights = np.array([self.units.value(one.altitude_m, "m") for one in points])
-        painter.save()
-        painter.setClipRect(frame.box.adjusted(0, -GAP, 0, 1))
-        edge = frame.points(places, heights)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color("rule", 0.6))
-        painter.drawPolygon(QPolygonF([frame.at(places[0], frame.y[0]), *edge, frame.at(places[-1], frame.y[0])]))
-        painter.setPen(QPen(theme.color("text"), 2))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(QPolygonF(edge))
-        self._paint_signs(painter, frame, edge)
-        painter.restore()
-        painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(2, frame.box.top() + 2), self.units.unit("m"))
-        for value in ticks_up(*frame.y, frame.box.height())[:3]:
-            right_text(painter, LEFT - 6, frame.at(0, value).y() + 4, f"{value:g}")
-
-    def _paint_signs(self, painter: QPainter, frame: Frame, edge: list[QPointF]) -> None:
-        """Grades, limits and stops, where they find room."""
-        assert self.along is not None
-        theme, points = self.theme, self.along.road.points
-        written_to = -1e9
-        for (one, other), (a, b) in zip(pairwise(points), pairwise(edge), strict=True):
-            grade = (other.altitude_m - one.altitude_m) / (other.at_m - one.at_m)
-            middle = QPointF((a.x() + b.x()) / 2, (a.y() + b.y()) / 2 - 6)
-            if abs(grade) >= STEEP_NAMED and b.x() - a.x() > APART_PX and middle.x() - written_to > APART_PX:
-                painter.setPen(theme.color("text"))
-                centred_text(painter, middle.x(), middle.y(), f"{100 * grade:+.0f} %")
-                written_to = middle.x()
-        taken = -1e9
-        for one, place in zip(points, edge, strict=True):
-            if one.stop_s:
-                painter.setPen(QPen(theme.color("text"), 4))
-                painter.drawLine(place + QPointF(0, -10), place + QPointF(0, 6))
-            words = [f"{one.stop_s:g} s"] if one.stop_s else []
-            if one.limit_kmh is not None:
-                painter.setPen(QPen(theme.color("quiet"), 1))
-                painter.drawLine(QPointF(place.x(), frame.box.bottom() - 14), QPointF(place.x(), frame.box.bottom()))
-                if one.limit_kmh < 300:
-                    words.append(self.units.text(f"≤ {self.units.value(one.limit_kmh, 'km/h'):.0f}"))
-                else:
-                    words.append("free")
-            if words and place.x() > taken:
-                painter.setPen(theme.color("quiet"))
-                painter.drawText(QPointF(place.x() + 4, frame.box.bottom() - 3), ", ".join(words))
-                taken = place.x() + width_of(painter, ", ".join(words)) + 8
-
-    def _paint_ribbon(self, painter: QPainter) -> None:
-        assert self.along is not None
-        frame, theme, journey = self.frame("ribbon"), self.theme, self.along.drafted
-        painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(LEFT, frame.box.top() - 3), "drafted, held back by")
-        painter.fillRect(frame.box, theme.color("sheet"))
-        if journey is None:
-            return
-        places, limits = journey.course["at_m"], journey.limit
-        begins = 0
-        painter.save()
-        painter.setClipRect(frame.box)
-        for at in range(1, len(limits) + 1):
-            if at < len(limits) and limits[at] == limits[begins]:
-                continue
-            word = HELD.get(limits[begins], "")
-            left, right = (frame.at(float(places[max(one, 0)]), 0).x() for one in (begins - 1, at - 1))
-            box = QRectF(left, frame.box.top(), right - left, frame.box.height())
-            if word and box.width() > 0.5:
-                painter.fillRect(box, theme.color("drafted", 0.12))
-                pattern = PATTERNS.get(limits[begins], Qt.BrushStyle.HorPattern)
-                strength = 0.3 if pattern is Qt.BrushStyle.SolidPattern else 0.6
-                painter.fillRect(box, QBrush(theme.color("drafted", strength), pattern))
-                if box.width() > width_of(painter, word) + 8:
-                    wide = width_of(painter, word) + 6
-                    painter.fillRect(
-                        QRectF(box.center().x() - wide / 2, box.top() + 1, wide, box.height() - 2), theme.color("sheet")
-                    )
-                    painter.setPen(theme.color("text"))
-                    centred_text(painter, box.center().x(), box.bottom() - 4, word)
-            begins = at
-        painter.restore()
 
     def _paint_row(self, painter: QPainter, row: Row) -> None:
         assert self.along is not None
@@ -247,7 +147,7 @@ class Strips(QWidget):
         for truth in TRUTHS:
             line = self._line(truth, row)
             if line is not None:
-                keep = _seen(*line, frame)
+                keep = seen(*line, frame)
                 painter.setPen(
                     QPen(theme.color("text"), 1.4, Qt.PenStyle.DotLine)
                     if truth == "beside"
@@ -362,13 +262,3 @@ class Strips(QWidget):
             self.show_between(0.0, self.along.road.length_m)
         else:
             super().keyPressEvent(event)
-
-
-def _seen(x: Array, y: Array, frame: Frame) -> NDArray[np.intp]:
-    """The rows of a line that lie in view, one beyond it on each side, and not more than its pixels can show."""
-    first, last = np.searchsorted(x, frame.x[0]), np.searchsorted(x, frame.x[1])
-    rows = np.arange(max(int(first) - 1, 0), min(int(last) + 2, len(x)))
-    rows = rows[np.isfinite(y[rows])]
-    step = max(len(rows) // int(4 * max(frame.box.width(), 1)), 1)
-    found: NDArray[np.intp] = rows[::step]
-    return found
