@@ -8,6 +8,7 @@ import pytest
 
 from crisp_hornet.core.drive.no_load import fastest_kmh
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
+from crisp_hornet.core.goal.cases import EVERY
 from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.parts import instead
 from crisp_hornet.core.goal.pulls import pulls
@@ -15,6 +16,8 @@ from crisp_hornet.core.goal.reached import met_by
 from crisp_hornet.core.goal.search import Stopped
 from crisp_hornet.core.goal.seek import Seeker
 from crisp_hornet.core.goal.watched import HELPED_BY
+from crisp_hornet.core.pack.cells import rested_or_typical_v
+from crisp_hornet.core.road.performance import front_wheel_keeps, launch, steady_speed_kmh
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.core.virtual_ride.band import Ends
@@ -135,3 +138,19 @@ def test_met_for_sure_likely_or_not(at_most):
     ]:
         ends = Ends(10 + sign * (value - 10), *sorted((10 + sign * (low - 10), 10 + sign * (high - 10))))
         assert met_by(ends, 10.0, at_most) == told
+
+
+def test_in_more_cases_it_takes_more_and_each_case_holds_by_itself():
+    bike, tune = a_bike(), a_tune()
+    goals = asked((PHASE, BATTERY), {"what": "climb", "grade": 0.05, "least_kmh": 20.0},
+                  {"what": "front_wheel", "least_share": 0.7}, {"what": "launch", "to_kmh": 20.0, "most_s": 7.0})  # fmt: skip
+    drawn = Seeker(bike, tune, goals).answer()
+    every = Seeker(bike, tune, goals, cases=EVERY).answer()
+    assert drawn.found and every.found and every.strain > drawn.strain
+    full = rested_or_typical_v(bike.battery, 1.0)
+    for case in EVERY:
+        own = case.bike(bike)
+        curve = pull_curve(own, every.tune, np.linspace(0, fastest_kmh(own), 241),
+                           Conditions(case.rested_v(bike, full), winding_c=case.winding_c(tune)))  # fmt: skip
+        assert steady_speed_kmh(curve, 0.05) >= 20 * 0.998 and front_wheel_keeps(curve) >= 0.7 * 0.998
+        assert launch(curve, 20.0).time_s <= 7 * 1.002

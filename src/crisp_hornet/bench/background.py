@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from crisp_hornet.bench.boundary import Unforeseen, unforeseen
@@ -26,11 +27,21 @@ class _Job(QRunnable):
         try:
             result = self._work()
         except self._expected as error:
-            self._answer.failed.emit(self._number, error)
+            self._tell("failed", error)
         except Exception as error:  # noqa: BLE001 - told by the boundary; whoever waits must hear that it failed
-            self._answer.failed.emit(self._number, unforeseen("Work beside", error))
+            self._tell("failed", unforeseen("Work beside", error))
         else:
-            self._answer.done.emit(self._number, result)
+            self._tell("done", result)
+
+    def _tell(self, how: str, what: object) -> None:
+        """To whoever asked; nobody, where the window was closed meanwhile."""
+        if sip.isdeleted(self._answer):
+            return
+        try:
+            getattr(self._answer, how).emit(self._number, what)
+        except RuntimeError:
+            if not sip.isdeleted(self._answer):
+                raise
 
 
 class Background(QObject):

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from crisp_hornet.bench.desk.open_bike import OpenBike
+from crisp_hornet.core.goal.cases import CASES, EVERY, Case
 from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.virtual_ride.wishes import Held, Pedalled, Share, Wish
 from crisp_hornet.documents.errors import DocumentError
@@ -17,7 +18,7 @@ from crisp_hornet.documents.route import Route
 
 HOLD_KMH = 35.0
 USUAL_FREE = FREE[:2]
-HELD, THROTTLE = "held", "throttle"
+HELD, THROTTLE, EVERY_CASE = "held", "throttle", "all"
 
 
 class Ask(QObject):
@@ -33,6 +34,7 @@ class Ask(QObject):
         self.hold_kmh, self.ambient_c, self.headwind_kmh = HOLD_KMH, 25.0, 0.0
         self.goals: list[Goal] = []
         self.free: tuple[str, ...] = USUAL_FREE
+        self.case = ""
 
     def reload(self) -> None:
         """Take up what was asked of the active bike."""
@@ -45,6 +47,8 @@ class Ask(QObject):
         self.how = how if isinstance(how, str) and (how in (HELD, THROTTLE) or _level(how)) else HELD
         found = _document(told.get("free", list(USUAL_FREE)), told.get("goals", []))
         self.free, self.goals = (tuple(found.free), list(found.goals)) if found is not None else (USUAL_FREE, [])
+        case = told.get("case")
+        self.case = case if isinstance(case, str) and case in (*CASES, EVERY_CASE) else ""
         name = told.get("road")
         self.road = self._read(name) if isinstance(name, str) and name in self.roads() else None
         self.changed.emit()
@@ -113,6 +117,16 @@ class Ask(QObject):
         self.free = tuple(free)
         self._keep()
 
+    def set_cases(self, case: str) -> None:
+        """Ask for it in another case too: one by its name, all, or none besides that which is drawn."""
+        self.case = case
+        self._keep()
+
+    @property
+    def cases(self) -> tuple[Case, ...]:
+        """In which cases it shall hold besides."""
+        return EVERY if self.case == EVERY_CASE else (CASES[self.case],) if self.case else ()
+
     def document(self) -> Goals | None:
         """The wishes with their road in place; None where nothing can be asked."""
         if not self.goals or not self.free:
@@ -159,6 +173,7 @@ class Ask(QObject):
                 "ambient_c": self.ambient_c,
                 "headwind_kmh": self.headwind_kmh,
                 "how": self.how,
+                "case": self.case,
                 "free": list(self.free),
                 "goals": [goal.model_dump(mode="json", exclude_none=True) for goal in self.goals],
             },

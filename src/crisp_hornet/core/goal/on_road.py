@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from crisp_hornet.core.goal.cases import DRAWN, Case
 from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.core.virtual_ride.journey import Journey
 from crisp_hornet.core.virtual_ride.ride import Setting, ride
@@ -78,13 +80,17 @@ class Trial:
 class Roads:
     """The roads of the wishes, each ridden at most once by a tune. Raises :class:`ValueError` for a road that is not there, or too long."""
 
-    def __init__(self, bike: Bike, goals: Sequence[object], rested_v: float | None = None) -> None:
-        self._bike, self._rested_v = bike, rested_v
+    def __init__(
+        self, bike: Bike, goals: Sequence[object], rested_v: float | None = None, cases: tuple[Case, ...] = ()
+    ) -> None:
+        self._bike, self._rested_v, self._cases = bike, rested_v, (DRAWN, *cases)
         self.goals = {at: goal for at, goal in enumerate(goals) if isinstance(goal, OnRoute)}
         self._ways = {at: _way(goal) for at, goal in self.goals.items()}
         self._ridden: dict[tuple[int, float, float, float], Trial] = {}
         longest = max((way.length_m for way in self._ways.values()), default=1.0)
-        self.left = max(int(MOST_RIDDEN_M / longest), LEAST_RIDES) * max(len(self._ways), 1)
+        self.left = max(int(MOST_RIDDEN_M / longest), LEAST_RIDES) * max(
+            len(self._ways), 1
+        )  # whatever the number of cases
 
     def trial(self, at: int, tune: Tune) -> Trial:
         """The ride of wish ``at`` by a tune."""
@@ -105,9 +111,14 @@ class Roads:
         return self.trial(at, tune).slack >= 0
 
     def ridden(self, at: int, bike: Bike, tune: Tune) -> Trial:
-        """The same by another bike, kept nowhere."""
+        """The same by another bike, kept nowhere; of several cases the worst."""
+        charged = self.goals[at].least_end_charge is not None  # what shall be left is asked of the charge that is drawn
+        cases = [case for case in self._cases if not (case.low and charged)]
+        return min((self._in_case(case, at, bike, tune) for case in cases), key=lambda trial: trial.slack)
+
+    def _in_case(self, case: Case, at: int, bike: Bike, tune: Tune) -> Trial:
         goal, way = self.goals[at], self._ways[at]
-        journey = ride(bike, tune, way, Held(goal.hold_kmh), self._setting(goal, bike))
+        journey = ride(case.bike(bike), tune, way, Held(goal.hold_kmh), self._setting(goal, bike, case))
         went = 1.0 if journey.stalled_at_m is None else min(journey.distance_m / way.length_m, 0.999)
         figures = figures_of(journey, tune)
         if journey.stalled_at_m is not None:
@@ -116,11 +127,13 @@ class Roads:
         worst = min(slacks, key=lambda pair: pair[0]) if slacks else (0.0, None)
         return Trial(figures, went, *worst)
 
-    def _setting(self, goal: OnRoute, bike: Bike) -> Setting:
+    def _setting(self, goal: OnRoute, bike: Bike, case: Case) -> Setting:
         rested = self._rested_v
         if goal.start_charge is not None:
             rested = rested_or_typical_v(bike.battery, goal.start_charge)
-        return Setting(rested, goal.ambient_c, goal.headwind_kmh)
+        if case.low:
+            rested = case.rested_v(bike, math.inf if rested is None else rested)
+        return Setting(rested, case.ambient_c(goal.ambient_c), goal.headwind_kmh)
 
 
 def _way(goal: OnRoute) -> Route:

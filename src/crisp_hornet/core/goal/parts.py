@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
+from crisp_hornet.core.goal.cases import Case
 from crisp_hornet.core.goal.seek import COARSE_LEVELS, Seeker
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.goals import Goals
@@ -109,30 +110,25 @@ def instead(
     conflict: Sequence[int],
     rested_v: float | None = None,
     tick: Callable[[], bool] | None = None,
+    cases: tuple[Case, ...] = (),
 ) -> Iterator[Instead]:
     """Parts with which all wishes can be met, or at least those that fight, each as soon as it is found."""
     every = list(range(len(goals.goals)))
     for part in parts_of(bike):
         for members in (every, list(conflict)) if len(conflict) < len(every) else (every,):
-            found = _smallest(part, bike, tune, goals, members, rested_v, tick)
+            found = _smallest(
+                part, members, lambda fitted: Seeker(fitted, tune, goals, rested_v, tick, cases=cases), bike
+            )
             if found is not None:
                 yield found
                 break
 
 
-def _smallest(
-    part: Part,
-    bike: Bike,
-    tune: Tune,
-    goals: Goals,
-    members: Sequence[int],
-    rested_v: float | None,
-    tick: Callable[[], bool] | None,
-) -> Instead | None:
+def _smallest(part: Part, members: Sequence[int], seeker_of: Callable[[Bike], Seeker], bike: Bike) -> Instead | None:
     found = None
     for factor in reversed(part.factors):
         fitted = part.fitted(bike, factor)
-        seeker = Seeker(fitted, tune, goals, rested_v, tick)
+        seeker = seeker_of(fitted)
         seeker.roads.left = min(seeker.roads.left, PART_RIDES)
         point = seeker.search.least(members, COARSE_LEVELS)
         if point is None:

@@ -28,12 +28,13 @@ class Pulls:
     turns: Array
 
 
-def pulls(bike: Bike, tunes: Sequence[Tune], speed_kmh: Array, rested_v: float) -> Pulls:
+def pulls(bike: Bike, tunes: Sequence[Tune], speed_kmh: Array, rested_v: float, winding_c: float = 25.0) -> Pulls:
     """:func:`~crisp_hornet.core.drive.pull.pull_curve` of many tunes that differ in phase current, battery current and weakening; of
     several gears the best at each speed."""
     if not bike.drivetrain.gears:
-        return _pulls(bike, tunes, speed_kmh, rested_v)
-    each = [_pulls(geared, tunes, speed_kmh, rested_v) for geared in bike.in_each_gear()]
+        return _pulls(bike, tunes, speed_kmh, Conditions(rested_v, winding_c=winding_c))
+    state = Conditions(rested_v, winding_c=winding_c)
+    each = [_pulls(geared, tunes, speed_kmh, state) for geared in bike.in_each_gear()]
     best = np.argmax([one.force_n for one in each], axis=0)[None]
     force, volts, turns = (
         np.take_along_axis(np.array([getattr(one, name) for one in each]), best, axis=0)[0]
@@ -42,8 +43,9 @@ def pulls(bike: Bike, tunes: Sequence[Tune], speed_kmh: Array, rested_v: float) 
     return Pulls(speed_kmh, force, volts, turns)
 
 
-def _pulls(bike: Bike, tunes: Sequence[Tune], speed_kmh: Array, rested_v: float) -> Pulls:
-    bike, state, count = bike.rated_at(rested_v), Conditions(rested_v), len(speed_kmh)
+def _pulls(bike: Bike, tunes: Sequence[Tune], speed_kmh: Array, state: Conditions) -> Pulls:
+    rested_v, count = state.rested_v, len(speed_kmh)
+    bike = bike.rated_at(rested_v)
     limits = [effective_limits(bike, tune) for tune in tunes]
     share, _ = torque_share(tunes[0], limits[0], state, speed_kmh)
     caps = [drive_power_cap(bike, tune, one, state) for tune, one in zip(tunes, limits, strict=True)]

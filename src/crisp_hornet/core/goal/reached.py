@@ -11,6 +11,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.uncertainty import possible_bikes
+from crisp_hornet.core.goal.cases import Case
 from crisp_hornet.core.goal.on_road import Demand, Roads, demands
 from crisp_hornet.core.goal.wishes import Measured, asks_for_most, wanted
 from crisp_hornet.core.virtual_ride.band import ON_THE_ROAD, Ends, ends_of
@@ -39,11 +40,17 @@ class Reached:
 
 
 def reached_by(
-    bike: Bike, tune: Tune, goals: Sequence[Goal], rested_v: float, roads: Roads, samples: int = SAMPLES
+    bike: Bike,
+    tune: Tune,
+    goals: Sequence[Goal],
+    rested_v: float,
+    roads: Roads,
+    cases: tuple[Case, ...] = (),
+    samples: int = SAMPLES,
 ) -> list[Reached]:
-    """What ``tune`` reaches of each wish."""
+    """What ``tune`` reaches of each wish, in the worst of some cases."""
     made = possible_bikes(bike, samples, paths=ON_THE_ROAD)
-    of_all = np.array([Measured(one, goals, rested_v, BAND_SPEEDS).reached([tune])[0] for one in [bike, *made]])
+    of_all = np.array([Measured(one, goals, rested_v, BAND_SPEEDS, cases).reached([tune])[0] for one in [bike, *made]])
     return [
         _on_road(goal, at, tune, roads, made[: min(ROAD_SAMPLES, samples)])
         if isinstance(goal, OnRoute)

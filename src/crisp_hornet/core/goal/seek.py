@@ -9,6 +9,7 @@ from itertools import combinations
 import numpy as np
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.goal.cases import Case
 from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.polish import Polish
 from crisp_hornet.core.goal.reached import Reached, reached_by
@@ -41,7 +42,7 @@ class Answer:
 
 class Seeker:
     """One ask: wishes, a bike, the tune that is to be changed. ``rested_v``: at which charge it shall hold (full, if not given);
-    ``steps``: the smallest differences that can be set (A), by path."""
+    ``steps``: the smallest differences that can be set (A), by path; ``cases``: in which it shall hold besides."""
 
     def __init__(
         self,
@@ -51,14 +52,15 @@ class Seeker:
         rested_v: float | None = None,
         tick: Callable[[], bool] | None = None,
         steps: Mapping[str, float] | None = None,
+        cases: tuple[Case, ...] = (),
     ) -> None:
-        self._steps = steps
+        self._steps, self._cases = steps, cases
         self.goals, self.rested_v = goals.goals, rested_v or rested_or_typical_v(bike.battery, 1.0)
         self.space = Space(bike, tune, tuple(goals.free))
         self.watched = Watched(self.space)
-        self.roads = Roads(bike, self.goals, rested_v)
-        self.exactly = Measured(bike, self.goals, self.rested_v, FINE)
-        coarse = Measured(bike, self.goals, self.rested_v)
+        self.roads = Roads(bike, self.goals, rested_v, cases)
+        self.exactly = Measured(bike, self.goals, self.rested_v, FINE, cases)
+        coarse = Measured(bike, self.goals, self.rested_v, cases=cases)
         self.search = Search(self.space, coarse, self.watched, self.roads, tick)
         self.every = list(range(len(self.goals)))
 
@@ -91,7 +93,7 @@ class Seeker:
 
     def _answer(self, found: bool, point: Array, conflict: Sequence[int] = (), against: Sequence[str] = ()) -> Answer:
         tune = self.space.tune_at(point)
-        reached = reached_by(self.space.bike, tune, self.goals, self.rested_v, self.roads)
+        reached = reached_by(self.space.bike, tune, self.goals, self.rested_v, self.roads, self._cases)
         return Answer(found, tune, self.space.strain(tune), reached, list(conflict), list(against))
 
     def conflict(self) -> list[int]:

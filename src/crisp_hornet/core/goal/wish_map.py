@@ -10,6 +10,7 @@ from contourpy import contour_generator
 from numpy.typing import NDArray
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.goal.cases import Case
 from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.space import Space
 from crisp_hornet.core.goal.wishes import Measured
@@ -17,7 +18,7 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.goals import Goal
 from crisp_hornet.documents.tune import Tune
 
-PLACES, ROAD_PLACES = 33, 8
+PLACES, ROAD_PLACES, FEW_ROAD_PLACES = 33, 8, 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,13 +49,20 @@ class WishMap:
 
 
 def wish_map(
-    bike: Bike, tune: Tune, goals: Sequence[Goal], rested_v: float, x_path: str, y_path: str, places: int = PLACES
+    bike: Bike,
+    tune: Tune,
+    goals: Sequence[Goal],
+    rested_v: float,
+    x_path: str,
+    y_path: str,
+    cases: tuple[Case, ...] = (),
+    places: int = PLACES,
 ) -> WishMap:
     """The map of all wishes but those for a road, from nothing to the ratings."""
     space = Space(bike, tune, (x_path, y_path))
     x, y = (np.linspace(0.0, space.rating_a(path), places) for path in (x_path, y_path))
     tunes = [space.with_amps([one, other]) for other in y for one in x]
-    slack = Measured(bike, goals, rested_v).slacks(tunes).T.reshape(len(goals), places, places)
+    slack = Measured(bike, goals, rested_v, cases=cases).slacks(tunes).T.reshape(len(goals), places, places)
     return WishMap(x_path, y_path, x, y, slack)
 
 
@@ -64,27 +72,28 @@ def with_roads(
     tune: Tune,
     goals: Sequence[Goal],
     rested_v: float | None,
+    cases: tuple[Case, ...] = (),
     tick: Callable[[float], bool] | None = None,
 ) -> WishMap:
     """The same map with what wishes ask of roads: ridden at a coarser lattice over the part where all else holds, straight between, and not
     known elsewhere. As it was where ``tick``, which hears how far it is (0 to 1), says that it is not to go on."""
-    roads = Roads(bike, goals, rested_v)
+    roads = Roads(bike, goals, rested_v, cases)
     if not roads.goals:
         return made
-    space = Space(bike, tune, (made.x_path, made.y_path))
+    space, places = Space(bike, tune, (made.x_path, made.y_path)), FEW_ROAD_PLACES if cases else ROAD_PLACES
     holds = made.holds >= 0
     columns, rows = (_part(np.flatnonzero(holds.any(axis=axis)), len(made.x_a)) for axis in (0, 1))
     x, y = (
-        np.linspace(axis[part.start], axis[part.stop - 1], ROAD_PLACES)
+        np.linspace(axis[part.start], axis[part.stop - 1], places)
         for axis, part in ((made.x_a, columns), (made.y_a, rows))
     )
     slack = made.slack.copy()
     for count, at in enumerate(roads.goals):
-        coarse = np.full((ROAD_PLACES, ROAD_PLACES), -1.0)
-        for row in range(ROAD_PLACES):
-            if tick is not None and not tick((count + row / ROAD_PLACES) / len(roads.goals)):
+        coarse = np.full((places, places), -1.0)
+        for row in range(places):
+            if tick is not None and not tick((count + row / places) / len(roads.goals)):
                 return made
-            for column in range(ROAD_PLACES):
+            for column in range(places):
                 coarse[row, column] = roads.trial(at, space.with_amps([x[column], y[row]])).slack
         fine = np.array([np.interp(made.x_a[columns], x, line) for line in np.clip(coarse, -1.0, 1.0)])
         slack[at, rows, columns] = np.array([np.interp(made.y_a[rows], y, column) for column in fine.T]).T

@@ -10,6 +10,7 @@ import numpy as np
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.no_load import fastest_kmh
+from crisp_hornet.core.goal.cases import DRAWN, Case
 from crisp_hornet.core.goal.pulls import Pulls, pulls
 from crisp_hornet.core.heat.nodes import HeldHeat, losses
 from crisp_hornet.core.road.performance import launch_times_s, operating_point, settles_kmh
@@ -51,24 +52,41 @@ def slack(goal: Goal, reached: Array) -> Array:
 
 @dataclass(frozen=True, eq=False)
 class Measured:
-    """What tunes on a bike reach: those that differ in their currents only. ``rested_v``: for all wishes that name no voltage (V)."""
+    """What tunes on a bike reach: those that differ in their currents only. ``rested_v``: for all wishes that name no voltage (V);
+    ``cases``: in which they shall hold besides."""
 
     bike: Bike
     goals: Sequence[Goal]
     rested_v: float
     speeds: int = COARSE
+    cases: tuple[Case, ...] = ()
 
     def reached(self, tunes: Sequence[Tune]) -> Array:
-        """The figure of each wish for each tune, (k, goals); NaN for a road."""
+        """The figure of each wish for each tune, (k, goals), in the worst of the cases; NaN for a road."""
+        worst = self._in_case(DRAWN, tunes)
+        for case in self.cases:
+            found = self._in_case(case, tunes)
+            for at, goal in enumerate(self.goals):
+                if not isinstance(goal, OnRoute):
+                    nearer = slack(goal, found[:, at]) < slack(goal, worst[:, at])
+                    worst[nearer, at] = found[nearer, at]
+        return worst
+
+    def _in_case(self, case: Case, tunes: Sequence[Tune]) -> Array:
+        bike, drawn_v, winding_c = (
+            case.bike(self.bike),
+            case.rested_v(self.bike, self.rested_v),
+            case.winding_c(tunes[0]),
+        )
         found = np.full((len(tunes), len(self.goals)), np.nan)
         by_volts: dict[float, list[int]] = {}
         for at, goal in enumerate(self.goals):
             if not isinstance(goal, OnRoute):
-                by_volts.setdefault(goal.rested_v if isinstance(goal, Sag) else self.rested_v, []).append(at)
+                by_volts.setdefault(goal.rested_v if isinstance(goal, Sag) else drawn_v, []).append(at)
         for volts, members in by_volts.items():
-            curves = pulls(self.bike, tunes, self._speeds([self.goals[at] for at in members]), volts)
+            curves = pulls(bike, tunes, self._speeds([self.goals[at] for at in members]), volts, winding_c)
             for at in members:
-                found[:, at] = _reached(self.goals[at], self.bike, curves, self.rested_v, tunes[0])
+                found[:, at] = _reached(self.goals[at], bike, curves, drawn_v, tunes[0])
         return found
 
     def slacks(self, tunes: Sequence[Tune]) -> Array:

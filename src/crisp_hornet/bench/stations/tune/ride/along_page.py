@@ -76,6 +76,11 @@ class AlongPage(QWidget):
         self._beside.done.connect(self._take_beside)
         self.strips.pointed.connect(self._show_cursor)
 
+    def stop(self) -> None:
+        """Nobody waits for it any more."""
+        for turn in (self._quick_turn, self._band_turn, self._beside_turn):
+            turn.begin()
+
     # --- the rides ------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:

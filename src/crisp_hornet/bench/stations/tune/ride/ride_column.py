@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from crisp_hornet.bench.desk.ask import HELD, THROTTLE
+from crisp_hornet.bench.desk.ask import EVERY_CASE, HELD, THROTTLE
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.number_field import NumberField
@@ -19,6 +19,7 @@ from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.fold import Several
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
+from crisp_hornet.core.goal.cases import CASES
 from crisp_hornet.core.goal.reached import Reached
 from crisp_hornet.core.goal.words import KINDS
 from crisp_hornet.documents.goals import FREE, Goal
@@ -28,6 +29,9 @@ FREE_WORDS = {
     "phase and battery current": FREE[:2], "phase, battery, weakening": FREE, "phase current alone": FREE[:1],
     "battery current alone": FREE[1:2],
 }  # fmt: skip
+
+
+CASE_WORDS = {"as it is drawn": "", **{f"also {name}": name for name in CASES}, "in all these cases": EVERY_CASE}
 
 
 class RideColumn(QWidget):
@@ -53,11 +57,19 @@ class RideColumn(QWidget):
         self.free = Chooser("settings that may be changed for the wishes")
         self.free.addItems(list(FREE_WORDS))
         self.free.activated.connect(lambda _at: desk.ask.set_free(FREE_WORDS[self.free.currentText()]))
+        self.case = Chooser("in which cases the wishes shall hold")
+        self.case.addItems(list(CASE_WORDS))
+        self.case.activated.connect(lambda _at: desk.ask.set_cases(CASE_WORDS[self.case.currentText()]))
         self.seek = button("Find the settings", self.seek_asked.emit, "small", "Find the settings")
         self.cards: list[WishCard] = []
         self._reached: Sequence[Reached] | None = None
         self._rows = QVBoxLayout()
         self._rows.setSpacing(6)
+        self._shown: object = None
+        self._goals: list[Goal] = []
+        self._lay_out(road_acts)
+
+    def _lay_out(self, road_acts: Sequence[tuple[str, Callable[[], object]]]) -> None:
         inside = QWidget()
         column = column_of(inside, margins=(0, 0, 8, 0), spacing=6)
         column.addWidget(label("THE ROAD", "caps"))
@@ -81,11 +93,10 @@ class RideColumn(QWidget):
         wishes.addStretch(1)
         column.addLayout(wishes)
         column.addWidget(Captioned("free to change", self.free, above=True))
+        column.addWidget(Captioned("shall hold", self.case, above=True))
         column.addWidget(self.seek)
         column.addStretch(1)
         column_of(self, margins=0).addWidget(column_scroll(inside))
-        self._shown: object = None
-        self._goals: list[Goal] = []
 
     def add(self, what: str) -> None:
         """Ask for one more thing, with figures to begin with."""
@@ -126,13 +137,14 @@ class RideColumn(QWidget):
     def refresh(self) -> None:
         """Show what is asked now."""
         ask, units = self._desk.ask, self._desk.units
-        names = ask.roads() or [NO_ROAD]
+        names = ask.roads()
+        if ask.road is None:
+            names = [NO_ROAD, *names]
         if [self.roads.itemText(at) for at in range(self.roads.count())] != names:
             self.roads.clear()
             self.roads.addItems(names)
-        self.roads.setCurrentIndex(
-            names.index(ask.road.name) if ask.road is not None and ask.road.name in names else -1
-        )
+        here = ask.road.name if ask.road is not None else NO_ROAD
+        self.roads.setCurrentIndex(names.index(here) if here in names else -1)
         for made, value, unit in (
             (self.hold, ask.hold_kmh, "km/h"),
             (self.air, ask.ambient_c, "°C"),
@@ -150,6 +162,7 @@ class RideColumn(QWidget):
         self.free.setCurrentIndex(
             next((at for at, one in enumerate(FREE_WORDS.values()) if set(one) == set(ask.free)), 0)
         )
+        self.case.setCurrentIndex(next((at for at, one in enumerate(CASE_WORDS.values()) if one == ask.case), 0))
         if self._shown != (ask.goals, units):
             same = self._shown is not None and self._goals == ask.goals
             self._shown, self._goals = (list(ask.goals), units), list(ask.goals)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.desk.ask import EVERY_CASE
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.stations.tune.ride.ride_column import RideColumn
 from crisp_hornet.bench.stations.tune.ride.wishes_page import WishesPage, amps_of
@@ -44,6 +45,11 @@ class Seeking(QObject):
         page.axes_changed.connect(self.draw_map)
         desk.ask.changed.connect(self._forget)
 
+    def stop(self) -> None:
+        """Nobody waits for it any more."""
+        self._turn.begin()
+        self._map_turn.begin()
+
     def _forget(self) -> None:
         """Something else is asked."""
         self._answer = None
@@ -69,11 +75,12 @@ class Seeking(QObject):
         if bike is None or tune is None or goals is None:
             self._page.show_map(None, "Ask for something: then it is shown here where it holds.")
             return
-        wanted = (bike, tune, goals, rested_v)
+        cases = desk.ask.cases
+        wanted = (bike, tune, goals, rested_v, cases)
         if wanted != self._reached_of:
             self._reached_of = wanted
             self._column.show_reached(None)
-            self._reach.start(lambda: reached(bike, tune, goals, rested_v))
+            self._reach.start(lambda: reached(bike, tune, goals, rested_v, cases))
         if in_view:
             self.draw_map()
 
@@ -84,18 +91,20 @@ class Seeking(QObject):
         if bike is None or tune is None or goals is None:
             return
         others = tune.with_settings(dict.fromkeys(paths, 1.0))  # what the map goes over makes it no other map
-        wanted = (bike, others, goals, rested_v, paths, desk.units)
+        cases = desk.ask.cases
+        wanted = (bike, others, goals, rested_v, paths, cases, desk.units)
         if wanted == self._mapped_of:
             return
         self._mapped_of = wanted
         ticket = self._map_turn.begin()
-        self.drawing.start(lambda: mapped(bike, tune, goals, rested_v, paths, ticket))
+        self.drawing.start(lambda: mapped(bike, tune, goals, rested_v, paths, cases, ticket))
         self._page.show_map(self._page.chart.map, "Drawing the map …", drawing=True)
 
     def _take_map(self, found: WishMap) -> None:
-        words = say(
-            "At {volts} at rest. Hatched: every wish holds.", volts=quantity(self._desk.conditions.rested_v, "V", ".1f")
-        )
+        volts, case = quantity(self._desk.conditions.rested_v, "V", ".1f"), self._desk.ask.case
+        words = say("At {volts} at rest. Hatched: every wish holds.", volts=volts)
+        if case:
+            words = say("{words} Also {case}.", words=words, case="in every case" if case == EVERY_CASE else case)
         self._page.show_map(found, self._desk.units.text(words))
         self._page.refresh()
 
@@ -112,8 +121,8 @@ class Seeking(QObject):
         if bike is None or tune is None or goals is None:
             desk.said.emit("note", "Ask for something first: add a wish.")
             return
-        ticket, steps = self._turn.begin(), desk.held.steps(desk.ask.free)
-        self.work.start(lambda: sought(bike, tune, goals, rested_v, steps, ticket))
+        ticket, steps, cases = self._turn.begin(), desk.held.steps(desk.ask.free), desk.ask.cases
+        self.work.start(lambda: sought(bike, tune, goals, rested_v, steps, cases, ticket))
         self._show_seeking(True)
         self.look.emit()
         self._page.show_answer(None, [], "Looking for settings …")

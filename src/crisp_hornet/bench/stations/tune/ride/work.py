@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from crisp_hornet.core.goal.cases import Case
 from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.parts import Instead, instead
 from crisp_hornet.core.goal.reached import Reached, reached_by
@@ -95,27 +96,38 @@ def banded(asked: Asked, ticket: Ticket) -> Banded:
     return foresee_both(asked.bike, asked.tune, asked.now, asked.road, wish, asked.setting, ticket)
 
 
-def reached(bike: Bike, tune: Tune, goals: Goals, rested_v: float) -> list[Reached]:
+def reached(bike: Bike, tune: Tune, goals: Goals, rested_v: float, cases: Cases) -> list[Reached]:
     """What a tune reaches of each wish."""
-    return reached_by(bike, tune, goals.goals, rested_v, Roads(bike, goals.goals, rested_v))
+    return reached_by(bike, tune, goals.goals, rested_v, Roads(bike, goals.goals, rested_v, cases), cases)
 
 
-def mapped(bike: Bike, tune: Tune, goals: Goals, rested_v: float, paths: tuple[str, str], ticket: Ticket) -> WishMap:
+def mapped(
+    bike: Bike, tune: Tune, goals: Goals, rested_v: float, paths: tuple[str, str], cases: Cases, ticket: Ticket
+) -> WishMap:
     """The map of all wishes, roads too."""
-    made = wish_map(bike, tune, goals.goals, rested_v, *paths)
-    return with_roads(made, bike, tune, goals.goals, rested_v, ticket)
+    made = wish_map(bike, tune, goals.goals, rested_v, *paths, cases=cases)
+    return with_roads(made, bike, tune, goals.goals, rested_v, cases, ticket)
 
 
+Cases = tuple[Case, ...]
 Sought = tuple[Goals, Answer, list[Instead]]
 
 
-def sought(bike: Bike, tune: Tune, goals: Goals, rested_v: float, steps: Mapping[str, float], ticket: Ticket) -> Sought:
+def sought(
+    bike: Bike,
+    tune: Tune,
+    goals: Goals,
+    rested_v: float,
+    steps: Mapping[str, float],
+    cases: Cases,
+    ticket: Ticket,
+) -> Sought:
     """The answer to an ask, and parts where no settings do."""
-    answer = Seeker(bike, tune, goals, rested_v, ticket, steps).answer()
+    answer = Seeker(bike, tune, goals, rested_v, ticket, steps, cases).answer()
     parts = (
         []
         if answer.found or not answer.conflict
-        else list(instead(bike, tune, goals, answer.conflict, rested_v, ticket))
+        else list(instead(bike, tune, goals, answer.conflict, rested_v, ticket, cases))
     )
     return goals, answer, parts
 
