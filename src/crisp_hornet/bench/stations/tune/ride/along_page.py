@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.scale import fix
+from crisp_hornet.bench.scale import across, fix
 from crisp_hornet.bench.stations.tune.ride.along import Along
 from crisp_hornet.bench.stations.tune.ride.strips import Strips
 from crisp_hornet.bench.stations.tune.ride.work import Asked, Banded, Turn, banded, quick
@@ -31,7 +32,7 @@ from crisp_hornet.core.virtual_ride.telling import change_told
 from crisp_hornet.core.virtual_ride.wishes import Held
 from crisp_hornet.documents.saying import quantity, say
 
-OTHERS_PX, STANDS_KMH, MOST_CLIMBS = 116, 0.5, 6
+OTHERS_PX, ROOMY_PX, STANDS_KMH, MOST_CLIMBS = 116, 560, 0.5, 6
 NOTHING, OTHER_BIKE = "none", "the bike "
 LEGEND = {"drafted": "drafted", "controller": "on the controller"}
 NO_ROAD = "Choose, import or draw a road: the draft is ridden over it before you do."
@@ -76,6 +77,12 @@ class AlongPage(QWidget):
         self._beside.done.connect(self._take_beside)
         self.strips.pointed.connect(self._show_cursor)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.sentence.setVisible(
+            self.asked is None or across(self) >= ROOMY_PX
+        )  # where it is narrow the footer says it alone
+
     def stop(self) -> None:
         """Nobody waits for it any more."""
         for turn in (self._quick_turn, self._band_turn, self._beside_turn):
@@ -92,6 +99,7 @@ class AlongPage(QWidget):
             self.strips.show_along(None, None, self._desk.units)
             self.cards.show_figures([], [], self._desk.units)
             self.sentence.setText(NO_ROAD)
+            self.sentence.show()
             return
         if self.asked is not None and asked.key == self.asked.key:
             self._show()

@@ -50,7 +50,7 @@ class Strips(QWidget):
         return real(560, 420)
 
     def minimumSizeHint(self) -> QSize:
-        return real(300, 236)
+        return real(300, 186)
 
     # --- what is shown --------------------------------------------------------------------------------------
 
