@@ -212,6 +212,32 @@ def test_range_is_told_and_what_is_asked_is_kept(qtbot, demo_window, ride):
     assert (desk.ask.road, desk.ask.goals, desk.ask.hold_kmh, desk.ask.ambient_c, desk.ask.free) == asked
 
 
+def test_it_is_ridden_otherwise_in_a_mode_beside_another_bike_and_the_open_ride_again(qtbot, demo_window, ride):
+    desk, column = demo_window.desk, ride.ask_column
+    fresh = lambda: ride.along.ridden is ride.along.asked and ride.along.along is not None
+    qtbot.waitUntil(fresh, timeout=20_000)
+    held = ride.along.along.drafted.figures
+    column.how.setCurrentText("pedal, level 2")
+    column.how.activated.emit(column.how.currentIndex())
+    qtbot.waitUntil(fresh, timeout=20_000)
+    assert not column.hold.isEnabled() and ride.along.along.drafted.figures["wh_cells"] < held["wh_cells"]
+    desk.ask.ride_at(how="held")
+    modes = [column.mode.itemText(at) for at in range(column.mode.count())]
+    desk.draft.open(desk.draft.tune.with_settings({"drive.battery_current_a": 30.0}))
+    if len(modes) > 1:
+        column.mode.setCurrentIndex(1)
+        column.mode.activated.emit(1)
+        qtbot.waitUntil(fresh, timeout=20_000)
+        assert ride.along.asked.tune != desk.held.as_held(desk.draft.tune)
+    ride.along.others.setCurrentText("the bike Thistle")
+    ride.along.others.activated.emit(ride.along.others.currentIndex())
+    qtbot.waitUntil(lambda: ride.along.along.beside is not None, timeout=20_000)
+    said = []
+    desk.said.connect(lambda _kind, words: said.append(words))
+    ride.roads.again_asked.emit()
+    qtbot.waitUntil(lambda: any("That round on this tune: " in words for words in said), timeout=60_000)
+
+
 def test_a_promise_is_held_against_the_next_ride_on_that_tune_over_that_road(demo_window, ride):
     desk = demo_window.desk
     figures = {"time_s": Ends(150, 140, 160), "wh_cells": Ends(20, 18, 22), "winding_c": Ends(60, 50, 70)}

@@ -9,12 +9,14 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from crisp_hornet.bench.desk.open_bike import OpenBike
+from crisp_hornet.core.drive.modes import in_mode
 from crisp_hornet.core.goal.cases import CASES, EVERY, Case
 from crisp_hornet.core.rider.legs import Rider
 from crisp_hornet.core.virtual_ride.wishes import Held, Pedalled, Share, Wish
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.goals import FREE, Goal, Goals, OnRoute
 from crisp_hornet.documents.route import Route
+from crisp_hornet.documents.tune import Tune
 
 HOLD_KMH = 35.0
 USUAL_FREE = FREE[:2]
@@ -34,7 +36,7 @@ class Ask(QObject):
         self.hold_kmh, self.ambient_c, self.headwind_kmh = HOLD_KMH, 25.0, 0.0
         self.goals: list[Goal] = []
         self.free: tuple[str, ...] = USUAL_FREE
-        self.case = ""
+        self.case, self.mode = "", ""
 
     def reload(self) -> None:
         """Take up what was asked of the active bike."""
@@ -49,6 +51,8 @@ class Ask(QObject):
         self.free, self.goals = (tuple(found.free), list(found.goals)) if found is not None else (USUAL_FREE, [])
         case = told.get("case")
         self.case = case if isinstance(case, str) and case in (*CASES, EVERY_CASE) else ""
+        mode = told.get("mode")
+        self.mode = mode if isinstance(mode, str) else ""
         name = told.get("road")
         self.road = self._read(name) if isinstance(name, str) and name in self.roads() else None
         self.changed.emit()
@@ -99,6 +103,16 @@ class Ask(QObject):
         self.headwind_kmh = self.headwind_kmh if headwind_kmh is None else headwind_kmh
         self.how = self.how if how is None else how
         self._keep()
+
+    def ride_in(self, mode: str) -> None:
+        """Ride it in a mode of the tune, by its name; "" in none."""
+        self.mode = mode
+        self._keep()
+
+    def in_mode(self, tune: Tune) -> Tune:
+        """The tune with the limits of the mode it is ridden in, where it has that mode."""
+        mode = next((one for one in tune.modes if one.name == self.mode), None)
+        return in_mode(tune, mode) if mode is not None else tune
 
     @property
     def wish(self) -> Wish:
@@ -174,6 +188,7 @@ class Ask(QObject):
                 "headwind_kmh": self.headwind_kmh,
                 "how": self.how,
                 "case": self.case,
+                "mode": self.mode,
                 "free": list(self.free),
                 "goals": [goal.model_dump(mode="json", exclude_none=True) for goal in self.goals],
             },

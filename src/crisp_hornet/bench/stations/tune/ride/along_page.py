@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -24,6 +24,7 @@ from crisp_hornet.bench.widgets.text import label
 from crisp_hornet.bench.widgets.truth_legend import TruthLegend
 from crisp_hornet.core.goal.parts import Instead
 from crisp_hornet.core.road.consequences import Consequence
+from crisp_hornet.core.virtual_ride.again import RiddenAgain, ride_again
 from crisp_hornet.core.virtual_ride.climbs import climbed
 from crisp_hornet.core.virtual_ride.journey import Journey
 from crisp_hornet.core.virtual_ride.promise import goes_along
@@ -31,7 +32,9 @@ from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride
 from crisp_hornet.core.virtual_ride.telling import change_told
 from crisp_hornet.core.virtual_ride.wishes import Held
 from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.tune import Tune
 
+POLL_MS = 250
 OTHERS_PX, ROOMY_PX, STANDS_KMH, MOST_CLIMBS = 116, 560, 0.5, 6
 NOTHING, OTHER_BIKE = "none", "the bike "
 LEGEND = {"drafted": "drafted", "controller": "on the controller"}
@@ -69,8 +72,12 @@ class AlongPage(QWidget):
         self.along: Along | None = None
         self._rests, self._sentence = True, ""
         self._quick_turn, self._band_turn, self._beside_turn = Turn(), Turn(), Turn()
-        self._quick, self._band, self._beside = (Background(Stopped, ValueError) for _ in range(3))
-        for work in (self._quick, self._beside):
+        self._quick, self._band, self._beside, self._again = (Background(Stopped, ValueError) for _ in range(4))
+        self._again.done.connect(self._take_again)
+        self._poll = QTimer(self)
+        self._poll.setInterval(POLL_MS)
+        self._poll.timeout.connect(self._show_progress)
+        for work in (self._quick, self._beside, self._again):
             work.failed.connect(self._refuse)
         self._quick.done.connect(self._take_quick)
         self._band.done.connect(self._take_band)
@@ -118,15 +125,19 @@ class AlongPage(QWidget):
         if asked is not None and asked is self.ridden and along is not None and along.band is None:
             ticket = self._band_turn.begin()
             self._band.start(lambda: banded(asked, ticket))
+            self._poll.start()
 
     def _ask_now(self) -> Asked | None:
         desk = self._desk
         if desk.bike is None or desk.draft.tune is None or desk.ask.road is None:
             return None
-        as_held = desk.held.as_held
-        now = as_held(desk.held.tune) if desk.held.tune is not None else None
+
+        def ridden(tune: Tune) -> Tune:
+            return desk.ask.in_mode(desk.held.as_held(tune))
+
+        now = ridden(desk.held.tune) if desk.held.tune is not None else None
         setting = Setting(desk.conditions.rested_v, desk.ask.ambient_c, desk.ask.headwind_kmh)
-        return Asked(desk.bike, as_held(desk.draft.tune), now, desk.ask.road, desk.ask.wish, setting)
+        return Asked(desk.bike, ridden(desk.draft.tune), now, desk.ask.road, desk.ask.wish, setting)
 
     def _take_quick(self, made: tuple[Asked, Journey, Journey | None]) -> None:
         asked, drafted, now = made
@@ -144,12 +155,19 @@ class AlongPage(QWidget):
         if isinstance(error, ValueError):
             self._desk.said.emit("warn", f"The ride: {error}.")
 
+    def _show_progress(self) -> None:
+        """How far the band is, where one waits for it."""
+        if not self._band.running:
+            self._poll.stop()
+        elif not self._sentence and self._band_turn.share < 1:
+            self.sentence.setText(f"Working out the band: {100 * self._band_turn.share:.0f} %")
+
     def _take_band(self, found: Banded) -> None:
         if self.along is None or self.asked is None:
             return
         foreseen, changes, now = found
         self.along = replace(self.along, drafted=foreseen.journey, band=foreseen)
-        if foreseen.journey.stalled_at_m is None and isinstance(self.asked.wish, Held):
+        if foreseen.journey.stalled_at_m is None and isinstance(self.asked.wish, Held) and not self._desk.ask.mode:
             self._desk.promises.foresee(self.asked.tune, self.asked.road, foreseen.figures)
         if changes is not None and now is not None and now.stalled_at_m is None:
             self._sentence = change_told(foreseen, changes, now.figures, "Against what is on the controller")
@@ -182,6 +200,25 @@ class AlongPage(QWidget):
 
     def _show_cursor(self, at_m: float) -> None:
         self.cursor_words.setText(self.along.told(at_m, self._desk.units) if self.along is not None else "")
+
+    def ride_again(self) -> None:
+        """The open ride once more, on the draft: what that would have changed is said."""
+        desk = self._desk
+        log, tune, draft, bike = desk.ride.cleaned, desk.ride.tune, desk.draft.tune, desk.bike
+        if log is None or tune is None or draft is None or bike is None:
+            desk.said.emit("note", "Open a ride on Rides, and say on Verdict which tune it was ridden on.")
+            return
+        ticket, bike = self._beside_turn.begin(), bike.with_pack(desk.ride.card.pack)
+        self._again.start(lambda: ride_again(log, tune, draft, bike, tick=ticket))
+        desk.said.emit("note", f"Riding {log.name} again on the draft …")
+
+    def _take_again(self, found: RiddenAgain) -> None:
+        words = say(
+            "{name}: {sentence}",
+            name=self._desk.ride.cleaned.name if self._desk.ride.cleaned else "",
+            sentence=found.sentence,
+        )
+        self._desk.said.emit("settled", self._desk.units.text(words))
 
     # --- what is laid beside --------------------------------------------------------------------------------
 

@@ -24,7 +24,7 @@ from crisp_hornet.core.goal.reached import Reached
 from crisp_hornet.core.goal.words import KINDS
 from crisp_hornet.documents.goals import FREE, Goal
 
-NO_ROAD = "no road yet"
+NO_ROAD, NO_MODE = "no road yet", "none"
 FREE_WORDS = {
     "phase and battery current": FREE[:2], "phase, battery, weakening": FREE, "phase current alone": FREE[:1],
     "battery current alone": FREE[1:2],
@@ -54,6 +54,9 @@ class RideColumn(QWidget):
         self.how = Chooser("how it is ridden")
         self.how.be_narrow()
         self.how.activated.connect(lambda at: desk.ask.ride_at(how=self._ways()[at][0]))
+        self.mode = Chooser("mode of the tune it is ridden in")
+        self.mode.be_narrow()
+        self.mode.activated.connect(lambda at: desk.ask.ride_in(self.mode.itemText(at) if at else ""))
         self.free = Chooser("settings that may be changed for the wishes")
         self.free.addItems(list(FREE_WORDS))
         self.free.activated.connect(lambda _at: desk.ask.set_free(FREE_WORDS[self.free.currentText()]))
@@ -79,6 +82,8 @@ class RideColumn(QWidget):
         acts.addStretch(1)
         column.addLayout(acts)
         column.addWidget(Captioned("ridden", self.how))
+        self._in_mode = Captioned("in mode", self.mode)
+        column.addWidget(self._in_mode)
         day = row_of(spacing=6)
         for words, made in (("at", self.hold), ("air", self.air), ("wind", self.wind)):
             day.addWidget(Captioned(words, made, above=True))
@@ -162,6 +167,11 @@ class RideColumn(QWidget):
         self.free.setCurrentIndex(
             next((at for at, one in enumerate(FREE_WORDS.values()) if set(one) == set(ask.free)), 0)
         )
+        draft = self._desk.draft.tune
+        modes = [NO_MODE, *(one.name for one in draft.modes)] if draft is not None else [NO_MODE]
+        self._in_mode.setVisible(len(modes) > 1)
+        self.mode.offer(modes)
+        self.mode.setCurrentIndex(modes.index(ask.mode) if ask.mode in modes else 0)
         self.case.setCurrentIndex(next((at for at, one in enumerate(CASE_WORDS.values()) if one == ask.case), 0))
         if self._shown != (ask.goals, units):
             same = self._shown is not None and self._goals == ask.goals

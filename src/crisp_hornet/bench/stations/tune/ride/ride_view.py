@@ -53,6 +53,7 @@ class RideView(TuneView):
         column.addWidget(self._pages, 1)
         self.switch.chosen.connect(self.show_part)
         self.roads.draw_asked.connect(self.draw_new)
+        self.roads.again_asked.connect(self.along.ride_again)
         self.wishes.laid.connect(self.along.lay_part)
         self.along.laid.connect(lambda: self.show_part(ALONG))
         self.seeking.look.connect(lambda: self.show_part(WISHES))

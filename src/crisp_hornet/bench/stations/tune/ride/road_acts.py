@@ -21,9 +21,10 @@ MOST_NAME, MOST_TIMES = 150, 20
 
 
 class RoadActs(QObject):
-    """Each changes the road of the ask. ``draw_asked``: a new one is to be drawn."""
+    """Each changes the road of the ask. ``draw_asked``: a new one is to be drawn. ``again_asked``: the open ride is to be ridden again."""
 
     draw_asked = pyqtSignal()
+    again_asked = pyqtSignal()
 
     def __init__(self, desk: Desk, over: QWidget) -> None:
         super().__init__(over)
@@ -38,6 +39,7 @@ class RoadActs(QObject):
             ("Draw a new road", self.draw_asked.emit), ("Import a road or a ride", self.import_road),
             ("Take it from the open ride", self.take_ride), ("Ride it the other way", self.turn),
             ("Ride it again and again", self.repeat), ("Join another road to it", self.join), ("Delete the road", self.drop),
+            ("Ride the open ride again on the draft", self.again_asked.emit),
         ]  # fmt: skip
 
     def import_road(self) -> None:

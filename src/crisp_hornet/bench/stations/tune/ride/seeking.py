@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.ask import EVERY_CASE
@@ -15,7 +15,7 @@ from crisp_hornet.core.goal.wish_map import WishMap
 from crisp_hornet.core.virtual_ride.ride import Stopped
 from crisp_hornet.documents.saying import quantity, say
 
-MOST_NOTES = 4000
+MOST_NOTES, POLL_MS = 4000, 250
 
 
 class Seeking(QObject):
@@ -36,6 +36,9 @@ class Seeking(QObject):
         self.work.failed.connect(lambda _error: self._show_seeking(False))
         for work in (self.work, self._reach, self.drawing):
             work.failed.connect(self._refuse)
+        self._poll = QTimer(self)
+        self._poll.setInterval(POLL_MS)
+        self._poll.timeout.connect(self._show_progress)
         self._answer: Sought | None = None
         self._answer_units = desk.units
         self._reached_of: object = None
@@ -97,8 +100,20 @@ class Seeking(QObject):
             return
         self._mapped_of = wanted
         ticket = self._map_turn.begin()
+        self._poll.start()
         self.drawing.start(lambda: mapped(bike, tune, goals, rested_v, paths, cases, ticket))
         self._page.show_map(self._page.chart.map, "Drawing the map …", drawing=True)
+
+    def _show_progress(self) -> None:
+        """How far search and map are."""
+        if self.work.running:
+            self._page.say(f"Looking for settings: {self._turn.calls} steps so far.")
+        if self.drawing.running and self._map_turn.share > 0:
+            self._page.show_map(
+                self._page.chart.map, f"Riding for the map: {100 * self._map_turn.share:.0f} %", drawing=True
+            )
+        if not (self.work.running or self.drawing.running):
+            self._poll.stop()
 
     def _take_map(self, found: WishMap) -> None:
         volts, case = quantity(self._desk.conditions.rested_v, "V", ".1f"), self._desk.ask.case
@@ -124,6 +139,7 @@ class Seeking(QObject):
         ticket, steps, cases = self._turn.begin(), desk.held.steps(desk.ask.free), desk.ask.cases
         self.work.start(lambda: sought(bike, tune, goals, rested_v, steps, cases, ticket))
         self._show_seeking(True)
+        self._poll.start()
         self.look.emit()
         self._page.show_answer(None, [], "Looking for settings …")
 

@@ -158,6 +158,10 @@ class WishesPage(QWidget):
             self._parts.addWidget(self._card(part, units))
         self.refresh()
 
+    def say(self, words: str) -> None:
+        """Words where the answer will stand."""
+        self._words.setText(words)
+
     def _card(self, part: Instead, units: Units) -> QWidget:
         unit, spec = UNITS[part.path]
         goals = self._desk.ask.goals

@@ -24,16 +24,17 @@ from crisp_hornet.documents.tune import Tune
 
 
 class Turn:
-    """Whose turn it is: work started earlier hears at its next tick that it is over."""
+    """Whose turn it is: work started earlier hears at its next tick that it is over. ``share``: how far it said it is (0 to 1), after so
+    many ``calls``."""
 
     def __init__(self) -> None:
         self._now = object()
-        self.share = 0.0
+        self.share, self.calls = 0.0, 0
 
     def begin(self) -> Ticket:
         """A new turn; those before are over."""
         self._now = object()
-        self.share = 0.0
+        self.share, self.calls = 0.0, 0
         return Ticket(self, self._now)
 
     def is_on(self, mine: object) -> bool:
@@ -52,6 +53,7 @@ class Ticket:
         on = self._turn.is_on(self._mine)
         if on:
             self._turn.share = share
+            self._turn.calls += 1
         return on
 
 
