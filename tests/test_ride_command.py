@@ -14,6 +14,7 @@ from crisp_hornet.documents import store
 from crisp_hornet.rides.registry import write_ride
 from tests.bikes import a_bike, a_tune
 from tests.core.ridden_twice import World, two_tunes
+from tests.rides.layouts import fit_of, tcx_of, true_ride
 
 ROAD = from_pieces("lane", [RoadPiece(400), RoadPiece(300, 0.06, 30), RoadPiece(300, -0.05, None, 4)])
 
@@ -110,6 +111,13 @@ def test_a_bad_route_gets_one_line(files, capsys, content, name, word):
     assert rides(files, "--hold", "30", route=name) == 2
     err = capsys.readouterr().err
     assert word in err and name in err and err.count("\n") == 1
+
+
+@pytest.mark.parametrize("made, name", [(tcx_of, "track.tcx"), (fit_of, "track.fit")])
+def test_roads_come_from_every_kind_of_track(files, capsys, made, name):
+    (files / name).write_bytes(made(true_ride()))
+    assert rides(files, "--hold", "25", route=name) == 0
+    assert capsys.readouterr().out.startswith("0.7")
 
 
 def test_ten_million_points_get_one_line(files, capsys):
