@@ -12,7 +12,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.goal.search import Search
 from crisp_hornet.core.goal.wishes import Measured, rises
 
-TRIES, ZOOMS, NARROWS = 9, 3, 6
+TRIES, ZOOMS, NARROWS, NEAR, CLOSE = 9, 3, 6, 0.05, 1e-3
 STEPS, LESS = (0.06, 0.03, 0.015), 0.004  # of a rating, and of the strain
 TOLERANCE = 2e-4  # of a wish's figure
 MOST_UP, STEP_A = 1.03, 0.1
@@ -26,6 +26,7 @@ class Polish:
         self, search: Search, exactly: Measured, members: Sequence[int], steps: Mapping[str, float] | None = None
     ) -> None:
         self._search, self._exactly = search, exactly
+        self._reach = 1.0 if exactly is search.measured else NEAR  # what was measured coarsely lies near already
         self._steps = np.array([(steps or {}).get(path, STEP_A) for path in search.space.free])
         self._plain = [at for at in members if rises(exactly.goals[at]) is not None]
         self._roads = [at for at in members if rises(exactly.goals[at]) is None]
@@ -82,13 +83,16 @@ class Polish:
         """The farthest from ``start`` towards ``end`` at which all holds, without a gap on the way."""
         if np.allclose(start, end):
             return start
-        far, step = 0.0, 1.0
-        for _ in range(ZOOMS):
-            shares = far + step * np.arange(1, TRIES + 1) / TRIES
+        far, step = 0.0, self._reach
+        for _ in range(ZOOMS + 1):
+            shares = np.minimum(far + step * np.arange(1, TRIES + 1) / TRIES, 1.0)
             failed = np.flatnonzero(~self.holds(start + shares[:, None] * (end - start)))
+            if not failed.size and shares[-1] < 1.0:
+                far, step = float(shares[-1]), 1.0 - float(shares[-1])  # farther than was thought
+                continue
             count = int(failed[0]) if failed.size else TRIES
-            far, step = far + step * count / TRIES, step / TRIES
-            if not failed.size:
+            far, step = min(far + step * count / TRIES, 1.0), step / TRIES
+            if not failed.size or step < CLOSE:
                 break
         return self._allowed(start, start + far * (end - start))
 
@@ -109,7 +113,7 @@ class Polish:
         """In steps that can be set, where that holds too."""
         ratings, steps = self._search.space.ratings_a, self._steps
         for amps in (np.ceil(point * ratings / steps - 1e-6) * steps, np.round(point * ratings / steps) * steps):
-            rounded: Array = np.clip(np.round(amps, 6) / ratings, 0.0, 1.0)
+            rounded: Array = np.clip(np.round(amps, 6) / ratings, 0.0, 1.0) + 0.0  # no -0.0
             if self.holds_all(rounded):
                 return rounded
         return point

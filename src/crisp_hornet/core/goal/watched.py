@@ -7,6 +7,7 @@ What one answer says of other points is used: where a rule forbids some limits i
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -47,10 +48,13 @@ class Watched:
     def __init__(self, space: Space) -> None:
         self._space = space
         self._conditions = Conditions(typical_v(space.bike))
-        said = self._say(space.tune, RULES)
-        self._had = {one.id for _, one in said if one.strength is Strength.WARN}
         self._asked: dict[Rule, _Asked] = {}
         self._whole: dict[tuple[float, ...], list[tuple[Rule, Warning_]]] = {}
+
+    @cached_property
+    def _had(self) -> set[str]:
+        """The warnings of the tune that was given, by id."""
+        return {one.id for _, one in self._say(self._space.tune, RULES) if one.strength is Strength.WARN}
 
     def _say(self, tune: Tune, rules: list[Rule]) -> list[tuple[Rule, Warning_]]:
         return worst_by_rule(drawn(self._space.bike, tune, self._conditions), self._conditions, rules)

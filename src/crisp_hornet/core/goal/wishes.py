@@ -20,7 +20,7 @@ from crisp_hornet.documents.goals import Climb, FrontWheel, Goal, Launch, Minute
 from crisp_hornet.documents.tune import Tune
 
 HOLDS = 1.001  # a speed is held where it would be passed by a hair: on the very edge rounding alone decides
-COARSE, FINE = 25, 161  # speeds of a curve, while searching and at the end
+COARSE, FEW, FINE = 25, 17, 121  # speeds of a curve, while searching (for sag alone) and at the end
 
 
 def wanted(goal: Goal) -> float:
@@ -101,9 +101,10 @@ class Measured:
         """From standstill on, each speed that is asked for among them, as far as the wishes reach."""
         asked = [speed for goal in goals for speed in _asked_kmh(goal)]
         last = fastest_kmh(self.bike)
-        beyond = any(isinstance(goal, (FrontWheel, Sag, Power)) for goal in goals) or self.speeds == FINE
+        beyond = any(isinstance(goal, (Sag, Power)) for goal in goals) or self.speeds == FINE
         top = max(asked, default=last)
-        grid = [np.linspace(0.0, top, self.speeds), asked]
+        few = self.speeds == COARSE and all(isinstance(goal, Sag) for goal in goals)  # power is level beyond its corner
+        grid = [np.linspace(0.0, top, FEW if few else self.speeds), asked]
         if beyond and last > top:
             grid.append(np.linspace(top, last, self.speeds // 2))
         return np.unique(np.concatenate([np.asarray(one, float) for one in grid]))
