@@ -170,15 +170,10 @@ def _send(walk: _Walk) -> Iterator[str]:
 
 def _rides(walk: _Walk) -> Iterator[str]:
     from crisp_hornet.bench.stations.rides.rides_page import RidesPage
-    from crisp_hornet.demo import MESSY
 
     page = walk.window.stations["rides"]
     assert isinstance(page, RidesPage)
     walk.window.show_station("rides")
-    page.import_file(MESSY)
-    walk.wait(lambda: page.mapping)
-    yield "rides-columns"
-    page.panel.dropped.emit()
     page.view.groups.choose(1)
     page.traces.show_between(280, 620)
     page.beside.pictures.pictures.choose(1)
