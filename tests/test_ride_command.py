@@ -173,6 +173,8 @@ def test_a_log_is_ridden_again_and_told_in_one_sentence(files, capsys):
         ((), "--route: which road?"),
         (("--again", "log.csv"), "--ridden: which tune"),
         (("--again", "log.csv", "--ridden", "tune.json", "--hold", "30"), "--hold: --again takes"),
+        (("--again", "log.csv", "--ridden", "tune.json", "--headwind-kmh", "5"), "--headwind-kmh: --again"),
+        (("--again", "log.csv", "--ridden", "tune.json", "--rested-v", "-1"), "--rested-v: must"),
         (("--route", "road.json", "--ridden", "tune.json"), "--ridden: goes with --again"),
         (("--again", "short.csv", "--ridden", "tune.json"), "the ride goes less than 200 m"),
         (("--again", "short.csv", "--ridden", "nowhere.json"), "nowhere.json: there is no such file"),
@@ -182,6 +184,7 @@ def test_what_again_lacks_is_one_line(files, more, told, capsys):
     rows = np.arange(0, 40, 0.2)
     parts = {"wheel_speed_kmh": np.full(rows.shape, 10.0), "throttle": np.full(rows.shape, 0.5)}
     write_ride(Ride("short", rows, parts), files / "short.csv")
+    write_ride(Ride("log", rows, parts), files / "log.csv")
     given = [files / one if "." in one else one for one in more]
     assert again(files, *given) == 2
     err = capsys.readouterr().err

@@ -238,6 +238,28 @@ def test_it_is_ridden_otherwise_in_a_mode_beside_another_bike_and_the_open_ride_
     qtbot.waitUntil(lambda: any("That round on this tune: " in words for words in said), timeout=60_000)
 
 
+def test_an_answer_to_another_question_is_none_and_no_map_bears_other_names(qtbot, demo_window, ride):
+    desk = demo_window.desk
+    desk.ask.set_goals([Climb(what="climb", grade=0.06, least_kmh=20.0)])
+    answered(qtbot, demo_window, ride)
+    qtbot.waitUntil(lambda: ride.wishes.all_drawn, timeout=60_000)
+    desk.draft.change("drive.phase_current_a", 70.0)  # what was free may be changed
+    assert ride.seeking.words
+    desk.active.change(desk.bike.model_copy(update={"name": "Another Heron"}), "name")
+    assert not ride.seeking.words and ride.wishes.found is None
+    for _ in range(12):
+        ride.ask_column.add("power")
+        demo_window.grab()  # an old map under more names would fail to be painted
+        assert ride.wishes.chart.map is None or len(ride.wishes.chart.map.slack) == len(ride.wishes.chart.names)
+    assert len(desk.ask.goals) == 12
+    kept = desk.ask.road
+    desk.ask.add_road(LANE.model_copy(update={"name": kept.name}))
+    assert desk.ask.road.name == f"{kept.name} 2" and desk.garage.roads.get(kept.name) == kept
+    desk.ask.ride_at(300.0)
+    ride.show_part(RANGE)
+    qtbot.waitUntil(lambda: not ride.range._work.running and ride.range.range.picture is not None, timeout=90_000)
+
+
 def test_a_promise_is_held_against_the_next_ride_on_that_tune_over_that_road(demo_window, ride):
     desk = demo_window.desk
     figures = {"time_s": Ends(150, 140, 160), "wh_cells": Ends(20, 18, 22), "winding_c": Ends(60, 50, 70)}

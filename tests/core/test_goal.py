@@ -5,6 +5,7 @@ import math
 
 import numpy as np
 import pytest
+from scipy.interpolate import RegularGridInterpolator
 
 from crisp_hornet.core.drive.no_load import fastest_kmh
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
@@ -13,19 +14,22 @@ from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.parts import instead
 from crisp_hornet.core.goal.pulls import pulls
 from crisp_hornet.core.goal.reached import met_by
-from crisp_hornet.core.goal.search import Stopped
 from crisp_hornet.core.goal.seek import Seeker
+from crisp_hornet.core.goal.space import Space
 from crisp_hornet.core.goal.watched import HELPED_BY
+from crisp_hornet.core.goal.wish_map import wish_map
+from crisp_hornet.core.goal.wishes import FINE, Measured
 from crisp_hornet.core.pack.cells import rested_or_typical_v
 from crisp_hornet.core.road.performance import front_wheel_keeps, launch, steady_speed_kmh
 from crisp_hornet.core.rules import Strength
 from crisp_hornet.core.rules.watch import watch_list
 from crisp_hornet.core.virtual_ride.band import Ends
+from crisp_hornet.core.virtual_ride.ride import Stopped
 from crisp_hornet.core.virtual_ride.roads import RoadPiece, from_pieces
 from crisp_hornet.documents.goals import FREE, Goals
 from crisp_hornet.documents.store import dump
 from tests.bikes import a_bike, a_tune
-from tests.core.brute_asks import judged
+from tests.core.brute_asks import a_random_ask, judged, keeps_to_the_list, meets
 
 PHASE, BATTERY, WEAKENING = FREE
 LANE = from_pieces("lane", [RoadPiece(500), RoadPiece(400, 0.07, None, 10), RoadPiece(300, -0.04, 30)])
@@ -154,3 +158,42 @@ def test_in_more_cases_it_takes_more_and_each_case_holds_by_itself():
                            Conditions(case.rested_v(bike, full), winding_c=case.winding_c(tune)))  # fmt: skip
         assert steady_speed_kmh(curve, 0.05) >= 20 * 0.998 and front_wheel_keeps(curve) >= 0.7 * 0.998
         assert launch(curve, 20.0).time_s <= 7 * 1.002
+
+
+@pytest.mark.parametrize("seed", [1, 5, 14, 22])
+def test_what_is_answered_can_be_set_and_stands_by_itself(seed):
+    bike, tune, goals = a_random_ask(seed)
+    answer = Seeker(bike, tune, goals, steps=dict.fromkeys(FREE, 2.5)).answer()
+    if not answer.found:
+        return
+    for path in goals.free:
+        assert (answer.tune.setting(path) / 2.5) % 1 == pytest.approx(0, abs=1e-6)
+    had = {one.id for one in watch_list(bike, tune) if one.strength is Strength.WARN}
+    assert meets(bike, answer.tune, goals, rested_or_typical_v(bike.battery, 1.0), 0.002, 361)
+    assert keeps_to_the_list(bike, answer.tune, had)
+
+
+def test_what_was_only_not_found_is_not_said_to_be_impossible():
+    goals = asked((PHASE, BATTERY), {"what": "route", "route": dump(LANE), "hold_kmh": 40.0, "most_s": 140.0})
+    seeker = Seeker(a_bike(chassis__cargo_kg=5.0), a_tune(), goals)
+    seeker.roads.left = 0  # no ride may be taken any more
+    answer = seeker.answer()
+    assert not answer.found and not answer.proved
+    plain = asked((PHASE, BATTERY), {"what": "launch", "to_kmh": 25.0, "most_s": 0.5})
+    assert Seeker(a_bike(), a_tune(), plain).answer().proved
+
+
+def test_where_the_map_says_that_all_holds_it_does():
+    bike, tune = a_bike(), a_tune()
+    goals = asked(
+        (PHASE, BATTERY),
+        {"what": "climb", "grade": 0.05, "least_kmh": 20.0},
+        {"what": "front_wheel", "least_share": 0.7},
+    ).goals
+    made, rng = wish_map(bike, tune, goals, 62.0, BATTERY, PHASE), np.random.default_rng(2)
+    space, exact = Space(bike, tune, (BATTERY, PHASE)), Measured(bike, goals, 62.0, FINE)
+    points = rng.uniform(0, 1, (300, 2)) * [made.x_a[-1], made.y_a[-1]]
+    drawn = np.min([RegularGridInterpolator((made.y_a, made.x_a), one)(points[:, ::-1]) for one in made.slack], axis=0)
+    true = exact.slacks([space.with_amps(point) for point in points.tolist()]).min(axis=1)
+    inside = drawn >= 0
+    assert 20 < inside.sum() < 280 and true[inside].min() > -0.02 and true[~inside & (drawn < -0.02)].max() < 0

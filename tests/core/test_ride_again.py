@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from crisp_hornet.core.virtual_ride.again import ride_again
+from crisp_hornet.core.virtual_ride.ride import Stopped
 from tests.core.ridden_twice import CLOSE, World, compared, two_tunes
 
 
@@ -47,3 +48,12 @@ def test_a_log_that_tells_no_way_says_what_it_lacks(world, lacks):
     poor = replace(log, channels={name: one for name, one in log.channels.items() if name != lacks})
     with pytest.raises(ValueError, match="no (speed|throttle)"):
         ride_again(poor, *two_tunes(3), it.bike)
+
+
+def test_it_starts_with_what_is_given_and_stops_when_it_is_told_to(world):
+    it, log = world
+    ridden, other = two_tunes(3)
+    own, full = (ride_again(log, ridden, other, it.bike, volts, samples=1) for volts in (None, 66.0))
+    assert full.as_ridden.course["charge"][0] > own.as_ridden.course["charge"][0]
+    with pytest.raises(Stopped):
+        ride_again(log, ridden, other, it.bike, tick=lambda _share: False)

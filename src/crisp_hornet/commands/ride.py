@@ -83,9 +83,11 @@ def _again(options: argparse.Namespace, bike: Bike, tune: Tune) -> tuple[Foresee
     if options.ridden is None:
         raise BadInput("--ridden: which tune was the log ridden on?")
     loaded = read_ride(options.again)
-    setting = Setting(options.rested_v, options.ambient_c) if options.ambient_c is not None else None
+    given = _setting(options)
+    if given.headwind_kmh:
+        raise BadInput("--headwind-kmh: --again takes the wind from the log.")
     try:
-        found = ride_again(loaded.ride, store.read_tune(options.ridden), tune, bike, setting)
+        found = ride_again(loaded.ride, store.read_tune(options.ridden), tune, bike, given.rested_v, options.ambient_c)
     except ValueError as error:
         raise BadInput(f"{options.again}: {error}.") from None
     return found.foreseen, found.route, found.sentence

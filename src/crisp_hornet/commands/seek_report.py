@@ -12,6 +12,7 @@ from crisp_hornet.core.goal.seek import Answer
 from crisp_hornet.core.goal.words import PARTS, reached_of, title_of, wanted_of
 from crisp_hornet.core.virtual_ride.band import Ends
 from crisp_hornet.documents.goals import Goals
+from crisp_hornet.documents.setting_words import label_of
 
 
 def as_json(answer: Answer, parts: Sequence[Instead], goals: Goals) -> dict[str, Any]:
@@ -27,6 +28,7 @@ def as_json(answer: Answer, parts: Sequence[Instead], goals: Goals) -> dict[str,
         "conflict": answer.conflict,
         "nearest": {} if answer.found else settings,
         "against": answer.against,
+        "proved": answer.proved,
         "instead": [
             {"path": one.path, "from": _usable(one.from_), "to": _usable(one.to), "meets": one.meets, "kg": _usable(one.kg),
              "settings": {path: _usable(one.tune.setting(path) or 0.0) for path in goals.free}}
@@ -54,15 +56,11 @@ def _usable(value: float) -> float | None:
     return float(f"{value:.8g}") if math.isfinite(value) else None
 
 
-_NAMES = {
-    "drive.phase_current_a": "phase current", "drive.battery_current_a": "battery current", "drive.field_weakening_a": "field weakening",
-}  # fmt: skip
-
-
 def as_lines(answer: Answer, parts: Sequence[Instead], goals: Goals) -> list[str]:
     """What was found or fights, the wishes one by one, and parts that would do."""
-    amps = ", ".join(f"{_NAMES[path]} {answer.tune.setting(path):.4g} A" for path in goals.free)
-    first = f"found: {amps}" if answer.found else f"no settings meet every wish; nearest: {amps}"
+    amps = ", ".join(f"{label_of(path)} {answer.tune.setting(path):.4g} A" for path in goals.free)
+    none = "no settings meet every wish" if answer.proved else "no settings found that meet every wish"
+    first = f"found: {amps}" if answer.found else f"{none}; nearest: {amps}"
     lines = [first]
     for at, one in enumerate(answer.goals):
         fights = " (one of those that fight)" if at in answer.conflict else ""

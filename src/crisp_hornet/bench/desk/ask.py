@@ -47,8 +47,10 @@ class Ask(QObject):
         self.headwind_kmh = _between(told.get("headwind_kmh"), -200.0, 200.0, 0.0)
         how = told.get("how")
         self.how = how if isinstance(how, str) and (how in (HELD, THROTTLE) or _level(how)) else HELD
-        found = _document(told.get("free", list(USUAL_FREE)), told.get("goals", []))
-        self.free, self.goals = (tuple(found.free), list(found.goals)) if found is not None else (USUAL_FREE, [])
+        free = told.get("free")
+        self.free = tuple(one for one in FREE if isinstance(free, list) and one in free) or USUAL_FREE
+        found = _document(list(self.free), told.get("goals", []))
+        self.goals = list(found.goals) if found is not None else []
         case = told.get("case")
         self.case = case if isinstance(case, str) and case in (*CASES, EVERY_CASE) else ""
         mode = told.get("mode")
@@ -75,6 +77,13 @@ class Ask(QObject):
         """Keep a road and ride it."""
         if self._written(lambda: self._bike.garage.roads.keep(road)):
             self.take_road(road)
+
+    def add_road(self, road: Route) -> None:
+        """Keep a road that came from elsewhere and ride it; another one that has its name stays, and this one gets a number."""
+        names, name, count = self.roads(), road.name, 2
+        while name in names and self._read(name) != road.model_copy(update={"name": name}):
+            name, count = f"{road.name} {count}", count + 1
+        self.keep_road(road.model_copy(update={"name": name}))
 
     def take_road(self, road: Route) -> None:
         """Ride a road; wishes for the one before are for this one now."""

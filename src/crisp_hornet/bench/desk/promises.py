@@ -68,7 +68,7 @@ class Promises(QObject):
         if not newest or newest[0].id != self._ride.id:
             return
         promises = self._all()
-        for one in promises:
+        for one in list(promises):
             its, road, figures = one
             if (
                 its.differing(self._held.as_held(tune))
@@ -77,7 +77,8 @@ class Promises(QObject):
             ):
                 continue
             found = kept(figures, done(ride, bike))
-            self._keep([other for other in promises if other is not one])
+            promises = [other for other in promises if other is not one]
+            self._keep(promises)
             if found:
                 inside = sum(figure.inside for figure in found)
                 title = say(

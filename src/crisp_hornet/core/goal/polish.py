@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from itertools import permutations
+from itertools import permutations, product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +14,7 @@ from crisp_hornet.core.goal.wishes import Measured, rises
 
 TRIES, ZOOMS, NARROWS, NEAR, CLOSE = 9, 3, 6, 0.05, 1e-3
 STEPS, LESS = (0.06, 0.03, 0.015), 0.004  # of a rating, and of the strain
-TOLERANCE = 2e-4  # of a wish's figure
+TOLERANCE, SLIGHT = 2e-4, 2e-3  # of a wish's figure, on the way and of the answer
 MOST_UP, STEP_A = 1.03, 0.1
 
 
@@ -27,6 +27,7 @@ class Polish:
     ) -> None:
         self._search, self._exactly = search, exactly
         self._reach = 1.0 if exactly is search.measured else NEAR  # what was measured coarsely lies near already
+        self._slight, self._given = TOLERANCE, bool(steps)
         self._steps = np.array([(steps or {}).get(path, STEP_A) for path in search.space.free])
         self._plain = [at for at in members if rises(exactly.goals[at]) is not None]
         self._roads = [at for at in members if rises(exactly.goals[at]) is None]
@@ -34,8 +35,18 @@ class Polish:
     def holds(self, points: Array) -> NDArray[np.bool_]:
         """Whether points (k, d) meet the wishes that no road belongs to, (k,) of bool."""
         tunes = [self._search.space.tune_at(point) for point in points]
-        met: NDArray[np.bool_] = np.all(self._exactly.slacks(tunes)[:, self._plain] >= -TOLERANCE, axis=1)
+        met: NDArray[np.bool_] = np.all(self._exactly.slacks(tunes)[:, self._plain] >= -self._slight, axis=1)
         return met
+
+    def stands(self, point: Array) -> bool:
+        """Whether it may be answered: every wish met to 0.2 %, the whole watch list asked, in steps that can be set."""
+        amps = point * self._search.space.ratings_a
+        if self._given and not np.allclose(amps, np.round(amps / self._steps) * self._steps, atol=1e-6):
+            return False
+        self._slight = SLIGHT
+        stands = self.holds_all(point)
+        self._slight = TOLERANCE
+        return stands
 
     def holds_all(self, point: Array) -> bool:
         """Roads and the whole watch list too."""
@@ -112,8 +123,12 @@ class Polish:
     def _rounded(self, point: Array) -> Array:
         """In steps that can be set, where that holds too."""
         ratings, steps = self._search.space.ratings_a, self._steps
-        for amps in (np.ceil(point * ratings / steps - 1e-6) * steps, np.round(point * ratings / steps) * steps):
-            rounded: Array = np.clip(np.round(amps, 6) / ratings, 0.0, 1.0) + 0.0  # no -0.0
+        places = point * ratings / steps
+        corners = product(*zip(np.floor(places + 1e-6), np.ceil(places - 1e-6), strict=True))
+        amps = [np.array(corner) * steps for corner in dict.fromkeys(corners)]
+        tried = [np.clip(np.round(one, 6) / ratings, 0.0, 1.0) + 0.0 for one in amps]  # no -0.0
+        rounded: Array
+        for rounded in sorted(tried, key=lambda one: float(np.sum(one**2))):
             if self.holds_all(rounded):
                 return rounded
         return point

@@ -20,15 +20,12 @@ from crisp_hornet.core.goal.on_road import Roads
 from crisp_hornet.core.goal.space import Space
 from crisp_hornet.core.goal.watched import Watched
 from crisp_hornet.core.goal.wishes import Measured, rises
+from crisp_hornet.core.virtual_ride.ride import Stopped
 
 LEVELS, ROAD_LEVELS = 8, 3
 SIDE = 1 << LEVELS
 MOST_BOXES, MOST_ROUNDS, GAP = 2500, 12, 0.005
 Ints = NDArray[np.int64]
-
-
-class Stopped(Exception):
-    """It was told not to go on."""
 
 
 class Search:

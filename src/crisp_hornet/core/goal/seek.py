@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import combinations
 
 import numpy as np
@@ -24,13 +24,15 @@ from crisp_hornet.documents.tune import Tune
 
 COARSE_LEVELS, NEAR_LEVELS = 5, 4
 NEAR_TRIED, NEAR_ROUNDS, NEAR_ALIKE = 6, 8, 1e-3
+FINAL_ROUNDS = 4
 
 
 @dataclass(frozen=True, eq=False)
 class Answer:
     """``tune``: with the settings found, or those that come nearest; ``goals``: what it reaches of each wish, in their order;
     ``conflict``: wishes of a smallest set that cannot be met together, by place; ``against``: what the watch list holds against every
-    setting, by id, where that is why none was found."""
+    setting, by id, where that is why none was found. ``proved``: that there are none; of a road only some settings are
+    tried, and then it was only not found."""
 
     found: bool
     tune: Tune
@@ -38,6 +40,7 @@ class Answer:
     goals: list[Reached]
     conflict: list[int] = field(default_factory=list)
     against: list[str] = field(default_factory=list)
+    proved: bool = True
 
 
 class Seeker:
@@ -54,7 +57,7 @@ class Seeker:
         steps: Mapping[str, float] | None = None,
         cases: tuple[Case, ...] = (),
     ) -> None:
-        self._steps, self._cases = steps, cases
+        self._steps, self._cases, self._lacks_witness = steps, cases, True
         self.goals, self.rested_v = goals.goals, rested_v or rested_or_typical_v(bike.battery, 1.0)
         self.space = Space(bike, tune, tuple(goals.free))
         self.watched = Watched(self.space)
@@ -65,15 +68,25 @@ class Seeker:
         self.every = list(range(len(self.goals)))
 
     def answer(self) -> Answer:
-        """Settings that meet every wish, or what fights. Raises :class:`~crisp_hornet.core.goal.search.Stopped`."""
+        """Settings that meet every wish, or what fights. Raises :class:`~crisp_hornet.core.virtual_ride.ride.Stopped`."""
         point = self.point()
         if point is not None:
             return self._answer(True, point)
         conflict = self.conflict()
         against = [] if conflict else self.watched.told(np.zeros(len(self.space.free)))
-        return self._answer(False, self.nearest(), conflict, against)
+        proved = self._lacks_witness and not any(at in self.roads.goals for at in conflict)
+        return replace(self._answer(False, self.nearest(), conflict, against), proved=proved)
 
     def point(self) -> Array | None:
+        """The shares of the ratings with the least strain, once more tried by itself; None where no settings meet all."""
+        exact = Polish(self.search, self.exactly, self.every, self._steps)
+        for _ in range(FINAL_ROUNDS):
+            point = self._candidate(exact)
+            if point is None or exact.stands(point):  # what the watch list said against it counts in the next round
+                return point
+        return None
+
+    def _candidate(self, exact: Polish) -> Array | None:
         """The shares of the ratings with the least strain; None where no settings meet all.
 
         A first answer from a coarse lattice is moved to the edge; that bounds the strain so well that little of the fine one is left."""
@@ -81,11 +94,8 @@ class Seeker:
         if first is not None:
             near = Polish(self.search, self.search.measured, self.every).inwards(first)
             better = self.search.least(self.every, below=float(np.sum(near**2)))
-            return self._exact(near if better is None else better)
-        return self._exact(self.search.least(self.every))
-
-    def _exact(self, point: Array | None) -> Array | None:
-        exact = Polish(self.search, self.exactly, self.every, self._steps)
+            return exact.least(near if better is None else better)
+        point = self.search.least(self.every)
         if point is None:  # where a hair decides, the lattice is too coarse to say
             point = self.nearest()
             return exact.least(point) if exact.holds_all(point) else None
@@ -112,6 +122,7 @@ class Seeker:
                         else list(members)
                     )
                 witnesses.append(point)
+        self._lacks_witness = False
         return self.every
 
     def meets(self, point: Array, members: Sequence[int]) -> bool:

@@ -21,7 +21,7 @@ from crisp_hornet.core.ride.rested import conditions_at_start
 from crisp_hornet.core.virtual_ride.band import ON_THE_ROAD, Ends, Foreseen, banded
 from crisp_hornet.core.virtual_ride.journey import Journey
 from crisp_hornet.core.virtual_ride.logged_way import LoggedWay, logged_way, stretches_of
-from crisp_hornet.core.virtual_ride.ride import Setting, ride_over
+from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride_over
 from crisp_hornet.core.virtual_ride.telling import change_told
 from crisp_hornet.core.virtual_ride.wishes import Held
 from crisp_hornet.documents.bike import Bike
@@ -70,19 +70,23 @@ def ride_again(
     ridden: Tune,
     tune: Tune,
     bike: Bike,
-    setting: Setting | None = None,
+    rested_v: float | None = None,
+    ambient_c: float | None = None,
     tick: Callable[[float], bool] | None = None,
     samples: int = SAMPLES,
 ) -> RiddenAgain:
-    """The log's ride on ``tune``, which was ridden on ``ridden``. Raises :class:`ValueError` for a log that tells no way."""
+    """The log's ride on ``tune``, which was ridden on ``ridden``; voltage at rest and air as the log began, unless given.
+
+    Raises :class:`ValueError` for a log that tells no way, :class:`~crisp_hornet.core.virtual_ride.ride.Stopped` where ``tick`` says not to
+    go on."""
     way = logged_way(log)
-    start = _start(log, bike, setting)
+    start = _start(log, bike, rested_v, ambient_c)
     before = logged_figures(way.rows, bike, float(log.time_s[-1] - log.time_s[0]), float(way.at_m[-1]))
     bikes = [bike, *possible_bikes(bike, samples, paths=ON_THE_ROAD)]
     pairs = []
     for at, one in enumerate(bikes):
         if tick is not None and not tick(at / len(bikes)):
-            break
+            raise Stopped
         pairs.append(_both(one, way, ridden, tune, start))
     as_ridden, journey = pairs[0]
     told = {name: before.get(name, as_ridden.figures[name]) for name in as_ridden.figures}
@@ -102,13 +106,13 @@ def _both(bike: Bike, way: LoggedWay, ridden: Tune, tune: Tune, start: Setting) 
     return old, new
 
 
-def _start(log: Ride, bike: Bike, given: Setting | None) -> Setting:
-    """What the log began with: charge, temperatures, air."""
+def _start(log: Ride, bike: Bike, rested_v: float | None, ambient_c: float | None) -> Setting:
+    """What the log began with: charge, temperatures, air; what is given counts instead."""
     state = conditions_at_start(log, bike)
     winding, controller = (_first(log, name) for name in ("motor_c", "controller_c"))
     known = [one for one in (winding, controller) if one is not None]
-    ambient = given.ambient_c if given is not None else min([25.0, *known])
-    rested = given.rested_v if given is not None and given.rested_v is not None else state.rested_v if state else None
+    ambient = ambient_c if ambient_c is not None else min([25.0, *known])
+    rested = rested_v if rested_v is not None else state.rested_v if state else None
     return Setting(rested, ambient, 0.0, winding_c=winding, controller_c=controller)
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.uncertainty import possible_bikes
 from crisp_hornet.core.pack.cells import cold_factor
+from crisp_hornet.core.rules.corners import WORN
 from crisp_hornet.core.virtual_ride.band import ON_THE_ROAD, Ends, ends_of
 from crisp_hornet.core.virtual_ride.journey import Journey
 from crisp_hornet.core.virtual_ride.ride import Setting, ride
@@ -19,7 +20,7 @@ from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.tune import Tune
 
 SAMPLES, LEAST_CHARGE = 6, 1e-6
-WORN_CAPACITY, WORN_OHM, COLD_C, COLD_CAPACITY = 0.8, 1.4, -5.0, 0.85
+WORN_CAPACITY, COLD_C, COLD_CAPACITY = 0.8, -5.0, 0.85
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,8 +74,8 @@ def _row(figures: Array) -> list[float]:
 
 
 def worn(bike: Bike) -> Bike:
-    """The bike with an old pack: 80 % of its capacity, 1.4 times its resistance."""
-    return _packed(bike, WORN_CAPACITY, WORN_OHM)
+    """The bike with an old pack: 80 % of its capacity, and the resistance of a worn one."""
+    return _packed(bike, WORN_CAPACITY, WORN)
 
 
 def cold(bike: Bike, cell_c: float = COLD_C) -> Bike:

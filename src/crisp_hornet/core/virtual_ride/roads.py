@@ -27,12 +27,13 @@ UNLIMITED_KMH = 300.0  # what a limit is lifted to
 @dataclass(frozen=True)
 class RoadPiece:
     """A stretch of a road drawn by hand: its length (m), grade (rise over run), what limits it (km/h) from its start on, and how long one
-    stands at its start (s)."""
+    stands at its start (s), and the wind against it from there on (km/h)."""
 
     length_m: float
     grade: float = 0.0
     limit_kmh: float | None = None
     stop_s: float | None = None
+    headwind_kmh: float | None = None
 
 
 @dataclass(frozen=True)
@@ -53,7 +54,15 @@ def from_pieces(name: str, pieces: Sequence[RoadPiece], start_m: float = 0.0) ->
     """A road drawn by hand, from a height on. Raises :class:`ValueError` for pieces that make no road."""
     at, height, points = 0.0, start_m, []
     for piece in pieces:
-        points.append(RoutePoint(at_m=at, altitude_m=height, limit_kmh=piece.limit_kmh, stop_s=piece.stop_s or None))
+        points.append(
+            RoutePoint(
+                at_m=at,
+                altitude_m=height,
+                limit_kmh=piece.limit_kmh,
+                stop_s=piece.stop_s or None,
+                headwind_kmh=piece.headwind_kmh,
+            )
+        )
         at, height = at + piece.length_m, height + piece.grade * piece.length_m
     return route_of(name, [*points, RoutePoint(at_m=at, altitude_m=height)])
 

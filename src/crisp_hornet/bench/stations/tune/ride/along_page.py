@@ -141,12 +141,19 @@ class AlongPage(QWidget):
 
     def _take_quick(self, made: tuple[Asked, Journey, Journey | None]) -> None:
         asked, drafted, now = made
-        self.ridden = asked
+        before, self.ridden = self.ridden, asked
         measured = self._desk.ride.cleaned
-        laid = self.along.beside if self.along is not None and self.along.road == asked.road else None
+        same = before is not None and (before.road, before.wish, before.setting) == (
+            asked.road,
+            asked.wish,
+            asked.setting,
+        )
+        laid = self.along.beside if self.along is not None and same else None
         self.along = Along(asked.road, drafted, now, None, measured if goes_along(measured, asked.road) else None, laid)
         self._sentence = _stalled_words(drafted) if drafted.stalled_at_m is not None else ""
         self._show()
+        if not same and self.others.currentText() != NOTHING:
+            self._lay_other()
         if self._rests:
             self.rest()
 
@@ -230,6 +237,7 @@ class AlongPage(QWidget):
             return
         ticket = self._beside_turn.begin()
         self._beside.start(lambda: ride(part.bike, part.tune, asked.road, asked.wish, asked.setting, ticket))
+        self.laid.emit()
 
     def _lay_other(self) -> None:
         """Ride the road with a saved draft, or with another bike of the garage on its draft."""
@@ -264,7 +272,6 @@ class AlongPage(QWidget):
         if self.along is not None:
             self.along = replace(self.along, beside=found)
             self._show()
-            self.laid.emit()
 
 
 def _stalled_words(journey: Journey) -> str:

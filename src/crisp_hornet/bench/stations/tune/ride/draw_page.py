@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from itertools import pairwise
 
@@ -181,10 +182,9 @@ class DrawPage(QWidget):
 
     def _set(self, at: int, **figures: float | None) -> None:
         piece = self.pieces[at]
-        told = {key: getattr(piece, key) for key in ("length_m", "grade", "limit_kmh", "stop_s")} | figures
-        self.pieces[at] = RoadPiece(**told)
+        self.pieces[at] = replace(piece, **figures)  # type: ignore[arg-type]
         for key, made in self.fields[at].items():
-            value = told[key]
+            value = getattr(self.pieces[at], key)
             if key in figures and value is not None:
                 made.setText(f"{100 * value if key == 'grade' else self._desk.units.value(value, 'm'):.5g}")
         self._draw()
@@ -203,7 +203,7 @@ class DrawPage(QWidget):
             told = f"a length from 1 m, a grade up to {100 * STEEPEST:.0f} %, a limit from 1 to 300 km/h"
             self._desk.said.emit("note", f"Piece {at + 1}: {told}.")
             return
-        self.pieces[at] = RoadPiece(length, grade, limit, stop)
+        self.pieces[at] = replace(self.pieces[at], length_m=length, grade=grade, limit_kmh=limit, stop_s=stop)
         self._draw()
 
     def add(self) -> None:
@@ -265,6 +265,7 @@ def pieces_of(road: Route) -> list[RoadPiece]:
             (other.altitude_m - one.altitude_m) / (other.at_m - one.at_m),
             one.limit_kmh,
             one.stop_s,
+            one.headwind_kmh,
         )
         for one, other in pairwise(road.points)
     ]

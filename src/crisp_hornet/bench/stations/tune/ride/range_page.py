@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.charts.plain_chart import Band, Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.stations.tune.ride.work import Ticket, Turn
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.page_choice import PageChoice
@@ -22,7 +23,7 @@ from crisp_hornet.documents.saying import Symbol, quantity, say
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
 
-POINTS, LEAST_SHARE = 7, 0.35
+POINTS, LEAST_SHARE, FASTEST_KMH = 7, 0.35, 300.0
 AGAINST = ("speed held", "battery current", "phase current")
 Found = tuple[Costs, dict[str, float]]
 
@@ -37,7 +38,7 @@ class RangePage(QWidget):
         self.against.chosen.connect(lambda _at: self.refresh_slow())
         self.range, self.time = PlainChart(theme), PlainChart(theme)
         self.words = label("", wrap=True)
-        self._work = Background(Stopped)
+        self._work, self._turn = Background(Stopped, ValueError), Turn()
         self._work.done.connect(self._take)
         self._shown: object = None
         column = column_of(self, margins=(0, 4, 0, 0), spacing=6)
@@ -67,12 +68,12 @@ class RangePage(QWidget):
             "Riding it at several speeds …" if self.against.at == 0 else "Riding it with several limits …"
         )
         hold, at = desk.ask.hold_kmh, self.against.at
-        self._work.start(lambda: _worked_out(bike, tune, road, hold, setting, at))
+        ticket = self._turn.begin()
+        self._work.start(lambda: _worked_out(bike, tune, road, hold, setting, at, ticket))
 
-    def cancel(self) -> None:
-        """Forget what is being worked out."""
-        self._work.cancel()
-        self._shown = None
+    def stop(self) -> None:
+        """Nobody waits for it any more."""
+        self._turn.begin()
 
     def _take(self, found: Found | None) -> None:
         if found is None or self._desk.ask.road is None:
@@ -88,20 +89,22 @@ class RangePage(QWidget):
         self.words.setText(_told(per_trip, units))
 
 
-def _worked_out(bike: Bike, tune: Tune, road: Route, hold: float, setting: Setting, at: int) -> Found | None:
+def _worked_out(
+    bike: Bike, tune: Tune, road: Route, hold: float, setting: Setting, at: int, ticket: Ticket
+) -> Found | None:
     shares = np.linspace(LEAST_SHARE, 1.35, POINTS)
     if at == 0:
-        values = [float(one) for one in np.round(hold * shares, 1)]
+        values = [float(one) for one in np.clip(np.round(hold * shares, 1), 1.0, FASTEST_KMH)]
         tunes, holds = [tune] * POINTS, values
     else:
-        path = FREE[2 - at] if at == 2 else FREE[1]
+        path = FREE[1] if at == 1 else FREE[0]
         most = bike.controller.max_battery_current_a if path == FREE[1] else bike.controller.max_phase_current_a
         now = tune.setting(path) or 0.0
         values = [
             float(one) for one in np.round(np.linspace(LEAST_SHARE * now, min(most, 1.6 * max(now, 1.0)), POINTS), 1)
         ]
         tunes, holds = [tune.with_setting(path, one) for one in values], [hold] * POINTS
-    made = costs(bike, tunes, road, holds, values, setting)
+    made = costs(bike, tunes, road, holds, values, setting, ticket)
     return None if made is None else (made, trips(bike, tune, road, hold, setting))
 
 

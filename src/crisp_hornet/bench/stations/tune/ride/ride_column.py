@@ -22,7 +22,7 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.goal.cases import CASES
 from crisp_hornet.core.goal.reached import Reached
 from crisp_hornet.core.goal.words import KINDS
-from crisp_hornet.documents.goals import FREE, Goal
+from crisp_hornet.documents.goals import FREE, MOST_GOALS, Goal
 
 NO_ROAD, NO_MODE = "no road yet", "none"
 FREE_WORDS = {
@@ -105,6 +105,9 @@ class RideColumn(QWidget):
 
     def add(self, what: str) -> None:
         """Ask for one more thing, with figures to begin with."""
+        if len(self._desk.ask.goals) >= MOST_GOALS:
+            self._desk.said.emit("note", f"{MOST_GOALS} wishes are the most: drop one first.")
+            return
         road = self._desk.ask.road
         wish = new_wish(what, road.name if road is not None else "")
         if wish is None:

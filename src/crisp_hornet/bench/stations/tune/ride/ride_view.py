@@ -69,6 +69,7 @@ class RideView(TuneView):
         """The window closes: what is worked out beside ends at its next step."""
         self.along.stop()
         self.seeking.stop()
+        self.range.stop()
 
     def show_part(self, at: int) -> None:
         """Bring a part of the page into view."""

@@ -53,9 +53,12 @@ class RoadActs(QObject):
         self._reading.start(lambda: read_road(path))
 
     def _take_read(self, road: Smoothed) -> None:
-        self._desk.ask.keep_road(road.route)
+        self._desk.ask.add_road(road.route)
+        name = self._desk.ask.road.name if self._desk.ask.road is not None else road.route.name
         words = say(
-            "Imported: {name}, {way}.", name=road.route.name, way=quantity(road.route.length_m / 1000, "km", ".1f")
+            "Imported: {name}, {way}.",
+            name=name,
+            way=quantity(road.route.length_m / 1000, "km", ".1f"),
         )
         if road.logged_climb_m > road.climb_m + 1:
             words = say(
@@ -75,7 +78,7 @@ class RoadActs(QObject):
         except ValueError as error:
             self._desk.said.emit("stop", f"The open ride: {error}.")
             return
-        self._desk.ask.keep_road(road.route)
+        self._desk.ask.add_road(road.route)
 
     def turn(self) -> None:
         """The same road the other way."""
@@ -114,7 +117,7 @@ class RoadActs(QObject):
         except (ValueError, DocumentError) as error:
             self._desk.said.emit("stop", f"{road.name}: {error}.")
             return
-        self._desk.ask.keep_road(made.model_copy(update={"name": made.name[:MOST_NAME]}))
+        self._desk.ask.add_road(made.model_copy(update={"name": made.name[:MOST_NAME]}))
 
     def drop(self) -> None:
         """Delete the road; it is said."""

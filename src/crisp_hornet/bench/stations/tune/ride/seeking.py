@@ -10,7 +10,6 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.stations.tune.ride.ride_column import RideColumn
 from crisp_hornet.bench.stations.tune.ride.wishes_page import WishesPage, amps_of
 from crisp_hornet.bench.stations.tune.ride.work import Sought, Turn, mapped, reached, sought, told
-from crisp_hornet.core.goal.search import Stopped as SearchStopped
 from crisp_hornet.core.goal.wish_map import WishMap
 from crisp_hornet.core.virtual_ride.ride import Stopped
 from crisp_hornet.documents.saying import quantity, say
@@ -29,7 +28,7 @@ class Seeking(QObject):
         super().__init__(page)
         self._desk, self._column, self._page = desk, column, page
         self._turn, self._map_turn = Turn(), Turn()
-        self.work, self._reach, self.drawing = (Background(Stopped, SearchStopped, ValueError) for _ in range(3))
+        self.work, self._reach, self.drawing = (Background(Stopped, ValueError) for _ in range(3))
         self.work.done.connect(self._take_answer)
         self._reach.done.connect(column.show_reached)
         self.drawing.done.connect(self._take_map)
@@ -40,6 +39,7 @@ class Seeking(QObject):
         self._poll.setInterval(POLL_MS)
         self._poll.timeout.connect(self._show_progress)
         self._answer: Sought | None = None
+        self._asked: object = None
         self._answer_units = desk.units
         self._reached_of: object = None
         self._mapped_of: object = None
@@ -55,11 +55,19 @@ class Seeking(QObject):
 
     def _forget(self) -> None:
         """Something else is asked."""
-        self._answer = None
+        self._answer = self._asked = None
         self._turn.begin()
         self.work.cancel()
         self._show_seeking(False)
         self._page.show_answer(None, [], "")
+
+    def _question(self) -> object:
+        """All that an answer rests on; what the free settings are and how the draft is called changes nothing."""
+        desk, tune = self._desk, self._desk.draft.tune
+        if tune is not None:
+            plain = tune.with_settings(dict.fromkeys(desk.ask.free, 1.0))
+            tune = plain.model_copy(update={"name": "", "notes": ""})
+        return (desk.bike, tune, desk.ask.document(), desk.conditions.rested_v, desk.ask.cases)
 
     def _refuse(self, error: Exception) -> None:
         if isinstance(error, ValueError):
@@ -67,6 +75,8 @@ class Seeking(QObject):
 
     def refresh(self) -> None:
         """Show what was found in the units of now, and the marks where the tunes are."""
+        if self._asked is not None and self._asked != self._question():
+            self._forget()
         if self._answer_units != self._desk.units:
             self._show_answer()
         self._page.refresh()
@@ -102,16 +112,14 @@ class Seeking(QObject):
         ticket = self._map_turn.begin()
         self._poll.start()
         self.drawing.start(lambda: mapped(bike, tune, goals, rested_v, paths, cases, ticket))
-        self._page.show_map(self._page.chart.map, "Drawing the map …", drawing=True)
+        self._page.show_map(None, "Drawing the map …", drawing=True)
 
     def _show_progress(self) -> None:
         """How far search and map are."""
         if self.work.running:
             self._page.say(f"Looking for settings: {self._turn.calls} steps so far.")
         if self.drawing.running and self._map_turn.share > 0:
-            self._page.show_map(
-                self._page.chart.map, f"Riding for the map: {100 * self._map_turn.share:.0f} %", drawing=True
-            )
+            self._page.show_map(None, f"Riding for the map: {100 * self._map_turn.share:.0f} %", drawing=True)
         if not (self.work.running or self.drawing.running):
             self._poll.stop()
 
@@ -138,6 +146,7 @@ class Seeking(QObject):
             return
         ticket, steps, cases = self._turn.begin(), desk.held.steps(desk.ask.free), desk.ask.cases
         self.work.start(lambda: sought(bike, tune, goals, rested_v, steps, cases, ticket))
+        self._asked = self._question()
         self._show_seeking(True)
         self._poll.start()
         self.look.emit()

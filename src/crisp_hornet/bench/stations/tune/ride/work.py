@@ -141,12 +141,15 @@ def told(answer: Answer, goals: Goals) -> str:
     if answer.found:
         sure = sum(one.met == "yes" for one in answer.goals)
         return say(
-            "{settings} meet all {count} wishes with the least strain, {sure} of them whatever the band holds.",
+            "{settings} meet all {count} wishes with the least strain, {sure} of them for sure, others likely.",
             settings=" and ".join(amps), count=quantity(len(names)), sure=quantity(sure),
         )  # fmt: skip
     if answer.conflict:
         fight = ", ".join(names[at] for at in answer.conflict)
         nearest = " and ".join(amps)
+        if not answer.proved:
+            words = "No settings were found for this: {fight}. Of a road only some are tried. Nearest: {nearest}."
+            return say(words, fight=fight, nearest=nearest)
         if len(answer.conflict) == 1:
             return say("No settings reach this: {fight}. Nearest: {nearest}.", fight=fight, nearest=nearest)
         return say("These cannot be had together: {fight}. Nearest: {nearest}.", fight=fight, nearest=nearest)
