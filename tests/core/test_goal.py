@@ -174,7 +174,7 @@ def test_what_is_answered_can_be_set_and_stands_by_itself(seed):
 
 
 def test_what_was_only_not_found_is_not_said_to_be_impossible():
-    goals = asked((PHASE, BATTERY), {"what": "route", "route": dump(LANE), "hold_kmh": 40.0, "most_s": 140.0})
+    goals = asked((PHASE, BATTERY), {"what": "route", "route": dump(LANE), "hold_kmh": 40.0, "most_s": 60.0})
     seeker = Seeker(a_bike(chassis__cargo_kg=5.0), a_tune(), goals)
     seeker.roads.left = 0  # no ride may be taken any more
     answer = seeker.answer()
