@@ -22,9 +22,15 @@ from tests.link.campaign import run_seed
 from tests.link.inprocess import Threaded
 from tests.link.liars import run_liar
 
+from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.garage.garage import Garage
 
 SEEDS, LIARS, KILLS = 540, 1200, 100
+KINDS = {
+    "Weir 60": 1.0,
+    "Culvert 50": 0.34,
+    "Penstock 120": 0.34,
+}  # of the seeds, for a controller of each kind of line
 
 
 def main() -> None:
@@ -37,20 +43,27 @@ def main() -> None:
 
 
 def line_faults(seeds: int) -> list[str]:
-    threaded, begin = Threaded(), time.perf_counter()
-    with tempfile.TemporaryDirectory() as folder:
-        told = [run_seed(seed, threaded, Path(folder)) for seed in range(1000, 1000 + seeds)]
+    threaded, broken = Threaded(), []
+    for name, share in KINDS.items():
+        begin = time.perf_counter()
+        with tempfile.TemporaryDirectory() as folder:
+            run = range(1000, 1000 + round(share * seeds))
+            told = [run_seed(seed, threaded, Path(folder), shipped_map(name)) for seed in run]
+        broken += tally(f"sends under line faults, {name}", told, begin)
     threaded.close()
-    return tally("sends under line faults", told, begin)
+    return broken
 
 
 def liars(seeds: int) -> list[str]:
-    begin, told = time.perf_counter(), []
-    with tempfile.TemporaryDirectory() as folder:
-        for seed in range(10_000, 10_000 + seeds):
-            with pytest.MonkeyPatch.context() as patch:
-                told.append(run_liar(seed, patch, Path(folder)))
-    return tally("misbehaving controllers", told, begin)
+    broken = []
+    for name, share in KINDS.items():
+        begin, told = time.perf_counter(), []
+        with tempfile.TemporaryDirectory() as folder:
+            for seed in range(10_000, 10_000 + round(share * seeds)):
+                with pytest.MonkeyPatch.context() as patch:
+                    told.append(run_liar(seed, patch, Path(folder), shipped_map(name)))
+        broken += tally(f"misbehaving controllers, {name}", told, begin)
+    return broken
 
 
 def tally(what: str, told: list, begin: float) -> list[str]:

@@ -1,4 +1,4 @@
-"""The line: how much of what the baud rate allows is reached, and whether an hour of 50 Hz loses anything or grows.
+"""The line: how much of what each kind allows is reached, and whether an hour of 50 Hz loses anything or grows.
 
 ``python benchmarks/bench_link.py hour`` runs the whole hour; without it a minute stands for it and says so.
 """
@@ -20,7 +20,8 @@ from crisp_hornet.documents.maps import shipped_maps
 from crisp_hornet.link.contact import make_contact, read_live
 from crisp_hornet.link.finding import open_line
 
-BAUD, BITS_A_BYTE, SILENCE_S = 115_200, 10, 0.00175
+KINDS = {"Weir 60": 115_200, "Culvert 50": 38_400, "Penstock 120": None}  # the last is behind an adapter
+BITS_A_BYTE, SILENCE_S, PDO_HZ, STEADY = 10, 0.00175, 100.0, "Weir 60"
 QUESTION_BYTES = 8
 RATE_TARGET, HZ = 0.8, 50
 ROUNDS, SECONDS = 5, 4.0
@@ -29,17 +30,35 @@ ROUNDS, SECONDS = 5, 4.0
 def main() -> None:
     seconds = 3600.0 if "hour" in sys.argv[1:] else 60.0
     before_s = taken_s()
-    with TemporaryDirectory() as folder:
-        standin = StandInProcess(Path(folder), "--baud", str(BAUD))
-        line = open_line(standin.port, shipped_maps())
-        contact, _ = make_contact(line, shipped_maps(), lambda text: None)
-        reached(contact)
-        steady(contact, seconds)
-        print(
-            f"taken by the host meanwhile: {taken_s() - before_s:.1f} s of processor; a figure beside much of it is the machine's"
+    for name, baud in KINDS.items():
+        with TemporaryDirectory() as folder:
+            options = ["--baud", str(baud)] if baud else []
+            standin = StandInProcess(Path(folder), "--controller", name, *options)
+            line = open_line(standin.port, shipped_maps())
+            contact, _ = make_contact(line, lambda text: None)
+            print(f"== {name}, {contact.map.line.kind}")
+            reached(contact, allowed_of(contact))
+            if name == STEADY:
+                steady(contact, seconds)
+            line.close()
+            standin.close()
+    print(
+        f"taken by the host meanwhile: {taken_s() - before_s:.1f} s of processor; a figure beside much of it is the machine's"
+    )
+
+
+def allowed_of(contact) -> float:
+    """Readings a second that bytes and silent times allow, or that the node sends."""
+    live, baud = contact.map.telemetry, KINDS[contact.map.name]
+    if contact.map.line.kind == "canopen":
+        return PDO_HZ
+    size = QUESTION_BYTES + 5 + 2 * live.length if contact.map.line.kind == "modbus" else 0
+    if contact.map.line.kind == "frames":
+        codec = contact.line.wire.codec
+        size = len(codec.build(live.ask.command, live.ask.sent)) + len(
+            codec.build(live.ask.answered_by, bytes(live.bytes_long))
         )
-        line.close()
-        standin.close()
+    return 1 / (size * BITS_A_BYTE / baud + 2 * SILENCE_S)
 
 
 def taken_s() -> float:
@@ -48,10 +67,8 @@ def taken_s() -> float:
     return int(words[8]) / os.sysconf("SC_CLK_TCK")
 
 
-def reached(contact) -> None:
-    """Readings of the whole telemetry block as fast as they go, against what bytes and silent times allow."""
-    answer_bytes = 5 + 2 * contact.map.telemetry.length
-    allowed = 1 / ((QUESTION_BYTES + answer_bytes) * BITS_A_BYTE / BAUD + 2 * SILENCE_S)
+def reached(contact, allowed) -> None:
+    """Readings of all live values as fast as they go, against what is allowed."""
     rates = []
     for _ in range(ROUNDS):
         begin, count = time.perf_counter(), 0

@@ -3,10 +3,6 @@
 
 cd "$(dirname "${BASH_SOURCE[0]}")/.." || exit 1
 
-# What Qt needs on Debian and its kin; the second list only for a real window.
-QT_PACKAGES="libglib2.0-0 libgl1 libegl1 libfontconfig1 libfreetype6 libxkbcommon0 libdbus-1-3"
-WINDOW_PACKAGES="libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0"
-
 # A message bus of their own for the tests of Bluetooth.
 BUS_PACKAGES="dbus-daemon"
 
@@ -64,16 +60,20 @@ make_environment() { # make_environment EXTRA: "" or "[dev]"
     echo "$wanted" > "$stamp"
 }
 
+qt_packages() { # qt_packages ALWAYS|FOR_A_WINDOW: what Qt needs on Debian and its kin, as the application itself knows it
+    "$PYTHON" -c "from crisp_hornet.system.libraries import $1; print(*$1.values())"
+}
+
 check_qt() { # check_qt [window]: can Qt start here?
     if ! QT_QPA_PLATFORM=offscreen "$PYTHON" -c 'from PyQt6.QtWidgets import QApplication; QApplication([])' >/dev/null 2>&1; then
-        need_packages "Qt cannot start: system libraries are missing." $QT_PACKAGES
+        need_packages "Qt cannot start: system libraries are missing." $(qt_packages ALWAYS)
     fi
     if [ "${1:-}" = window ] && ! "$PYTHON" - <<'EOF' >/dev/null 2>&1
 import ctypes, pathlib, PyQt6
 ctypes.CDLL(str(pathlib.Path(PyQt6.__file__).parent / "Qt6/plugins/platforms/libqxcb.so"))
 EOF
     then
-        need_packages "Qt cannot open a window: system libraries are missing." $WINDOW_PACKAGES
+        need_packages "Qt cannot open a window: system libraries are missing." $(qt_packages FOR_A_WINDOW)
     fi
 }
 

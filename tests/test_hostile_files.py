@@ -26,7 +26,7 @@ def test_a_sound_file_of_each_kind_is_read(tmp_path, garage, kind):
     assert (told.ended, told.broken) == ("read", "")
 
 
-@pytest.mark.parametrize("start", range(0, 360, 90))
+@pytest.mark.parametrize("start", range(0, 180, 90))
 def test_a_spoilt_file_is_read_or_refused_in_a_line(tmp_path, garage, start):
     told = [strike(seed, tmp_path, garage) for seed in range(start, start + 90)]
     assert [one for one in told if one.broken] == []

@@ -18,7 +18,10 @@ MAPS = shipped_maps()
 @pytest.mark.parametrize(
     ("options", "words"),
     [
-        (("--controller", "Weir 61"), "no controller 'Weir 61'; there are: Sluice 40, Weir 60, Weir 90"),
+        (
+            ("--controller", "Weir 61"),
+            "no controller 'Weir 61'; there are: Culvert 50, Penstock 120, Sluice 40, Weir 60, Weir 90",
+        ),
         (("--tcp", "70000"), "--tcp: 70000 is no port"),
         (("--bridge", "-3"), "--bridge: -3 is no port"),
         (("--map", "nothing.toml"), "nothing.toml: there is no such file"),
@@ -49,7 +52,7 @@ def test_every_way_in_leads_to_the_same_bike(tmp_path):
         standin.do("set drive.motor_rpm 555")
         for port in standin.ports:
             line = open_line(port, MAPS)
-            contact, backup = make_contact(line, MAPS, lambda text: None)
+            contact, backup = make_contact(line, lambda text: None)
             assert contact.tune("now").drive.motor_rpm == 555 and backup.serial == "TW60-00417"
             line.close()
     finally:
@@ -60,9 +63,9 @@ def test_two_may_ask_at_once_over_the_network(tmp_path):
     standin = StandInProcess(tmp_path, "--tcp", "0")
     try:
         lines = [open_line(standin.ports[1], MAPS) for _ in range(2)]
-        contacts = [make_contact(line, MAPS, lambda text: None)[0] for line in lines]
+        contacts = [make_contact(line, lambda text: None)[0] for line in lines]
         for _ in range(20):
-            reads = [one.line.read_settings(0x0100, 2) for one in contacts]
+            reads = [one.line.wire.read_settings(0x0100, 2) for one in contacts]
             assert reads[0] == reads[1]
         for line in lines:
             line.close()
@@ -72,7 +75,7 @@ def test_two_may_ask_at_once_over_the_network(tmp_path):
 
 def test_a_described_controller_can_be_played(tmp_path):
     text = tuple(MAPS)
-    assert [one.name for one in text] == ["Sluice 40", "Weir 60", "Weir 90"]
+    assert [one.name for one in text] == ["Culvert 50", "Penstock 120", "Sluice 40", "Weir 60", "Weir 90"]
     source = (
         __import__("importlib.resources", fromlist=["files"]).files("crisp_hornet.documents")
         / "controllers/sluice-40.toml"
@@ -92,7 +95,7 @@ def test_a_described_controller_can_be_played(tmp_path):
         from crisp_hornet.documents.map_file import read_map
 
         line = open_line(standin.port, [read_map(own)])
-        assert make_contact(line, [read_map(own)], lambda text: None)[0].identity.product == "Own 7"
+        assert make_contact(line, lambda text: None)[0].identity.product == "Own 7"
         line.close()
     finally:
         standin.close()

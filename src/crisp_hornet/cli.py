@@ -49,6 +49,6 @@ def _parser(given: list[str]) -> argparse.ArgumentParser:
 
 
 def _open_window(options: argparse.Namespace) -> int:
-    from crisp_hornet.bench.app import run_application
+    from crisp_hornet.commands.window import open_window
 
-    return run_application(demo=options.demo, verbose=options.verbose)
+    return open_window(demo=options.demo, verbose=options.verbose)

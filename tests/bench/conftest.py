@@ -9,6 +9,7 @@ from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.garage.garage import Garage
+from tests.link.inprocess import Threaded
 
 
 @pytest.fixture(scope="session")
@@ -66,3 +67,10 @@ def demo_window(own_demo_garage, open_window):
 @pytest.fixture
 def empty_window(tmp_path, open_window):
     return open_window(Garage(tmp_path / "empty"))
+
+
+@pytest.fixture
+def threaded():
+    made = Threaded()
+    yield made
+    made.close()

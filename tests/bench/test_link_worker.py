@@ -76,11 +76,11 @@ def test_after_letting_go_nothing_is_looked_for(qtbot, connected, standin):
 
 def test_work_is_done_on_the_thread_and_its_errors_come_back(qtbot, connected):
     found = []
-    connected.read("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
+    connected.read("reading", lambda contact: contact.line.wire.read_settings(0x0100, 1), found.append)
     assert connected.busy == "reading"
     qtbot.waitUntil(lambda: len(found) == 1)
     assert found[0] == [180] and not connected.busy
-    connected.read("reading", lambda contact: contact.line.read_settings(0x0900, 1), found.append)
+    connected.read("reading", lambda contact: contact.line.wire.read_settings(0x0900, 1), found.append)
     qtbot.waitUntil(lambda: len(found) == 2)
     assert isinstance(found[1], LinkError) and "no such register" in str(found[1])
     connected.perform_quietly(Detect(), found.append)
@@ -91,7 +91,7 @@ def test_work_is_done_on_the_thread_and_its_errors_come_back(qtbot, connected):
 
 def test_a_closed_link_answers_nobody(qapp, connected):
     found = []
-    connected.read("reading", lambda contact: contact.line.read_settings(0x0100, 1), found.append)
+    connected.read("reading", lambda contact: contact.line.wire.read_settings(0x0100, 1), found.append)
     connected.close()  # the work was done on the thread; its answer still lies in the queue
     for _ in range(20):
         qapp.processEvents()

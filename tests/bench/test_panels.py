@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QApplication
 
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.backup import Backup
-from crisp_hornet.documents.controller_map import Lack
+from crisp_hornet.documents.described import Lack
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import write

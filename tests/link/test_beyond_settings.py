@@ -100,7 +100,7 @@ def image(version="3.3.0", hardware="weir-60-b", size=900):
 def test_an_image_of_any_length_starts(standin, contact, size):
     transfer(contact, image(size=size), lambda step: None, lambda: False)
     standin.do("key-off")
-    assert make_contact(contact.line, MAPS, lambda text: None)[0].identity.firmware == "3.3.0"
+    assert make_contact(contact.line, lambda text: None)[0].identity.firmware == "3.3.0"
 
 
 def test_new_firmware_starts_after_a_power_cycle_and_the_backup_comes_back(standin, contact):
@@ -110,7 +110,7 @@ def test_new_firmware_starts_after_a_power_cycle_and_the_backup_comes_back(stand
     transfer(contact, image(), told.append, lambda: False)
     assert told[-1].done == told[-1].total > 5
     standin.do("key-off")
-    again, _ = make_contact(contact.line, MAPS, lambda text: None)
+    again, _ = make_contact(contact.line, lambda text: None)
     assert again.identity.firmware == "3.3.0" and standing_fault(again).code == 41
     found = way_back(backup, again.identity, again.map, again.raws, calibration=True)
     assert send_all(again, found.changes).outcome is Outcome.PROVED
@@ -123,7 +123,7 @@ def test_an_interrupted_transfer_leaves_the_firmware_it_has(standin, contact):
     with pytest.raises(Cancelled, match="goes on with the firmware it has"):
         transfer(contact, image(), lambda step: None, lambda: next(asked))
     standin.do("key-off")
-    again, _ = make_contact(contact.line, MAPS, lambda text: None)
+    again, _ = make_contact(contact.line, lambda text: None)
     assert again.identity.firmware == "3.2.1" and standing_fault(again) is None
     transfer(again, image(), lambda step: None, lambda: False)  # and it can be begun anew
 

@@ -1,17 +1,20 @@
-"""Misbehaving controllers by seed: no claim of a report is false. `scripts/bench` draws more than a thousand."""
+"""Misbehaving controllers by seed, on each kind of line: no claim of a report is false. `scripts/bench` draws more than two thousand."""
 
 from collections import Counter
 
 import pytest
 
-from tests.link.liars import DOORS, TROUBLES, run_liar
+from crisp_hornet.documents.maps import shipped_map
+from tests.link.liars import DOORS, run_liar, troubles_of
 
-SEEDS = 5 * len(TROUBLES)
+RUNS = [("Weir 60", 0), ("Weir 60", 3), ("Culvert 50", 2), ("Penstock 120", 1)]
 
 
-@pytest.mark.parametrize("start", range(0, SEEDS, len(TROUBLES)), ids=DOORS)
-def test_whatever_a_controller_does_no_state_is_claimed_that_it_does_not_hold(monkeypatch, tmp_path, start):
-    told = [run_liar(seed, monkeypatch, tmp_path) for seed in range(start, start + len(TROUBLES))]
+@pytest.mark.parametrize(("name", "door"), RUNS, ids=[f"{name}, {DOORS[door]}" for name, door in RUNS])
+def test_whatever_a_controller_does_no_state_is_claimed_that_it_does_not_hold(monkeypatch, tmp_path, name, door):
+    described = shipped_map(name)
+    count = len(troubles_of(described))
+    told = [run_liar(seed, monkeypatch, tmp_path, described) for seed in range(door * count, (door + 1) * count)]
     assert [one for one in told if one.broken] == []
     ended = Counter(one.outcome for one in told)
     assert ended["proved"] >= 5 and len(ended) >= 3  # neither everything nor nothing goes wrong

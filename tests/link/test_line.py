@@ -8,9 +8,9 @@ import tty
 import pytest
 from pymodbus.framer import FramerRTU
 
-from crisp_hornet.documents.controller_map import Line
+from crisp_hornet.documents.kinds import Line
 from crisp_hornet.link.errors import AnsweredNo, LineDead, LineGarbled
-from crisp_hornet.link.modbus_line import ModbusLine
+from crisp_hornet.link.lines.modbus_wire import ModbusWire
 from crisp_hornet.link.transports import transport_to
 
 
@@ -69,7 +69,7 @@ def line_to():
 
     def connect(*script):
         peer = ScriptedPeer(*script)
-        line = ModbusLine(transport_to(peer.port, Line(), answer_s=0.5))
+        line = ModbusWire(transport_to(peer.port, Line(), answer_s=0.5))
         line.open()
         opened.append((line, peer))
         return line, peer
@@ -158,7 +158,7 @@ def test_whatever_the_noise_a_wrong_word_never_comes_out():
                 }.get(kind, bytes(frame))
             )
         peer = ScriptedPeer(*script)
-        with ModbusLine(transport_to(peer.port, Line(), answer_s=0.04)) as line:
+        with ModbusWire(transport_to(peer.port, Line(), answer_s=0.04)) as line:
             try:
                 assert line.read_settings(0x100, 3) == truth
                 right += 1

@@ -6,6 +6,7 @@ import pytest
 
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.rules import Situation, judge
+from crisp_hornet.documents.acts import Act
 from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import changes_to, difference, left_out
 from crisp_hornet.link.marker import FileJournal, resolve
@@ -282,15 +283,15 @@ class MeddlingLine:
     """A line on which something happens just before the keep command reaches the controller."""
 
     def __init__(self, contact, happens):
-        self._line, self._keep, self._happens = contact.line, contact.map.keep.address, happens
+        self._line, self._happens = contact.line, happens
 
     def __getattr__(self, name):
         return getattr(self._line, name)
 
-    def write(self, address, words):
-        if address == self._keep:
+    def act(self, act):
+        if act is Act.KEEP:
             self._happens()
-        self._line.write(address, words)
+        self._line.act(act)
 
 
 def test_a_restart_just_before_keeping_is_not_called_kept(standin, contact):

@@ -122,7 +122,12 @@ def test_nothing_outside_the_link_writes():
         if "link" in path.relative_to(root).parts or "standin" in path.parts:
             continue
         text = path.read_text()
-        assert "line.write" not in text and "write_file(" not in text and "link.send import" not in text, path
+        assert (
+            "line.write" not in text
+            and "line.act" not in text
+            and "write_record(" not in text
+            and "link.send import" not in text
+        ), path
 
 
 def test_a_watch_list_stop_is_no_door_s_to_open(opened, one):
@@ -166,7 +171,7 @@ def test_kept_is_only_said_where_it_was_seen_to_change(opened, one, says, keeps,
 def test_a_controller_that_holds_no_valid_tune_can_be_reached_and_mended(opened, one):
     whole = opened().made.backup
     register = WEIR.register("battery_guard.fade_start_v")
-    one.it.put(register, WEIR.words_of(register, register.encode(40.0)))  # below the fade's end
+    one.it.put(register, register.encode(40.0))  # below the fade's end
     session = opened()
     assert session.made.tune is None
     back = way_back(whole, session.contact.identity, session.contact.map, session.contact.raws)
@@ -253,7 +258,7 @@ def test_a_gateway_that_answers_at_every_address_is_asked_at_the_described_one(w
     session = opened(
         maps=[at(17), WEIR.model_copy(update={"identity": WEIR.identity.model_copy(update={"product": "Else"})})]
     )
-    assert session._line.device == 17
+    assert session._line.wire.device == 17
 
 
 @pytest.fixture
@@ -277,13 +282,13 @@ def test_a_register_at_another_address_is_another_bike(on_bus):
     with pytest.raises(WrongDevice, match="at address 1, not at 17") as told:
         open_line("virtual", maps)
     assert "supply" not in str(told.value) and "virtual#1" in str(told.value)
-    assert open_line("virtual#1", maps).device == 1
+    assert open_line("virtual#1", maps).wire.device == 1
 
 
 def test_its_own_address_is_asked_before_any_other(on_bus):
     on_bus(_1="A", _17="B")
     line = open_line("virtual", [at(17), SLUICE_LIKE])
-    assert line.device == 17 and line.identify()[6] == "B"
+    assert line.wire.device == 17 and line.identify().serial == "B"
 
 
 def test_several_at_their_addresses_are_offered_never_taken(on_bus):
@@ -357,7 +362,7 @@ def test_a_marker_that_cannot_be_read_bars_no_contact_but_is_asked_about(opened,
 def test_a_backup_of_another_controller_is_put_back_only_once_confirmed(opened, one):
     session = opened()
     backup = Backup.model_validate(session.made.backup.model_dump() | {"serial": "TW60-00777"})
-    one.it.put(WEIR.register(PHASE), [140])
+    one.it.put(WEIR.register(PHASE), 140)
     session = opened()
     back = way_back(backup, session.contact.identity, session.contact.map, session.contact.raws)
     operation = Restore(tuple(back.changes), back.other_controller, BIKE)

@@ -5,11 +5,12 @@ import os
 import pytest
 
 from crisp_hornet.documents.maps import shipped_map, shipped_maps
-from crisp_hornet.link.contact import identify, make_contact, read_live, readable, runs, version_key
+from crisp_hornet.link.contact import read_live, readable, version_key
 from crisp_hornet.link.doubts import Doubt, doubts
 from crisp_hornet.link.errors import AnsweredNo, LineDead, PortFailed, WrongDevice
 from crisp_hornet.link.finding import open_line
-from crisp_hornet.link.modbus_line import ModbusLine
+from crisp_hornet.link.lines.modbus import runs
+from crisp_hornet.link.lines.modbus_wire import ModbusWire
 from crisp_hornet.link.report import Outcome
 from crisp_hornet.link.transports import transport_to
 from crisp_hornet.link.transports.bluetooth import scan
@@ -55,7 +56,15 @@ def test_bluetooth_scans_connects_sends_and_is_told_when_it_drops(bus, bench, th
     threaded.loop.call_soon_threadsafe(standin.standin._radio.device.drop)
     with pytest.raises(LineDead):
         for _ in range(5):
-            contact.line.read_settings(0x0100, 1)
+            contact.line.wire.read_settings(0x0100, 1)
+
+
+def test_frames_go_by_radio_too(bus, bench):
+    standin = bench.stand_in("Culvert 50", bluetooth_bus=bus)
+    contact = bench.contact(standin, standin.ports[1])
+    assert contact.map.values(contact.raws) == standin.holds() and read_live(contact).values["pack_v"] > 60
+    report = send_all(contact, draft(contact, drive__battery_current_a=34))
+    assert report.outcome is Outcome.PROVED and standin.holds(kept=True)["drive.battery_current_a"] == 34
 
 
 def test_bluetooth_says_plainly_what_is_missing(bus, monkeypatch):
@@ -96,10 +105,10 @@ def test_a_way_that_cannot_be_opened_says_why(address, why):
 
 def test_a_port_in_use_and_a_file_that_is_no_port(standin, contact, tmp_path):
     with pytest.raises(PortFailed, match="another program"):
-        ModbusLine(transport_to(standin.port, WEIR.line)).open()
+        ModbusWire(transport_to(standin.port, WEIR.line)).open()
     (tmp_path / "file").write_text("x")
     with pytest.raises(PortFailed, match="not a serial port"):
-        ModbusLine(transport_to(str(tmp_path / "file"), WEIR.line)).open()
+        ModbusWire(transport_to(str(tmp_path / "file"), WEIR.line)).open()
 
 
 def test_a_forbidden_port_names_the_group(monkeypatch, standin):
@@ -127,21 +136,22 @@ def test_a_line_that_was_lost_stays_lost(bench):
     contact = bench.contact(standin, standin.ports[1])
     standin.do("unplug")
     with pytest.raises(LineDead):
-        contact.line.read_settings(0x0100, 1)
+        contact.line.wire.read_settings(0x0100, 1)
     with pytest.raises(LineDead, match="lost"):  # the port still listens, but nothing goes on unnoticed
-        contact.line.read_settings(0x0100, 1)
+        contact.line.wire.read_settings(0x0100, 1)
 
 
 def test_a_question_the_controller_refuses(contact):
     with pytest.raises(AnsweredNo, match="no such register"):
-        contact.line.read_settings(0x0900, 2)
+        contact.line.wire.read_settings(0x0900, 2)
 
 
-def test_an_unknown_device_is_refused_before_anything_is_written(standin, contact):
+def test_an_unknown_device_is_refused_before_anything_is_written(bench):
+    standin = bench.stand_in(tcp=0)
     stranger = WEIR.model_copy(update={"identity": WEIR.identity.model_copy(update={"product": "Another"})})
     with pytest.raises(WrongDevice, match="Weir 60"):
-        make_contact(contact.line, [stranger], lambda text: None)
-    assert identify(contact.line, MAPS)[1].name == "Weir 60"
+        open_line(standin.ports[1], [stranger], ANSWER_S)
+    assert bench.contact(standin).map.name == "Weir 60"
 
 
 def test_wrong_bike_and_wrong_firmware_are_noticed(contact):

@@ -8,6 +8,7 @@ as on a serial line.
 import itertools
 from types import SimpleNamespace
 
+import can
 import pymodbus.pdu.file_message as files
 import pymodbus.pdu.mei_message as mei
 import pymodbus.pdu.register_message as registers
@@ -16,15 +17,23 @@ from pymodbus.exceptions import ModbusIOException
 from crisp_hornet.demo import HERON
 from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_bike
-from crisp_hornet.link import contact, finding, gate, modbus_line, operations, send, session
+from crisp_hornet.link import contact, gate, operations, send, session
+from crisp_hornet.link.lines import canopen, frames, modbus_finding, modbus_wire
+from crisp_hornet.link.lines.canopen import line as can_line
+from crisp_hornet.link.lines.canopen import wire as can_wire
+from crisp_hornet.link.lines.frames import wire as frames_wire
 from crisp_hornet.standin import controller as simulated
 from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.modbus_peer import ModbusPeer
+from crisp_hornet.standin.peers import peer_of
 from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.truth import true_bike
 
-BIKE, WEIR = read_bike(HERON), shipped_map("Weir 60")
-EXCHANGE_S, FLIGHT_S = 0.004, 0.001
+BIKE, WEIR, CULVERT = read_bike(HERON), shipped_map("Weir 60"), shipped_map("Culvert 50")
+EXCHANGE_S, FLIGHT_S, PDO_S = (
+    0.004,
+    0.001,
+    0.05,
+)  # PDOs less often than in truth: the simulation takes its time for each
 
 
 class Clock:
@@ -47,12 +56,19 @@ class VirtualController:
         self.bike = SimulatedBike(true_bike(BIKE))
         self.it = simulated.SimulatedController(controller_map, self.bike, self.hands)
         self.it.serial = serial
-        self.peer = ModbusPeer(self.it)
+        self.peer = peer_of(self.it)
         self.dead = False
 
     def answer(self, question):
+        """What comes back: to bytes bytes, to a message of the library's one."""
         self.it.catch_up()
-        return self.peer._answer(question)
+        if isinstance(question, can.Message):
+            return self.node.take(question.arbitration_id, bytes(question.data))
+        return self.peer.receive(question) if isinstance(question, bytes) else self.peer._answer(question)
+
+    @property
+    def node(self):
+        return self.peer._node
 
     def holds(self, kept=False):
         self.it.catch_up()
@@ -90,7 +106,7 @@ class Wire:
         self.waits = [one for one in self.waits if one[0] > self.clock.now]
         return len(came)
 
-    def _ask(self, question, device):
+    def _carry(self, question, device):
         if not self.alive:
             raise OSError("the port is gone")
         self.count += 1
@@ -99,17 +115,34 @@ class Wire:
         if not self.alive:
             raise OSError("the port is gone")
         one = self.controllers.get(device)
-        if one is not None and not one.it.off:
-            answer = one.answer(question)
+        if one is not None and not one.it.off and (answer := one.answer(question)):
             for delay_s, piece in self.spoil(self.count, question, answer):
                 self.waits.append((self.clock.now + FLIGHT_S + delay_s, next(self._order), piece))
         self.waits.sort(key=lambda wait: wait[:2])
-        until = self.clock.now + self.comm_params.timeout_connect
+
+    def _next(self, within_s):
+        """The first piece that arrives in time, or None."""
+        if not self.alive:
+            raise OSError("the port is gone")
+        until = self.clock.now + within_s
         if not self.waits or self.waits[0][0] > until:
             self.clock.now = until
-            raise ModbusIOException("no answer")
-        arrives, _, answer = self.waits.pop(0)
+            return None
+        arrives, _, piece = self.waits.pop(0)
         self.clock.now = max(self.clock.now, arrives)
+        return piece
+
+    def send(self, data):
+        self._carry(data, next(iter(self.controllers), None))
+
+    def receive(self, within_s):
+        return self._next(within_s) or b""
+
+    def _ask(self, question, device):
+        self._carry(question, device)
+        answer = self._next(self.comm_params.timeout_connect)
+        if answer is None:
+            raise ModbusIOException("no answer")
         return answer
 
     def read_holding_registers(self, address, count, device_id):
@@ -134,22 +167,62 @@ class Wire:
         return self._ask(files.WriteFileRecordRequest(records), device_id)
 
 
+class CanBus(Wire):
+    """A bus in place of a serial line: answers are lists of messages, and the node says its live values by itself."""
+
+    def __init__(self, clock, controllers, **more):
+        super().__init__(clock, controllers, **more)
+        self._ready, self._said_at = [], clock.now
+
+    def send(self, msg, timeout=None):
+        self._carry(msg, next(iter(self.controllers), None))
+
+    def recv(self, timeout=None):
+        if not self.alive:
+            raise can.CanOperationError("the adapter is gone")
+        until = self.clock.now + (timeout or 0.0)
+        while not self._ready:
+            answers_at = self.waits[0][0] if self.waits else float("inf")
+            speaks_at = max(self._said_at + PDO_S, self.clock.now if self.clock.now > self._said_at + PDO_S else 0.0)
+            if min(answers_at, speaks_at) > until:
+                self.clock.now = until
+                return None
+            self.clock.now = max(self.clock.now, min(answers_at, speaks_at))
+            if answers_at <= speaks_at:
+                self._ready = list(self.waits.pop(0)[2])
+            else:
+                self._said_at = self.clock.now
+                self._ready = [one for each in self.controllers.values() for one in each.node.due(self.clock.now)]
+        identifier, data = self._ready.pop(0)
+        return can.Message(arbitration_id=identifier, data=data, is_extended_id=False)
+
+    def shutdown(self):
+        self.alive = False
+
+
+def wire_for(clock, described, controllers):
+    return (CanBus if described.line.kind == "canopen" else Wire)(clock, controllers)
+
+
 def in_virtual_time(monkeypatch):
     """The clock that the line, the send and the simulated controller go by from now on."""
     clock = Clock()
-    for module in (modbus_line, send, operations, contact, simulated):
+    for module in (modbus_wire, frames_wire, can_wire, can_line, gate, send, operations, contact, simulated):
         monkeypatch.setattr(module, "time", clock)
     return clock
 
 
 def reached(monkeypatch, wire):
     """Whatever port is opened, it is this wire."""
-    monkeypatch.setattr(finding, "transport_to", lambda *_: wire)
+    for module in (modbus_finding, frames):
+        monkeypatch.setattr(module, "transport_to", lambda *_: wire)
+    monkeypatch.setattr(canopen, "open_bus", lambda *_: wire.open() or wire)
 
 
 def open_on(monkeypatch, wire, maps=(WEIR,), expected=None, journal=None, hands=False):
     reached(monkeypatch, wire)
-    return session.open_session("virtual", list(maps), expected, journal, hands, lambda _text: None)
+    port = "can://virtual/bus" if isinstance(wire, CanBus) else "virtual"
+    return session.open_session(port, list(maps), expected, journal, hands, lambda _text: None)
 
 
 __all__ = ["BIKE", "WEIR", "Clock", "VirtualController", "Wire", "gate", "in_virtual_time", "open_on", "reached"]

@@ -15,6 +15,7 @@ from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.standin.controller import BUSY, ILLEGAL_ADDRESS, ILLEGAL_VALUE, Refusal, SimulatedController
 from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.modbus_memory import ModbusMemory
 from crisp_hornet.standin.modbus_peer import ModbusPeer
 from crisp_hornet.standin.physics import SimulatedBike, rested_cell_v
 from crisp_hornet.standin.rider import Leg, record
@@ -152,8 +153,9 @@ def test_each_truth_can_be_set_by_its_name(stand):
 
 def test_writes_are_volatile_refused_while_turning_and_checked(stand):
     _, controller, hands = stand
+    memory = ModbusMemory(controller)
     register = MAP.register("drive.battery_current_a")
-    controller.write(register.address, [40])
+    memory.write(register.address, [40])
     assert controller.settings.battery_a == 20 and controller.live()["unkept"] == 1
     controller.power_cycle()
     assert controller.settings.battery_a == 30 and controller.live()["unkept"] == 0
@@ -163,14 +165,14 @@ def test_writes_are_volatile_refused_while_turning_and_checked(stand):
         (MAP.keep.address, 1, ILLEGAL_VALUE),
     ):
         with pytest.raises(Refusal) as refused:
-            controller.write(address, [word])
+            memory.write(address, [word])
         assert refused.value.code == code
     hands.throttle = 0.5
     with pytest.raises(Refusal) as refused:
-        controller.write(register.address, [20])
+        memory.write(register.address, [20])
     assert refused.value.code == BUSY
     with pytest.raises(Refusal):
-        controller.read_input(0, 99)
+        memory.read_input(0, 99)
 
 
 def test_bytes_in_pieces_noise_and_strangers(stand):

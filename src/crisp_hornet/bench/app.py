@@ -14,25 +14,30 @@ from typing import TYPE_CHECKING
 
 import platformdirs
 from PyQt6.QtCore import QEvent, QThreadPool, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.boundary import Boundary, faults_into, guard, log_into
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.opening import open_file
+from crisp_hornet.bench.place import keep, take_up
 from crisp_hornet.bench.scale import of_desktop, set_scale
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.window import Window
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
 from crisp_hornet.garage.opening import GarageError
 
+ICON = Path(__file__).parents[1] / "system" / "files" / "crisp-hornet.svg"
+
 if TYPE_CHECKING:
     from crisp_hornet.documents.controller_map import ControllerMap
     from crisp_hornet.link.marker import FileJournal
 
 
-def run_application(demo: bool, verbose: bool = False) -> int:
-    """Open the window and run until it closes; returns the exit code."""
+def run_application(demo: bool, verbose: bool = False, file: Path | None = None) -> int:
+    """Open the window, with a ``file`` in it if one is given, and run until it closes; returns the exit code."""
     app = make_application()
     for number in (signal.SIGTERM, signal.SIGINT):
         # by way of the event loop: a quit before the loop has started would be lost
@@ -48,7 +53,7 @@ def run_application(demo: bool, verbose: bool = False) -> int:
     except GarageError as error:
         QMessageBox.critical(None, "Crisp Hornet", str(error))
         return 1
-    return _run(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose)
+    return _run(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose, file)
 
 
 def make_application() -> QApplication:
@@ -57,6 +62,8 @@ def make_application() -> QApplication:
     if not isinstance(app, QApplication):
         app = QApplication(sys.argv[:1])
     app.setApplicationName("Crisp Hornet")
+    app.setDesktopFileName("crisp-hornet")
+    app.setWindowIcon(QIcon(str(ICON)))
     app.setStyle("Fusion")
     if not app.property("scale"):
         set_scale(app, of_desktop(app.font()))
@@ -117,7 +124,9 @@ def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
         process.stdout.close()
 
 
-def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path, verbose: bool) -> int:
+def _run(
+    app: QApplication, garage: Garage, simulated: Simulated, logs: Path, verbose: bool, file: Path | None = None
+) -> int:
     boundary = Boundary()
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
@@ -129,8 +138,12 @@ def _run(app: QApplication, garage: Garage, simulated: Simulated, logs: Path, ve
         window = Window(desk, link, simulated=simulated)
         window.log_file = log_file
         boundary.caught.connect(window.tell_unforeseen)
+        take_up(window)
         window.show()
+        if file is not None:
+            QTimer.singleShot(0, lambda: open_file(window, file))
         code = app.exec()
+        keep(window)
         window.finish()
         tear_down(app, window)
         garage.close()

@@ -57,15 +57,19 @@ class LinkWorker(QObject):
             "",
             "",
         )  # port, serial number and expected one of the contact that was lost
+        self._seen_at: dict[str, ControllerMap] = {}  # who answered at a port before
         self._live_every_ms = LIVE_EVERY_MS
         self._beat: tuple[float | None, float] = (None, 0.0)
         self.stop = threading.Event()
 
-    @pyqtSlot(str, str)
-    def connect_to(self, port: str, expected_serial: str) -> None:
-        """Open a port, identify, read everything."""
+    @pyqtSlot(str, str, str)
+    def connect_to(self, port: str, expected_serial: str, product: str) -> None:
+        """Open a port, identify, read everything; a controller like ``product`` is looked for first."""
         self.disconnect_now()
         self._lost = ("", "", "")
+        known = next((one for one in self._maps() if product and one.identity.product == product), None)
+        if known is not None:
+            self._seen_at.setdefault(port, known)
         try:
             self._contact_at(port, expected_serial)
         except (LinkError, DocumentError) as error:
@@ -137,8 +141,17 @@ class LinkWorker(QObject):
     def _contact_at(self, port: str, expected_serial: str) -> None:
         from crisp_hornet.link.session import open_session
 
-        self._session = open_session(port, self._maps(), expected_serial or None, self._journal(), True, self.said.emit)
+        self._session = open_session(
+            port,
+            self._maps(),
+            expected_serial or None,
+            self._journal(),
+            True,
+            self.said.emit,
+            first=self._seen_at.get(port),
+        )
         made = self._session.made
+        self._seen_at[port] = made.map
         self._lost = (port, made.identity.serial, expected_serial)
         self.contact_made.emit(made)
         self._timer = QTimer(self)
@@ -202,7 +215,7 @@ class Link(QObject):
     shown_changed = pyqtSignal()
     progress = pyqtSignal(object)
 
-    _ask_connect = pyqtSignal(str, str)
+    _ask_connect = pyqtSignal(str, str, str)
     _ask_disconnect = pyqtSignal()
     _ask_finish = pyqtSignal()
     _ask_read = pyqtSignal(int, object)
@@ -254,16 +267,21 @@ class Link(QObject):
         """The descriptions of controllers, read when they are first needed."""
         return self._descriptions[0]
 
+    def read_descriptions_anew(self) -> None:
+        """One of the user's own was added or changed."""
+        self.__dict__.pop("_descriptions", None)
+        self.changed.emit()
+
     @property
     def refused_maps(self) -> list[str]:
         """Descriptions of the user's own that cannot be read, and why."""
         return self._descriptions[1]
 
-    def connect_to(self, port: str, expected_serial: str | None = None) -> None:
-        """Ask for a contact at ``port``; another controller than the expected one raises a doubt."""
+    def connect_to(self, port: str, expected_serial: str | None = None, product: str = "") -> None:
+        """Ask for a contact at ``port``; another controller than the expected one raises a doubt. ``product``: what the bike had last."""
         self.contact, self.live, self.busy, self.waiting_for = None, None, f"connecting to {port}", ""
         self.changed.emit()
-        self._ask_connect.emit(port, expected_serial or "")
+        self._ask_connect.emit(port, expected_serial or "", product)
 
     def disconnect_now(self) -> None:
         """Let go of the controller."""

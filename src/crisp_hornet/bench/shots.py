@@ -209,4 +209,29 @@ def _hard_moments(walk: _Walk) -> Iterator[str]:
     yield "hook-up-fault"
     walk.simulated.act("unplug")
     walk.wait(lambda: walk.link.contact is None)
-    yield "hook-up-lost"
+    walk.link.disconnect_now()
+    walk.window.notice.clear()
+    yield from _by_hand(walk)
+
+
+def _by_hand(walk: _Walk) -> Iterator[str]:
+    """The same bike, had it no line: what its display shows, and what is to be entered at it."""
+    from crisp_hornet.documents.sheets import LEVELS, PERCENT, SheetRow, sheet_of
+    from crisp_hornet.link.hand import read_shown
+
+    desk = walk.window.desk
+    rows = [
+        SheetRow("drive.battery_current_a", "Current", "P 4", step=0.5, least=5, most=60),
+        SheetRow("drive.phase_current_a", "Torque", "P 5", PERCENT, step=5, whole=180),
+        SheetRow("battery_guard.fade_start_v", "Low battery", "P 6", step=0.5, least=40, most=60),
+        SheetRow("regen.battery_current_a", "Brake", "P 9", LEVELS, levels=(0, 3, 6, 9, 12)),
+    ]
+    sheet = sheet_of("Towpath display", rows)
+    desk.by_hand.keep_sheet(sheet)
+    shows = ("30", "60", "50", "2")
+    desk.by_hand.take({one.name: read_shown(one, text) for one, text in zip(sheet.register_list, shows, strict=True)})
+    desk.draft.change("drive.battery_current_a", 33.7)
+    desk.draft.change("drive.phase_current_a", 100.0)
+    desk.draft.change("battery_guard.fade_start_v", 51.2)
+    walk.window.show_station("send")
+    yield "send-by-hand"

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -25,6 +25,7 @@ from crisp_hornet.bench import scale as scaling
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
+from crisp_hornet.bench.opening import open_file
 from crisp_hornet.bench.scale import STEP, fix, px, scale_now
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.station import Station
@@ -68,6 +69,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Crisp Hornet")
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
+        self.setAcceptDrops(True)
         self.stations = Stations(desk, link, lambda: self.theme, self._take_station)
         self.current = "build"
         self._link_said = ""
@@ -311,6 +313,21 @@ class Window(QMainWindow):
                 self.notice.clear()
         elif focused is None or not keys.step_in_group(focused, key):
             super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        data = event.mimeData()
+        if data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Files dropped on the window are opened, one after the other."""
+        assert event is not None
+        data = event.mimeData()
+        for url in data.urls() if data is not None else []:
+            if url.isLocalFile():
+                open_file(self, Path(url.toLocalFile()))
+        event.acceptProposedAction()
 
     def _hand_over(self, key: str, thing: object) -> None:
         """One station gives another something to go on with."""

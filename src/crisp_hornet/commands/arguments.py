@@ -6,7 +6,7 @@ import argparse
 import math
 from typing import NoReturn
 
-PORT = "a device, tcp://host:port, rtu+tcp://host:port or ble://address"
+PORT = "a device, tcp://host:port, rtu+tcp://host:port, ble://address or can://interface/channel"
 
 
 class BadInput(Exception):

@@ -9,26 +9,28 @@ from pydantic import Field
 
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Number, Part, Text
-from crisp_hornet.documents.register import Raw
+from crisp_hornet.documents.register import Raw, Type
 from crisp_hornet.documents.store import parse
 
 BACKUP_VERSION = 1
 
 
 class BackedUpRegister(Part):
-    """One register: its raw number, and what it meant (``None``: no limit). ``calibration``: it belongs to that very motor."""
+    """One register: its raw number, and what it meant (``None``: no limit). ``calibration``: it belongs to that very motor. ``address``:
+    where it stood, where the line has addresses."""
 
     name: Text
-    address: Annotated[int, Field(strict=True, ge=0, le=0xFFFF)]
+    address: Annotated[int, Field(strict=True, ge=0, le=0xFFFF)] | None = None
     word: Raw
     value: Number | None
     unit: str
-    type: Literal["u16", "i16", "u32", "i32"] = "u16"
+    type: Type = "u16"
     calibration: bool = False
 
 
 class Backup(Part):
-    """A whole backup (``crisp-hornet/backup``). ``taken`` is ISO 8601 with its offset from UTC."""
+    """A whole backup (``crisp-hornet/backup``). ``taken`` is ISO 8601 with its offset from UTC;
+    ``by_hand``: typed from a display, by nobody's proof."""
 
     format: Literal["crisp-hornet/backup"] = "crisp-hornet/backup"
     version: Literal[1] = 1
@@ -37,6 +39,7 @@ class Backup(Part):
     product: Text
     firmware: str
     serial: str
+    by_hand: bool = False
     registers: list[BackedUpRegister]
 
     def raws(self) -> dict[str, int]:

@@ -9,27 +9,15 @@ from datetime import datetime
 
 from crisp_hornet.documents import settings
 from crisp_hornet.documents.backup import BackedUpRegister, Backup
-from crisp_hornet.documents.controller_map import SERIAL_OBJECT, ControllerMap
+from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.store import parse
 from crisp_hornet.documents.tune import SETTINGS, TUNE_VERSION, Tune
-from crisp_hornet.link.errors import LineGarbled, WrongDevice
-from crisp_hornet.link.line import Line
+from crisp_hornet.link.errors import LineGarbled
+from crisp_hornet.link.line import LONGEST_READ, Identity, Line, Raws
 
-LONGEST_READ = 40  # words in one question
 OTHER_RUNS = (9, 5, 11, 7)  # of the readings that confirm it
-Raws = dict[str, int]  # what registers hold, raw, by name
-
-
-@dataclass(frozen=True)
-class Identity:
-    """What a controller says it is."""
-
-    vendor: str
-    product: str
-    firmware: str
-    serial: str
 
 
 @dataclass(frozen=True)
@@ -61,41 +49,6 @@ class Contact:
             return None
 
 
-def identity_of(said: Mapping[int, str], serial_object: int = SERIAL_OBJECT) -> Identity:
-    """The identity in the answer to a device identification; object 0 is the maker and no serial number."""
-    serial = said.get(serial_object, "") if serial_object else ""
-    return Identity(said.get(0, ""), said.get(1, ""), said.get(2, ""), serial.strip())
-
-
-def ask_identity(line: Line, controller_map: ControllerMap, said: dict[int, str] | None = None) -> Identity:
-    """Who answers, read as a description says; ``said`` if it was asked already. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
-    said, number = line.identify() if said is None else said, controller_map.identity.serial_object
-    if number and number not in said:
-        said[number] = line.identify_object(number)
-    return identity_of(said, number)
-
-
-def map_of(identity: Identity, maps: Sequence[ControllerMap], device: int) -> ControllerMap | None:
-    """The description that fits: one for that very address before others, the user's own before a shipped one."""
-    named = (identity.vendor, identity.product)
-    fits = [one for one in maps if (one.identity.vendor, one.identity.product) == named]
-    return next((fit for fit in fits if fit.line.device == device), fits[0] if fits else None)
-
-
-def identify(line: Line, maps: Sequence[ControllerMap]) -> tuple[Identity, ControllerMap]:
-    """Who answers, and the description that fits. Raises :class:`WrongDevice` if none does."""
-    said = line.identify()
-    identity = identity_of(said)
-    found = map_of(identity, maps, line.device)
-    if found is None:
-        raise WrongDevice(
-            "This device is not known",
-            f"it reports {identity.vendor or '?'} {identity.product or '?'}",
-            "Nothing was written. Add a description for it, or connect another.",
-        )
-    return ask_identity(line, found, said), found
-
-
 def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:
     """The registers that a controller of this firmware has."""
     return [
@@ -107,7 +60,6 @@ def readable(controller_map: ControllerMap, firmware: str) -> list[Register]:
 
 def read_raws(
     line: Line,
-    controller_map: ControllerMap,
     registers: Sequence[Register],
     longest: int = LONGEST_READ,
     backwards: bool = False,
@@ -118,12 +70,12 @@ def read_raws(
     other lengths, until two readings in a row agree; an answer that came too late is another register's in each of them. Raises
     :class:`~crisp_hornet.link.errors.LinkError`.
     """
-    found = _read_once(line, controller_map, registers, longest, backwards)
+    found = line.read(registers, longest, backwards)
     if line.in_step() and not line.troubles:
         return found
     for other in OTHER_RUNS:
         backwards = not backwards
-        again = _read_once(line, controller_map, registers, min(longest, other), backwards)
+        again = line.read(registers, min(longest, other), backwards)
         if again == found:
             return found
         found = again
@@ -132,42 +84,11 @@ def read_raws(
     )
 
 
-def _read_once(
-    line: Line, controller_map: ControllerMap, registers: Sequence[Register], longest: int, backwards: bool
-) -> Raws:
-    words: dict[int, int] = {}
-    for first, count in runs(registers, longest)[:: -1 if backwards else 1]:
-        words.update(zip(range(first, first + count), line.read_settings(first, count), strict=True))
-    return {
-        register.name: controller_map.raw_of(
-            [words[at] for at in range(register.address, register.address + register.words)]
-        )
-        for register in registers
-    }
-
-
-def runs(registers: Sequence[Register], longest: int = LONGEST_READ) -> list[tuple[int, int]]:
-    """Runs (first address, count) without gaps that cover the registers, none longer than ``longest``, none cut through.
-
-    Neighbours differ in length where they can: an answer that came twice then does not pass for the next one's.
-    """
-    found: list[tuple[int, int]] = []
-    for one in sorted(registers, key=lambda register: register.address):
-        here = found[-1] if found else (-1, 0)
-        joins = one.address == sum(here) and here[1] + one.words <= longest
-        if joins and not (len(found) > 1 and here[1] + one.words == found[-2][1] and one.words < here[1]):
-            found[-1] = (here[0], here[1] + one.words)
-        else:
-            found.append((one.address, one.words))
-    return found
-
-
-def make_contact(line: Line, maps: Sequence[ControllerMap], progress: Callable[[str], None]) -> tuple[Contact, Backup]:
-    """Identify, read every register and back it up. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
-    identity, controller_map = identify(line, maps)
+def make_contact(line: Line, progress: Callable[[str], None]) -> tuple[Contact, Backup]:
+    """Identify, read every setting and back it up. Raises :class:`~crisp_hornet.link.errors.LinkError`."""
+    identity = line.identify()
     progress(f"reading everything {identity.product} holds")
-    registers = readable(controller_map, identity.firmware)
-    contact = Contact(line, controller_map, identity, read_raws(line, controller_map, registers))
+    contact = Contact(line, line.map, identity, read_raws(line, readable(line.map, identity.firmware)))
     return contact, backup_of(contact)
 
 
@@ -192,11 +113,8 @@ def backup_of(contact: Contact) -> Backup:
 
 
 def read_live(contact: Contact) -> Live:
-    """One reading of the telemetry block."""
-    block = contact.map.telemetry
-    words = contact.line.read_live(block.address, block.length)
-    values = {one.name: one.value_of(contact.map.raw_of(words[one.at : one.at + one.words])) for one in block.channel}
-    return Live(time.monotonic(), values)
+    """One reading of the live values."""
+    return Live(time.monotonic(), contact.line.read_live())
 
 
 def tune_of(controller_map: ControllerMap, raws: Mapping[str, int], name: str) -> Tune:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from crisp_hornet.documents.controller_map import ControllerMap, Lack
+from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.documents.described import Lack
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.setting_words import in_words
 from crisp_hornet.documents.settings import FURTHER, asks_nothing

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from crisp_hornet.documents.controller_map import ControllerMap
-from crisp_hornet.link.contact import Identity, version_key
+from crisp_hornet.link.contact import version_key
+from crisp_hornet.link.line import Identity
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,14 @@ class LineDead(LinkError):
     """The port is gone, or nobody answers in time."""
 
 
+class Nobody(LineDead):
+    """Nobody answered to any of the questions of a kind of line; ``tried`` tells which."""
+
+    def __init__(self, what: str, why: str, tried: str) -> None:
+        super().__init__(what, why, f"Tried {tried}.")
+        self.tried = tried
+
+
 class LineGarbled(LinkError):
     """An answer came that does not fit its question."""
 

@@ -1,134 +1,59 @@
-"""Who answers at a port: asked as the descriptions say, at the addresses they name, and never taken silently from among several."""
+"""Who answers at a port: each kind of line that reaches it is tried, as the descriptions of that kind say."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from crisp_hornet.documents.controller_map import ControllerMap
-from crisp_hornet.documents.controller_map import Line as LineSettings
-from crisp_hornet.link.contact import Identity, identity_of, map_of
-from crisp_hornet.link.errors import AnsweredNo, LineDead, LinkError, SeveralAnswer, WrongDevice
-from crisp_hornet.link.modbus_line import ADDRESS_FAILS, SILENT, ModbusLine
-from crisp_hornet.link.ports import split_device, with_device
-from crisp_hornet.link.transports import ANSWER_S, transport_to
-from crisp_hornet.link.transports.bluetooth import WAY
+from crisp_hornet.link.errors import LineDead, LinkError, Nobody, PortFailed
+from crisp_hornet.link.line import Line
+from crisp_hornet.link.lines import Kind, kinds
+from crisp_hornet.link.ports import split_device
+from crisp_hornet.link.transports import ANSWER_S
 
-PROBE_S = 0.5  # how long another address on a line may take, once somebody has answered
-
-
-@dataclass(frozen=True)
-class _Answer:
-    """Somebody who said who they are, at an address."""
-
-    device: int
-    identity: Identity
-    map: ControllerMap | None
-
-    @property
-    def at_home(self) -> bool:
-        """Whether it answers where its description says."""
-        return self.map is not None and self.map.line.device == self.device
+WHAT = "Identifying the controller"
 
 
 def open_line(
-    address: str, maps: Sequence[ControllerMap], answer_s: float = ANSWER_S, device: int | None = None
-) -> ModbusLine:
+    address: str, maps: Sequence[ControllerMap], answer_s: float = ANSWER_S, first: ControllerMap | None = None
+) -> Line:
     """An open line to whoever answers at ``address``, asked as each description says it is to be asked.
 
-    A controller counts at its description's address only, unless ``device`` (or ``#17`` behind the port) names another; where
-    several answer none is taken: :class:`~crisp_hornet.link.errors.SeveralAnswer` lists them. Raises
-    :class:`~crisp_hornet.link.errors.PortFailed` when the way cannot be opened,
-    :class:`~crisp_hornet.link.errors.LineDead` when nobody answers, and :class:`~crisp_hornet.link.errors.WrongDevice` when
-    only others do.
+    ``#17`` behind the port names one of several; ``first``: whose kind is tried before the others. Raises
+    :class:`~crisp_hornet.link.errors.PortFailed` when the way cannot be opened, :class:`~crisp_hornet.link.errors.LineDead` when
+    nobody answers, :class:`~crisp_hornet.link.errors.SeveralAnswer` where several do, and
+    :class:`~crisp_hornet.link.errors.WrongDevice` when only others do.
     """
-    port, named = split_device(address)
-    device = named if device is None else device
-    radios = [one.bluetooth for one in maps if one.bluetooth is not None]
-    last: LinkError | None = None
-    ways = _ways(port, maps, device)
-    for way, devices in [*ways, *ways]:  # a second round, before it is said that nobody is there
-        line = ModbusLine(transport_to(port, way, radios, answer_s), devices[0])
-        line.open()
-        try:
-            answers, failed = _ask(line, devices, maps)
-            if answers:
-                chosen = answers[0] if device is not None else _choose(port, answers)
-                line.device = chosen.device
-                if chosen.map is not None:
-                    line.settle_s = chosen.map.line.settle_s
-                return line
-        except BaseException:
-            line.close()
-            raise
-        line.close()
-        last = failed or last
-    raise _nobody(last, [(way.baud, one) for way, devices in ways for one in devices])
+    port, device = split_device(address)
+    tries = _tries(port, maps)
+    if first is not None:
+        tries.sort(key=lambda one: first.line.kind != one[0].name)
+    if not tries:
+        raise LineDead(WHAT, "no description says how to ask", "Add a controller's description.")
+    for _ in range(2):  # a second round, before it is said that nobody is there
+        silent: list[Nobody] = []
+        closed: list[PortFailed] = []
+        for kind, described in tries:
+            try:
+                return kind.open(port, described, device, answer_s)
+            except Nobody as nobody:
+                silent.append(nobody)
+            except PortFailed as failed:  # a radio that has the service of another kind
+                closed.append(failed)
+        if not silent:
+            raise closed[0]
+    raise _nobody(silent)
 
 
-def _ways(port: str, maps: Sequence[ControllerMap], device: int | None) -> list[tuple[LineSettings, list[int]]]:
-    """Which addresses to ask at which speed, the fastest first; a network has no speed, a radio only one at its end."""
-    found: dict[int, tuple[LineSettings, list[int]]] = {}
-    for way in sorted((one.line for one in maps), key=lambda line: -line.baud):
-        _, devices = found.setdefault(0 if "://" in port else way.baud, (way, []))
-        wanted = way.device if device is None else device
-        if wanted not in devices:
-            devices.append(wanted)
-    return list(found.values())
+def _tries(port: str, maps: Sequence[ControllerMap]) -> list[tuple[Kind, list[ControllerMap]]]:
+    """The kinds of line that reach the port, each with its descriptions."""
+    tries = [(kind, [one for one in maps if one.line.kind == kind.name]) for kind in kinds() if kind.reaches(port)]
+    return [(kind, described) for kind, described in tries if described]
 
 
-def _ask(
-    line: ModbusLine, devices: Sequence[int], maps: Sequence[ControllerMap]
-) -> tuple[list[_Answer], LinkError | None]:
-    """Who answers at each address of an open line, and the last failure where nobody does."""
-    answers: list[_Answer] = []
-    last: LinkError | None = None
-    for device in devices:
-        if answers and line.transport.address.startswith(WAY):
-            break
-        try:
-            said = line.who_at(device, tries=1, within_s=PROBE_S if answers else None)
-        except AnsweredNo as error:
-            if error.code not in ADDRESS_FAILS:
-                raise
-            last = error
-        except LineDead as error:
-            if not line.transport.alive:
-                raise
-            last = error
-        else:
-            identity = identity_of(said)
-            answers.append(_Answer(device, identity, map_of(identity, maps, device)))
-    return answers, last
-
-
-def _choose(port: str, answers: Sequence[_Answer]) -> _Answer:
-    home = [answer for answer in answers if answer.at_home]
-    if len(home) > 1:
-        told = [with_device(port, one.device) for one in home]
-        who = ", ".join(f"{one.identity.product} {one.identity.serial} at address {one.device}" for one in home)
-        raise SeveralAnswer(
-            "Connecting", f"several controllers answer there: {who}", f"Choose one: {', '.join(told)}.", told
-        )
-    if home:
-        return home[0]
-    for answer in answers:
-        if answer.map is not None:
-            raise WrongDevice(
-                "Connecting",
-                f"a {answer.identity.product} answers at address {answer.device}, not at {answer.map.line.device} as its description says",
-                f"If this is the right one, name its address: {with_device(port, answer.device)}.",
-            )
-    return answers[0]  # nobody knows it: whoever identifies it says so
-
-
-def _nobody(last: LinkError | None, asked: Sequence[tuple[int, int]]) -> LinkError:
-    if last is None:
-        return LineDead(
-            "Identifying the controller", "no description says how to ask", "Add a controller's description."
-        )
-    if isinstance(last, LineDead) and last.why != SILENT:
-        return last
-    told = ", ".join(f"address {device} at {baud} baud" for baud, device in asked)
-    mend = f"Check plug and power. Tried {told}. Other controllers need their own description."
-    return LineDead(last.what, last.why, mend)
+def _nobody(silent: Sequence[Nobody]) -> LinkError:
+    tried = "; ".join(one.tried for one in silent)
+    last = silent[-1]
+    return LineDead(
+        last.what, last.why, f"Check plug and power. Tried {tried}. Other controllers need their own description."
+    )

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from crisp_hornet.documents.controller_map import ControllerMap, Update
+from crisp_hornet.documents.acts import Act, Update
+from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.firmware import FirmwareImage
 from crisp_hornet.link.contact import Contact, read_live
 from crisp_hornet.link.errors import Cancelled, LinkError
 from crisp_hornet.link.gate import Gate, Stopped
+from crisp_hornet.link.line import Files
 from crisp_hornet.link.report import Progress
 from crisp_hornet.link.send import same_controller
 
@@ -43,7 +45,9 @@ def transfer(
     if why := image_refusal(contact.map, image):
         raise LinkError("New firmware", why, "Nothing was written.")
     update = contact.map.update
-    assert update is not None
+    files = contact.line.files
+    if update is None or files is None:
+        raise LinkError("New firmware", "this line does not reach a second slot", "Nothing was written.")
     gate = Gate(contact, cancelled)
     size = 2 * update.record_words
     records = [image.data[at : at + size] for at in range(0, len(image.data), size)]
@@ -51,13 +55,13 @@ def transfer(
     try:
         for number, record in enumerate(records):
             _check(gate, contact, update)
-            _write_record(contact, update, number, record)
+            _write_record(files, number, record)
             progress(Progress(number + 1, total, TRANSFER))
         _check(gate, contact, update)
     except Stopped as stopped:
         raise Cancelled("New firmware", str(stopped), "The controller goes on with the firmware it has.") from None
     same_controller(contact)
-    contact.line.write(update.activate.address, [update.activate.word])
+    contact.line.act(Act.ACTIVATE)
     progress(Progress(total, total, TRANSFER))
 
 
@@ -68,13 +72,13 @@ def _check(gate: Gate, contact: Contact, update: Update) -> None:
         raise Stopped(f"The supply is {volts:.1f} V; new firmware needs {update.least_v:g} V")
 
 
-def _write_record(contact: Contact, update: Update, number: int, record: bytes) -> None:
+def _write_record(files: Files, number: int, record: bytes) -> None:
     """Write one record and read it back; a record may be written again, nothing runs from the slot."""
     padded = record + bytes(-len(record) % 4)  # the question counts in pairs of words
     for tries_left in reversed(range(WRITE_TRIES)):
         try:
-            contact.line.write_file(update.file, number, padded)
-            if contact.line.read_file(update.file, number, len(padded) // 2) == padded:
+            files.write_record(number, padded)
+            if files.read_record(number, len(padded)) == padded:
                 return
         except LinkError:
             if tries_left == 0:

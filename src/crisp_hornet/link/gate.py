@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -12,6 +13,7 @@ STILL_RPM = 3.0
 CLOSED_THROTTLE = 0.03
 REST_NM = 3.0
 STALE_TRIES = 4
+LEAST_WAIT_S = 0.2
 
 
 class Stopped(Exception):
@@ -59,10 +61,14 @@ class Gate:
 
     def _fresh(self) -> Live:
         """A reading that is not the last one again, where the controller counts its readings."""
-        for _ in range(STALE_TRIES):
+        # a fast line asks more often than the controller counts
+        wait_s = max(self.contact.line.settle_s, LEAST_WAIT_S) / STALE_TRIES
+        for tries_left in reversed(range(STALE_TRIES)):
             live = read_live(self.contact)
             beat, last = live.values.get("heartbeat"), self._last_beat
             self._last_beat = beat
             if beat is None or (last is not None and beat != last):
                 return live
+            if tries_left and last is not None:
+                time.sleep(wait_s)
         raise Stopped("Live values are frozen. Power cycle the controller")

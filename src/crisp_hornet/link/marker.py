@@ -15,8 +15,9 @@ from crisp_hornet.documents import wire
 from crisp_hornet.documents.base import Part, Text
 from crisp_hornet.documents.register import Raw
 from crisp_hornet.documents.store import parse
-from crisp_hornet.link.contact import Contact, Identity
+from crisp_hornet.link.contact import Contact
 from crisp_hornet.link.difference import Change, said
+from crisp_hornet.link.line import Identity
 
 
 class MarkedRegister(Part):
@@ -40,13 +41,14 @@ class Marker(Part):
     registers: list[MarkedRegister]
 
     @classmethod
-    def of(cls, contact: Contact, changes: list[Change], keep: bool) -> Marker:
-        """The marker of a send about to begin."""
+    def of(cls, contact: Contact, changes: list[Change], keep: bool, at_once: bool = False) -> Marker:
+        """The marker of a send about to begin. ``at_once``: what is written is stored already."""
         return cls(
             at=datetime.now().astimezone().isoformat(timespec="seconds"),
             product=contact.identity.product,
             serial=contact.identity.serial,
             keep=keep,
+            phase="keeping" if at_once else "writing",
             registers=[MarkedRegister(name=c.register.name, before=c.raw_before, after=c.raw_after) for c in changes],
         )
 

@@ -14,8 +14,9 @@ from typing import ClassVar, Protocol
 from crisp_hornet.core.drive.pull import Conditions
 from crisp_hornet.core.rules import Strength, Warning_
 from crisp_hornet.core.rules.watch import watch_list
+from crisp_hornet.documents.acts import Act, Command
 from crisp_hornet.documents.bike import Bike
-from crisp_hornet.documents.controller_map import Command, ControllerMap
+from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.firmware import FirmwareImage
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.link.contact import Contact, read_live
@@ -38,6 +39,10 @@ NO_INHIBIT = (
 OTHER_CONTROLLER = (
     "The backup was taken from another controller of this type. Its settings fit; whether they suit this bike is yours "
     "to say."
+)
+FACTORY = (
+    "Everything is reset to the maker's settings at the next power cycle, sensor calibrations too: a wrong offset can make the bike jump. "
+    "The backups stay and can be restored."
 )
 TRIAL_RUNS = "Values on trial run on the controller now: making this permanent makes them permanent too."
 
@@ -136,7 +141,7 @@ class SendTune(Operation):
         return replace(self, warnings=tuple(self.watched.warnings(known.map, self.tune, running)))
 
     def refusal(self, known: Known) -> str:
-        if not self.keep and (why := trial_refusal(list(self.changes))):
+        if not self.keep and (why := trial_refusal(list(self.changes), known.map.can_try)):
             return f"not on trial: {why}"
         stops = [warning for warning in self.warnings or () if warning.strength is Strength.STOP]
         return "; ".join(_line(stop) for stop in stops) + ". Nothing overrides a stop" if stops else ""
@@ -193,8 +198,26 @@ class Zero(Operation):
 
     def run(self, contact: Contact, hearing: Hearing) -> Report:
         Gate(contact, hearing.cancelled).check()
-        _command(contact, contact.map.commands.zero)
+        contact.line.act(Act.ZERO)
         return Report(Outcome.PROVED, "The controller took the command. Record again to see whether its zero is right.")
+
+
+@dataclass(frozen=True)
+class Factory(Operation):
+    """Let the controller go back to the maker's settings, calibrations included."""
+
+    def refusal(self, known: Known) -> str:
+        mend = "Restore an early backup instead"
+        return _no_command(known.map.commands.factory, "The maker's settings", mend)
+
+    def questions(self, known: Known) -> list[Question]:
+        return [*_interrupted_questions(known), Question("factory", FACTORY)]
+
+    def run(self, contact: Contact, hearing: Hearing) -> Report:
+        Gate(contact, hearing.cancelled).check()
+        contact.line.act(Act.FACTORY)
+        after = "Wheel lifted, switch it off and on, connect again, and read what it holds before you ride."
+        return Report(Outcome.PROVED, f"The controller took the command. {after}")
 
 
 @dataclass(frozen=True)
@@ -207,7 +230,7 @@ class Detect(Operation):
         return _no_command(known.map.commands.detect, "Motor detection", "Enter the motor's figures on Build")
 
     def run(self, contact: Contact, hearing: Hearing) -> Report:
-        _command(contact, contact.map.commands.detect)
+        contact.line.act(Act.DETECT)
         return Report(Outcome.PROVED, "It runs.")
 
 
@@ -243,7 +266,7 @@ class Release(Operation):
         gate.check()
         if why := gate.at_rest():
             raise Stopped(why)
-        contact.line.write(inhibit.address, [inhibit.off])
+        contact.line.act(Act.ENABLE)
         time.sleep(contact.line.settle_s)
         if read_live(contact).values[inhibit.state] != 0:
             raise LinkError("Enabling the motor", "the controller does not confirm it", "Power it off and on.")
@@ -287,11 +310,6 @@ def _in_order(
     except NoOrder as none:
         return refused(str(none))
     return send(contact, Plan(order, keep, True), hearing.progress, hearing.cancelled, hearing.journal)
-
-
-def _command(contact: Contact, command: Command | None) -> None:
-    assert command is not None
-    contact.line.write(command.address, [command.word])
 
 
 def _no_command(command: Command | None, what: str, mend: str) -> str:

@@ -26,12 +26,14 @@ class Plan:
         return bool(self.changes) and all(change.register.name in THROTTLE_VOLTS for change in self.changes)
 
 
-def trial_refusal(changes: list[Change]) -> str:
+def trial_refusal(changes: list[Change], can_try: bool = True) -> str:
     """Why these changes cannot be tried until power-off, or "".
 
     A brown-out while riding throws a trial back to the kept values. That must be harmless at speed: the kept ones may only ask
     for less, and nothing may fall back that steers sensors, weakening or braking.
     """
+    if not can_try:
+        return "this controller stores what is written at once"
     for change in changes:
         name, label = change.register.name, change.register.label
         if change.register.is_calibration:

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from serial.tools import list_ports
 
 from crisp_hornet.link.errors import PortFailed
+
+CAN_TYPE = 280
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,18 @@ def split_device(address: str) -> tuple[str, int | None]:
     if not (device.isascii() and device.isdigit()) or not 1 <= int(device) <= 247:
         raise PortFailed(f"{address!r}", "after # stands a controller's address, 1 to 247", "Write it as PORT#17.")
     return port, int(device)
+
+
+def can_ports(folder: Path = Path("/sys/class/net")) -> list[Port]:
+    """The CAN interfaces of this machine: those whose hardware type says so (ARPHRD_CAN of the kernel)."""
+    found = []
+    for place in sorted(folder.glob("*/type")):
+        try:
+            if int(place.read_text()) == CAN_TYPE:
+                found.append(Port(f"can://socketcan/{place.parent.name}", "CAN interface"))
+        except (OSError, ValueError):
+            continue  # gone meanwhile
+    return found
 
 
 def serial_ports() -> list[Port]:

@@ -14,12 +14,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from itertools import chain, islice
 
+from crisp_hornet.documents.acts import Act
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.link.contact import Contact, Raws, ask_identity, read_live, read_raws, readable
+from crisp_hornet.documents.register import Register
+from crisp_hornet.link.contact import Contact, read_live, read_raws, readable
 from crisp_hornet.link.difference import Change, said
 from crisp_hornet.link.errors import LinkError, WrongDevice
 from crisp_hornet.link.gate import Gate, Stopped
+from crisp_hornet.link.line import Raws
 from crisp_hornet.link.marker import Journal, Marker, NoJournal
 from crisp_hornet.link.plan import Plan, needs_inhibit, trial_refusal
 from crisp_hornet.link.report import Held, Kept, Outcome, Progress, Report, refused
@@ -58,7 +62,7 @@ class _Send:
         self._gate = Gate(contact, cancelled, cures_throttle=plan.cures_throttle)
         self._registers = [one for one in readable(contact.map, contact.identity.firmware) if one.name in contact.raws]
         self._held = {change.register.name: Held.OLD for change in self._changes}
-        self._written: list[Change] = []
+        self._written: list[list[Change]] = []  # as they went into writes
         self._strange: dict[str, float | None] = {}  # values read that are neither old nor new
         self._step = 0
         self._holding_off = False
@@ -69,7 +73,7 @@ class _Send:
         if refusal:
             return Report(Outcome.REFUSED, refusal, self._held)
         try:
-            self._journal.begin(Marker.of(self._contact, self._changes, self._plan.keep))
+            self._journal.begin(Marker.of(self._contact, self._changes, self._plan.keep, self._keeps_at_once))
         except (DocumentError, OSError) as error:
             return Report(
                 Outcome.REFUSED,
@@ -90,20 +94,26 @@ class _Send:
 
     def _run(self) -> Report:
         self._hold_off()
-        for change in self._changes:
-            self._say(f"writing {change.in_words()}")
+        for changes in self._groups():
+            self._say(f"writing {', '.join(change.in_words() for change in changes)}")
             self._gate.check()
             self._same_controller()
-            self._held[change.register.name] = Held.UNKNOWN
-            self._written.append(change)
-            self._write_and_read(change, change.raw_after)
-            self._held[change.register.name] = Held.NEW
+            self._held.update({change.register.name: Held.UNKNOWN for change in changes})
+            self._written.append(changes)
+            self._write_and_read([(change.register, change.raw_after) for change in changes])
+            self._held.update({change.register.name: Held.NEW for change in changes})
         self._say("reading everything back")
         self._same_controller()
         compared = self._prove(PROOF_RUN)
         self._let_go()
         self._contact.raws.update({change.register.name: change.raw_after for change in self._changes})
         return self._keep(compared) if self._plan.keep else self._running(compared)
+
+    def _groups(self) -> list[list[Change]]:
+        """The changes in their order, those together that this line writes at once."""
+        counts = iter(self._changes)
+        registers = [change.register for change in self._changes]
+        return [list(islice(counts, count)) for count in self._contact.line.together(registers)]
 
     def _failed(self, why: str) -> Report:
         return self._after_keeping(why) if self._keeping else self._undone(Outcome.NOT_PROVED, why)
@@ -123,7 +133,7 @@ class _Send:
 
     def _refusal(self) -> str:
         """Why nothing is written at all, or "". Asks who is there and reads everything again: somebody else may have been at work."""
-        if not self._plan.keep and (why := trial_refusal(self._changes)):
+        if not self._plan.keep and (why := trial_refusal(self._changes, self._contact.map.can_try)):
             return f"Not on trial: {why}. Nothing was written."
         if needs_inhibit(self._changes) and self._contact.map.inhibit is None and not self._plan.wheel_up:
             return (
@@ -133,7 +143,7 @@ class _Send:
         self._say("reading what it holds now")
         try:
             self._same_controller()
-            now = read_raws(self._contact.line, self._contact.map, self._registers)
+            now = read_raws(self._contact.line, self._registers)
         except LinkError as error:
             return f"{_flat(error)}. Nothing was written."
         others = [
@@ -164,7 +174,7 @@ class _Send:
             return
         self._gate.check(before_held_off=True)
         self._holding_off = True
-        self._contact.line.write(inhibit.address, [inhibit.on])
+        self._contact.line.act(Act.HOLD_OFF)
         if not self._comes_true(lambda live: live[inhibit.state] == 1):
             raise LinkError("Holding the motor off", "the controller does not confirm it", "No setting was written.")
 
@@ -185,9 +195,10 @@ class _Send:
         """Give the motor free, and see it. Raises :class:`LinkError`."""
         inhibit = self._contact.map.inhibit
         assert inhibit is not None
-        self._contact.line.write(inhibit.address, [inhibit.off])
+        self._contact.line.act(Act.ENABLE)
         if not self._comes_true(lambda live: live[inhibit.state] == 0):
             raise LinkError("Enabling the motor", "the controller does not confirm it", "Power it off and on.")
+        self._same_controller()  # another one that answers now was never held off
         self._holding_off = False
 
     def _comes_true(self, fits: Callable[[dict[str, float]], bool]) -> bool:
@@ -201,18 +212,18 @@ class _Send:
 
     # --- writing and proving --------------------------------------------------------------------------------
 
-    def _write_and_read(self, change: Change, raw: int) -> None:
-        register, what = change.register, f"Writing {change.register.label}"
-        words = self._contact.map.words_of(register, raw)
+    def _write_and_read(self, values: list[tuple[Register, int]]) -> None:
+        line, what = self._contact.line, f"Writing {', '.join(one.label for one, _ in values)}"
         try:
-            self._contact.line.write(register.address, words)
-        except LinkError as error:  # the line knows addresses; a builder knows names
+            line.write(values)
+        except LinkError as error:  # the line knows places; a builder knows names
             raise LinkError(what, error.why, error.mend) from error
+        wanted = {register.name: raw for register, raw in values}
         for looks_left in reversed(range(POLLS)):
-            if self._contact.line.read_settings(register.address, register.words) == words:
+            if line.read([register for register, _ in values]) == wanted:
                 return
             if looks_left:
-                time.sleep(self._contact.line.settle_s / POLLS)
+                time.sleep(line.settle_s / POLLS)
         raise LinkError(
             what,
             "it reads back differently from what was written",
@@ -222,10 +233,10 @@ class _Send:
     def _steady(self, longest: int) -> Raws:
         """What everything holds, once two readings a settling time apart agree. Raises :class:`LinkError`."""
         line = self._contact.line
-        found = read_raws(line, self._contact.map, self._registers, longest)
+        found = read_raws(line, self._registers, longest)
         for _ in range(STEADY_TRIES):
             time.sleep(line.settle_s)
-            again = read_raws(line, self._contact.map, self._registers, longest + 2, backwards=True)
+            again = read_raws(line, self._registers, longest + 2, backwards=True)
             if all(
                 again[register.name] == found[register.name] for register in self._registers if register.access == "rw"
             ):
@@ -249,20 +260,25 @@ class _Send:
     # --- keeping --------------------------------------------------------------------------------------------
 
     def _keep(self, compared: int) -> Report:
+        if self._keeps_at_once:  # what was written is stored already, says the description; only a power cycle shows it
+            return self._kept(compared, Kept.SAID)
         self._say("making it permanent")
-        keep = self._contact.map.keep
+        unkept = self._contact.map.unkept
         self._gate.check()
         self._same_controller()
-        rose = self._comes_true(lambda live: live[keep.unkept] == 1)
+        rose = unkept is not None and self._comes_true(lambda live: live[unkept] == 1)
         self._journal.keeping()
         self._gate.check()  # the last moment to be stopped
         self._keeping = True
         lost: LinkError | None = None
         try:
-            self._contact.line.write(keep.address, [keep.word])
+            self._contact.line.act(Act.KEEP)
         except LinkError as error:  # it may have been kept all the same: the live value tells
             lost = error
-        if not self._comes_true(lambda live: live[keep.unkept] == 0):
+        if unkept is None:
+            if lost is not None:
+                raise lost
+        elif not self._comes_true(lambda live: live[unkept] == 0):
             raise lost or LinkError(
                 "Keeping", "the controller does not confirm it", "After power-off it may hold the earlier values."
             )
@@ -270,17 +286,26 @@ class _Send:
         self._prove(PROOF_RUN + 2)
         return self._kept(compared, Kept.SEEN if rose and lost is None else Kept.SAID)
 
+    @property
+    def _keeps_at_once(self) -> bool:
+        keep = self._contact.map.keep
+        return keep is not None and keep.at_once
+
     def _kept(self, compared: int, kept: Kept) -> Report:
         later = [change.register.label for change in self._changes if change.register.needs_power_cycle]
         counts = f"{', '.join(later)} count{'s' if len(later) == 1 else ''}"
         after = f" Switch it off and on: only then {counts}." if later else ""
         proved = f"Proved: {compared} of {compared} read back as sent"
-        words = (
-            ", permanent."
-            if kept is Kept.SEEN
-            else ". Permanent as far as the controller reports, which it reported before too: prove it by a power cycle."
-        )
+        words = ", permanent." if kept is Kept.SEEN else f". Permanent {self._as_far_as()}: prove it by a power cycle."
         return Report(Outcome.PROVED, proved + words + after, self._held, kept, compared)
+
+    def _as_far_as(self) -> str:
+        """By what it is believed to be permanent, where that was not seen."""
+        if self._keeps_at_once:
+            return "as far as its description says: this controller stores what is written at once"
+        if self._contact.map.unkept is None:
+            return "as far as the controller answered: it does not report what is stored"
+        return "as far as the controller reports, which it reported before too"
 
     def _after_keeping(self, why: str) -> Report:
         """Keeping failed: it may have restarted, and what it said before no longer counts."""
@@ -315,8 +340,9 @@ class _Send:
         if other := self._other_answers():
             return self._lost_sight(why if other in why else f"{why}. {other}")
         self._hold_off_again()
-        for change in reversed(self._written):
-            self._held[change.register.name] = Held.OLD if self._taken_back(change) else Held.UNKNOWN
+        for changes in reversed(self._written):
+            held = Held.OLD if self._taken_back(changes) else Held.UNKNOWN
+            self._held.update({change.register.name: held for change in changes})
         if self._written:
             self._look_again()
         report = Report(outcome, f"{why.rstrip('.')}. {self._state_in_words()}{self._release()}", self._held)
@@ -336,7 +362,7 @@ class _Send:
 
     def _lost_sight(self, why: str) -> Report:
         """The controller that was written to is not there any more."""
-        for change in self._written:
+        for change in chain.from_iterable(self._written):
             self._held[change.register.name] = Held.UNKNOWN
         still_off = " Its motor may still be disabled: power it off and on." if self._holding_off else ""
         report = Report(Outcome.NOT_PROVED, f"{why.rstrip('.')}. {self._state_in_words()}{still_off}", self._held)
@@ -350,14 +376,14 @@ class _Send:
         if inhibit is not None and self._written and needs_inhibit(self._changes) and not self._holding_off:
             self._holding_off = True
             try:
-                self._contact.line.write(inhibit.address, [inhibit.on])
+                self._contact.line.act(Act.HOLD_OFF)
             except LinkError:
                 pass  # the values go back all the same; whether it is held off is asked when it is given free
 
-    def _taken_back(self, change: Change) -> bool:
+    def _taken_back(self, changes: list[Change]) -> bool:
         for _ in range(UNDO_TRIES):
             try:
-                self._write_and_read(change, change.raw_before)
+                self._write_and_read([(change.register, change.raw_before) for change in changes])
             except LinkError:
                 continue
             return True
@@ -369,7 +395,7 @@ class _Send:
             self._steady(PROOF_RUN + 4)
         except LinkError:
             pass  # each is looked at by itself, and what cannot be read is not known
-        for change in self._written:
+        for change in chain.from_iterable(self._written):
             self._held[change.register.name] = self._look(change)
 
     def _release(self) -> str:
@@ -402,7 +428,7 @@ class _Send:
     def _look(self, change: Change) -> Held:
         register = change.register
         try:
-            raw = read_raws(self._contact.line, self._contact.map, [register])[register.name]
+            raw = read_raws(self._contact.line, [register])[register.name]
         except LinkError:
             return Held.UNKNOWN
         self._contact.raws[register.name] = raw
@@ -419,11 +445,11 @@ class _Send:
         parts = [self._unknown_in_words(change) for change in unknown]
         parts += [f"{c.register.label} holds the new {said(c.register, c.after)}" for c in new]
         text = "; ".join(parts)
-        kept = (
-            "Whether it was stored is not known."
-            if self._keeping
-            else "Nothing was stored: a power cycle restores the old values."
-        )
+        kept = "Nothing was stored: a power cycle restores the old values."
+        if self._keeping:
+            kept = "Whether it was stored is not known."
+        if self._keeps_at_once:
+            kept = "This controller stores what is written at once."
         return f"{text[0].upper()}{text[1:]}. Do not ride until the controller has been read again. {kept}"
 
     def _unknown_in_words(self, change: Change) -> str:
@@ -436,7 +462,7 @@ class _Send:
 
 def same_controller(contact: Contact) -> None:
     """Ask again who answers. Raises :class:`LinkError` where it is not who it was at first contact."""
-    now = ask_identity(contact.line, contact.map)
+    now = contact.line.identify()
     if now != contact.identity:
         raise WrongDevice(
             "Another controller answers now",

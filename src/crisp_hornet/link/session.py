@@ -14,13 +14,13 @@ from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import Tune
-from crisp_hornet.link.contact import Contact, Identity, Live, Raws, make_contact, read_live
+from crisp_hornet.link.contact import Contact, Live, make_contact, read_live
 from crisp_hornet.link.doubts import Doubt, doubts
 from crisp_hornet.link.errors import LinkError
 from crisp_hornet.link.finding import open_line
 from crisp_hornet.link.gate import Stopped
+from crisp_hornet.link.line import Identity, Line, Raws
 from crisp_hornet.link.marker import Interrupted, Journal, resolve, unreadable
-from crisp_hornet.link.modbus_line import ModbusLine
 from crisp_hornet.link.operations import Hearing, Operation, Question, SendTune
 from crisp_hornet.link.report import Outcome, Progress, Report, refused
 from crisp_hornet.link.send import same_controller
@@ -42,7 +42,7 @@ class Standing:
         """Read off the live values."""
         inhibit = controller_map.inhibit
         return cls(
-            unkept=live.values.get(controller_map.keep.unkept, 0.0) != 0,
+            unkept=live.values.get(controller_map.unkept or "", 0.0) != 0,
             held_off=inhibit is not None and live.values.get(inhibit.state, 0.0) == 1,
         )
 
@@ -121,7 +121,7 @@ class ContactMade:
 class Session:
     """An open line to a known controller, and what was seen of it."""
 
-    def __init__(self, line: ModbusLine, contact: Contact, made: ContactMade, journal: Journal | None) -> None:
+    def __init__(self, line: Line, contact: Contact, made: ContactMade, journal: Journal | None) -> None:
         self._line, self._journal = line, journal
         self.contact, self.made = contact, made
         self.squeeze = Squeeze()
@@ -201,15 +201,16 @@ def open_session(
     hands: bool,
     said: Callable[[str], None],
     answer_s: float = ANSWER_S,
+    first: ControllerMap | None = None,
 ) -> Session:
-    """Find who answers at a port, identify, read and back up everything, and see how it stands.
+    """Find who answers at a port, identify, read and back up everything, and see how it stands. ``first``: who answered there before.
 
     Raises :class:`~crisp_hornet.link.errors.LinkError` and :class:`~crisp_hornet.documents.errors.DocumentError`.
     """
     said("identifying the controller")
-    line = open_line(port, maps, answer_s)
+    line = open_line(port, maps, answer_s, first)
     try:
-        contact, backup = make_contact(line, maps, said)
+        contact, backup = make_contact(line, said)
         standing = Standing.of(contact.map, read_live(contact))
         tune = contact.sound_tune(f"On {contact.identity.product}")
         left = _left_over(contact, journal, standing)

@@ -16,10 +16,10 @@ BACK_RPM = -4.0
 
 def can_show(controller_map: ControllerMap) -> list[str]:
     """By what the controller can show it: "brake", "back"; empty where another proof is needed."""
-    channels = {channel.name: channel for channel in controller_map.telemetry.channel}
+    channels = {channel.name: channel for channel in controller_map.channels}
     ways = ["brake"] if "brake" in channels else []
     turns = channels.get("motor_rpm")
-    return [*ways, "back"] if turns is not None and turns.type.startswith("i") else ways
+    return [*ways, "back"] if turns is not None and turns.signed else ways
 
 
 @dataclass

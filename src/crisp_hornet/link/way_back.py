@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.controller_map import ControllerMap
-from crisp_hornet.link.contact import Identity, Raws
 from crisp_hornet.link.difference import Change, changes_to
 from crisp_hornet.link.errors import WrongDevice
+from crisp_hornet.link.line import Identity, Raws
 
 
 @dataclass(frozen=True)

@@ -159,14 +159,14 @@ def _freeze(bench: Bench, rest: str) -> None:
 
 @act("set")
 def _set(bench: Bench, rest: str) -> None:
-    register, words = _register_and_words(bench, rest)
-    bench.controller.put(register, words)
+    register, raw = _register_and_raw(bench, rest)
+    bench.controller.put(register, raw)
 
 
 @act("stick")
 def _stick(bench: Bench, rest: str) -> None:
-    register, words = _register_and_words(bench, rest)
-    bench.controller.stuck[register.name] = words
+    register, raw = _register_and_raw(bench, rest)
+    bench.controller.stuck[register.name] = raw
 
 
 @act("loosen")
@@ -182,12 +182,12 @@ def _show(bench: Bench, name: str) -> str:
     return f"is {name} {running[name]} {kept[name]}"
 
 
-def _register_and_words(bench: Bench, rest: str) -> tuple[Register, list[int]]:
+def _register_and_raw(bench: Bench, rest: str) -> tuple[Register, int]:
     name, _, value = rest.partition(" ")
     register = bench.controller.map.register(name)
     if register is None:
         raise ValueError(f"no setting {name}")
-    return register, bench.controller.map.words_of(register, register.encode(float(value)))
+    return register, register.encode(float(value))
 
 
 # --- what the bike truly is ------------------------------------------------------------------------------------

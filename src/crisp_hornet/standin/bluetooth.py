@@ -13,7 +13,7 @@ from dbus_fast import PropertyAccess
 from dbus_fast.aio import MessageBus
 from dbus_fast.service import ServiceInterface, dbus_property, method
 
-from crisp_hornet.standin.modbus_peer import ModbusPeer
+from crisp_hornet.standin.peers import peer_of
 
 ADDRESS = "0E:C0:DE:00:41:17"
 ADAPTER = "/org/bluez/hci0"
@@ -241,7 +241,7 @@ class Radio:
         self._bus.disconnect()
 
     def _fresh(self):
-        self._peer = ModbusPeer(self._controller)
+        self._peer = peer_of(self._controller)
 
     def _receive(self, data):
         answer = self._peer.receive(data[:LARGEST_WRITE])

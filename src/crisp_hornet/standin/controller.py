@@ -1,4 +1,4 @@
-"""The simulated controller: registers that run and registers that are kept, telemetry, faults, refusals."""
+"""The simulated controller, whatever line leads to it: settings that run and settings that are kept, telemetry, faults, refusals."""
 
 from __future__ import annotations
 
@@ -7,8 +7,9 @@ import random
 import time
 from dataclasses import replace
 
+from crisp_hornet.documents.acts import Act
 from crisp_hornet.documents.controller_map import ControllerMap
-from crisp_hornet.documents.register import Register
+from crisp_hornet.documents.register import Channel, Register
 from crisp_hornet.documents.tune import KNOWN, Tune
 from crisp_hornet.standin.asked_current import RiderSettings
 from crisp_hornet.standin.hands import Hands
@@ -20,6 +21,7 @@ from crisp_hornet.standin.thermistors import read_as
 ILLEGAL_FUNCTION, ILLEGAL_ADDRESS, ILLEGAL_VALUE, DEVICE_FAILURE, BUSY = 1, 2, 3, 4, 6
 FIRMWARE, SERIAL = "3.2.1", "TW60-00417"
 RESET_FAULT = 41
+COUNTS = ("heartbeat", "pedal_pulses", "wheel_pulses")
 HARDWARE_LEAST_V = 40.0  # below it the controller refuses to write
 
 
@@ -32,7 +34,7 @@ class Refusal(Exception):
 
 
 class SimulatedController:
-    """Answers for one device. Words are volatile until kept; a power cycle falls back to the kept ones."""
+    """One device. What is set is volatile until kept, unless its description says otherwise; a power cycle falls back to what is kept."""
 
     def __init__(
         self,
@@ -52,22 +54,24 @@ class SimulatedController:
         self.faults: list[int] = []
         self.lying_still = False  # telemetry that no longer moves on
         self.supply_dip_v = 0.0
-        self.stuck: dict[str, list[int]] = {}  # registers that hold these words whatever is written
+        self.stuck: dict[str, int] = {}  # settings that hold this raw number whatever is written
         self.lag_s = 0.0  # how long after its answer a write shows
         self.keeps = True  # whether it does what a keep command asks
         self.says_unkept: float | None = None  # what it says instead of whether everything is kept
         self.off = False  # the key: it answers nothing
-        self._pending: list[tuple[float, list[int], list[int]]] = []  # writes that do not show yet: when, where, what
+        self._pending: list[tuple[float, str, int]] = []  # writes that do not show yet: when, which, what
         self.slots = Slots(controller_map.update)
         self.rides = stored_rides(controller_map.logs, bike.truth.series) if controller_map.logs else []
-        self._values: tuple[dict[int, int], dict[str, float | None]] | None = None  # of which words, and what they mean
+        self._values: tuple[dict[str, int], dict[str, float | None]] | None = (
+            None  # of which numbers, and what they mean
+        )
         self._noise = random.Random(seed)
         self._settings = self._decode()
         self._set_up_reading()
 
     @property
     def settings(self) -> Settings:
-        """What the registers mean for the motor."""
+        """What its settings mean for the motor."""
         return self._settings
 
     @property
@@ -79,11 +83,13 @@ class SimulatedController:
         """Let writes that lagged show now that their time has come."""
         now = time.monotonic()
         while self._pending and self._pending[0][0] <= now:
-            _, places, words = self._pending.pop(0)
-            self._set(dict(zip(places, words, strict=True)))
+            _, name, raw = self._pending.pop(0)
+            self._set(name, raw)
 
-    def _set(self, words: dict[int, int]) -> None:
-        self.running.update(words)
+    def _set(self, name: str, raw: int) -> None:
+        self.running[name] = raw
+        if self.map.keep is not None and self.map.keep.at_once:
+            self.kept[name] = raw
         self._settings = self._decode()
         self._set_up_reading()
 
@@ -98,53 +104,25 @@ class SimulatedController:
         self.inhibited = False
         self._settings = self._decode()
 
-    def identification(self) -> dict[int, bytes]:
-        """The basic and regular objects of a device identification."""
-        identity = self.map.identity
-        texts = {0: identity.vendor, 1: identity.product, 2: self.firmware, 4: identity.product, 6: self.serial}
-        return {key: text.encode("ascii") for key, text in texts.items()}
-
-    def read_holding(self, address: int, count: int) -> list[int]:
-        """Settings. Raises :class:`Refusal` where a register does not exist."""
-        inhibit = self.map.inhibit
-        if inhibit is not None and (address, count) == (inhibit.address, 1):
-            return [inhibit.on if self.inhibited else inhibit.off]
-        try:
-            return [self.running[at] for at in range(address, address + count)]
-        except KeyError:
-            raise Refusal(ILLEGAL_ADDRESS) from None
-
-    def read_input(self, address: int, count: int) -> list[int]:
-        """Live values, and where stored rides are told."""
-        block = self.map.telemetry
-        if address >= block.address and address + count <= block.address + block.length:
-            words = [0] * block.length
-            live = self.live()
-            for channel in block.channel:
-                words[channel.at : channel.at + channel.words] = self.map.words_of(
-                    channel, channel.encode(live.get(channel.name, 0.0))
-                )
-            start = address - block.address
-            return words[start : start + count]
-        logs = self.map.logs
-        if logs is not None:
-            told = {logs.count: len(self.rides)} | {logs.lengths + k: len(ride) for k, ride in enumerate(self.rides)}
-            if all(at in told for at in range(address, address + count)):
-                return [told[at] for at in range(address, address + count)]
-        raise Refusal(ILLEGAL_ADDRESS)
-
-    def write(self, address: int, words: list[int]) -> None:
-        """Set a register, or do what a command register asks. Refused while the wheel turns or the supply is low."""
-        if self._command(address, words):
-            return
-        register = next((one for one in self.map.register_list if one.address == address), None)
-        if register is None or register.words != len(words) or register.access == "r":
+    def raw(self, name: str) -> int:
+        """What a setting holds. Raises :class:`Refusal` where there is none."""
+        if name not in self.running:
             raise Refusal(ILLEGAL_ADDRESS)
-        value = register.decode(self.map.raw_of(words))
+        return self.running[name]
+
+    def write(self, register: Register, raw: int) -> None:
+        """Set a setting. Refused where it is read only, out of range, while the wheel turns, or the supply is low."""
+        self.check(register, raw)
+        self.put(register, raw)
+
+    def check(self, register: Register, raw: int) -> None:
+        """Whether it would be taken. Raises :class:`Refusal`."""
+        if register.access == "r":
+            raise Refusal(ILLEGAL_ADDRESS)
+        value = register.decode(raw)
         if value is not None and not register.min <= value <= register.max:
             raise Refusal(ILLEGAL_VALUE)
         self._refuse_unless_quiet()
-        self.put(register, words)
 
     def take_tune(self, tune: Tune) -> None:
         """Hold a tune as if it had been sent and kept."""
@@ -152,41 +130,31 @@ class SimulatedController:
         for name, value in self.map.as_registers(held).items():
             register = self.map.register(name)
             assert register is not None  # it came from the list
-            self.put(register, self.map.words_of(register, register.encode(value)))
+            self.put(register, register.encode(value))
         self.kept = dict(self.running)
 
-    def put(self, register: Register, words: list[int]) -> None:
-        """Set a register without asking: what a display on the same line might do. A stuck one holds what it will."""
-        words = self.stuck.get(register.name, words)
-        places = list(range(register.address, register.address + register.words))
+    def put(self, register: Register, raw: int) -> None:
+        """Set a setting without asking: what a display on the same line might do. A stuck one holds what it will."""
+        raw = self.stuck.get(register.name, raw)
         if self.lag_s > 0:
-            self._pending.append((time.monotonic() + self.lag_s, places, words))
+            self._pending.append((time.monotonic() + self.lag_s, register.name, raw))
         else:
-            self._set(dict(zip(places, words, strict=True)))
+            self._set(register.name, raw)
 
-    def read_file(self, file: int, record: int, length: int) -> bytes:
-        """Words of a stored ride, or of the second slot."""
-        logs = self.map.logs
-        if logs is not None and 0 <= file - logs.first_file < len(self.rides):
-            row_words = sum(column.words for column in logs.column)
-            data = b"".join(
-                word.to_bytes(2, "big") for row in self.rides[file - logs.first_file] for word in row
-            )  # a record is one row
-            found = data[2 * record * row_words :][: 2 * length]
-        elif self.map.update is not None and file == self.map.update.file:
-            found = self.slots.read(record, length)
-        else:
-            raise Refusal(ILLEGAL_ADDRESS)
-        if len(found) != 2 * length:
-            raise Refusal(ILLEGAL_ADDRESS)
-        return found
-
-    def write_file(self, file: int, record: int, data: bytes) -> None:
+    def write_slot(self, record: int, data: bytes) -> None:
         """A piece of a new firmware into the second slot."""
-        if self.map.update is None or file != self.map.update.file:
-            raise Refusal(ILLEGAL_ADDRESS)
         self._refuse_unless_quiet()
         self.slots.write(record, data)
+
+    def live_raws(self) -> list[tuple[Channel, int]]:
+        """Each live value as its raw number; a count that is longer than its number wraps."""
+        live, found = self.live(), []
+        for channel in self.map.channels:
+            value = live.get(channel.name, 0.0)
+            found.append(
+                (channel, int(value) % (1 << channel.number_bits) if channel.name in COUNTS else channel.encode(value))
+            )
+        return found
 
     def live(self) -> dict[str, float]:
         """What the controller's sensors say, noise and errors included."""
@@ -259,46 +227,36 @@ class SimulatedController:
         """All registers by name, running or kept."""
         if not kept and self._values is not None and self._values[0] == self.running:
             return dict(self._values[1])
-        words = self.kept if kept else self.running
-        decoded = {register.name: register.decode(self._raw(register, words)) for register in self.map.register_list}
+        raws = self.kept if kept else self.running
+        decoded = {register.name: register.decode(raws[register.name]) for register in self.map.register_list}
         if not kept:
-            self._values = (dict(words), decoded)
+            self._values = (dict(raws), decoded)
         return dict(decoded)
 
-    def _command(self, address: int, words: list[int]) -> bool:
-        commands, keep, inhibit, update = self.map.commands, self.map.keep, self.map.inhibit, self.map.update
-        if address == keep.address:
-            self._must_be(words, keep.word)
+    def act(self, act: Act) -> None:
+        """Do what a command asks. Raises :class:`Refusal`."""
+        if act is Act.KEEP:
             self._refuse_unless_quiet()
             if self.keeps:
                 self.kept = dict(self.running)
-        elif inhibit is not None and address == inhibit.address:
-            self._must_be(words, inhibit.on, inhibit.off)
-            self.inhibited = words == [inhibit.on]
-        elif commands.clear_faults is not None and address == commands.clear_faults.address:
-            self._must_be(words, commands.clear_faults.word)
+        elif act in (Act.HOLD_OFF, Act.ENABLE):
+            self.inhibited = act is Act.HOLD_OFF
+        elif act is Act.CLEAR_FAULTS:
             self.faults = [code for code in self.faults if code in self.hands.broken]
-        elif commands.detect is not None and address == commands.detect.address:
-            self._must_be(words, commands.detect.word)
+        elif act is Act.DETECT:
             if not self.hands.wheel_up or self.hands.brake > CUT_AT:
                 raise Refusal(BUSY)
             self.sensors.detect()
-        elif commands.zero is not None and address == commands.zero.address:
-            self._must_be(words, commands.zero.word)
+        elif act is Act.ZERO:
             self._refuse_unless_quiet()
             self.sensors.truth = replace(self.sensors.truth, current_zero_a=-self.bike.truth.current_zero_a)
-        elif update is not None and address == update.activate.address:
-            self._must_be(words, update.activate.word)
+        elif act is Act.FACTORY:
+            self._refuse_unless_quiet()
+            self.kept = self._defaults()
+        elif act is Act.ACTIVATE:
             self._refuse_unless_quiet()
             if not self.slots.arm():
                 raise Refusal(DEVICE_FAILURE)
-        else:
-            return False
-        return True
-
-    def _must_be(self, words: list[int], *allowed: int) -> None:
-        if len(words) != 1 or words[0] not in allowed:
-            raise Refusal(ILLEGAL_VALUE)
 
     def _refuse_unless_quiet(self) -> None:
         if self.bike.motor_rpm > 5 or self.hands.throttle > 0.05:
@@ -306,20 +264,16 @@ class SimulatedController:
         if self.bike.state.pack_v - self.supply_dip_v < HARDWARE_LEAST_V:
             raise Refusal(DEVICE_FAILURE)
 
-    def _defaults(self) -> dict[int, int]:
-        words: dict[int, int] = {}
+    def _defaults(self) -> dict[str, int]:
+        raws: dict[str, int] = {}
         for register in self.map.register_list:
             start = (
                 self.bike.truth.believed_m if register.name == "calibration.wheel_circumference_m" else register.default
             )
             if start is None and register.none_raw is None:
                 start = min(max(0.0, register.min), register.max)
-            pair = self.map.words_of(register, register.encode(start))
-            words.update(zip(range(register.address, register.address + register.words), pair, strict=True))
-        return words
-
-    def _raw(self, register: Register, words: dict[int, int]) -> int:
-        return self.map.raw_of([words[at] for at in range(register.address, register.address + register.words)])
+            raws[register.name] = register.encode(start)
+        return raws
 
     def _decode(self) -> Settings:
         value = {lack.name: lack.value for lack in self.map.lacks} | self.values()

@@ -12,6 +12,7 @@ from pymodbus.pdu import mei_message as mei
 from pymodbus.pdu import register_message as registers
 
 from crisp_hornet.standin.controller import ILLEGAL_FUNCTION, Refusal, SimulatedController
+from crisp_hornet.standin.modbus_memory import ModbusMemory
 
 WRITES = (registers.WriteSingleRegisterRequest, registers.WriteMultipleRegistersRequest, files.WriteFileRecordRequest)
 
@@ -20,7 +21,7 @@ class ModbusPeer:
     """Feeds bytes to a framer and answers each whole question. ``tcp``: frames with a header instead of a checksum."""
 
     def __init__(self, controller: SimulatedController, tcp: bool = False) -> None:
-        self._controller = controller
+        self._controller, self._memory = controller, ModbusMemory(controller)
         self._device = controller.map.line.device
         self._framer: FramerBase = (FramerSocket if tcp else FramerRTU)(DecodePDU(is_server=True))
         self._waiting = b""
@@ -46,6 +47,10 @@ class ModbusPeer:
         answer.dev_id, answer.transaction_id = self._device, question.transaction_id
         return self._framer.buildFrame(answer)
 
+    def unasked(self) -> bytes:
+        """Nothing: who speaks Modbus is asked."""
+        return b""
+
     def _answer(self, question: ModbusPDU) -> ModbusPDU:
         code = question.function_code
         try:
@@ -60,13 +65,13 @@ class ModbusPeer:
 
     @property
     def _handlers(self) -> dict[type[ModbusPDU], Callable[[ModbusPDU], ModbusPDU]]:
-        c = self._controller
+        memory = self._memory
         return {
             registers.ReadHoldingRegistersRequest: lambda q: registers.ReadHoldingRegistersResponse(
-                registers=c.read_holding(q.address, q.count)
+                registers=memory.read_holding(q.address, q.count)
             ),
             registers.ReadInputRegistersRequest: lambda q: registers.ReadInputRegistersResponse(
-                registers=c.read_input(q.address, q.count)
+                registers=memory.read_input(q.address, q.count)
             ),
             registers.WriteSingleRegisterRequest: self._write,
             registers.WriteMultipleRegistersRequest: self._write_many,
@@ -77,23 +82,21 @@ class ModbusPeer:
 
     def _identify(self, question: ModbusPDU) -> ModbusPDU:
         assert isinstance(question, mei.ReadDeviceInformationRequest)
-        return mei.ReadDeviceInformationResponse(question.read_code, self._controller.identification())
+        return mei.ReadDeviceInformationResponse(question.read_code, self._memory.identification())
 
     def _write(self, question: ModbusPDU) -> ModbusPDU:
-        self._controller.write(question.address, [question.registers[0]])
+        self._memory.write(question.address, [question.registers[0]])
         return registers.WriteSingleRegisterResponse(address=question.address, registers=question.registers)
 
     def _write_many(self, question: ModbusPDU) -> ModbusPDU:
-        self._controller.write(question.address, list(question.registers))
+        self._memory.write(question.address, list(question.registers))
         return registers.WriteMultipleRegistersResponse(address=question.address, count=len(question.registers))
 
     def _read_file(self, question: ModbusPDU) -> ModbusPDU:
         assert isinstance(question, files.ReadFileRecordRequest)
         found = [
             files.FileRecord(
-                record_data=self._controller.read_file(
-                    record.file_number, record.record_number, 2 * record.record_length
-                )
+                record_data=self._memory.read_file(record.file_number, record.record_number, 2 * record.record_length)
             )
             for record in question.records
         ]
@@ -102,5 +105,5 @@ class ModbusPeer:
     def _write_file(self, question: ModbusPDU) -> ModbusPDU:
         assert isinstance(question, files.WriteFileRecordRequest)
         for record in question.records:
-            self._controller.write_file(record.file_number, record.record_number, record.record_data)
+            self._memory.write_file(record.file_number, record.record_number, record.record_data)
         return files.WriteFileRecordResponse(question.records)

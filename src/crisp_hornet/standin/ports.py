@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from crisp_hornet.standin.controller import SimulatedController
-from crisp_hornet.standin.modbus_peer import ModbusPeer
+from crisp_hornet.standin.peers import Peer, peer_of
 
 Answer = list[tuple[float, bytes]]  # pieces with their delays (s)
 After = Callable[[bytes, bool], Answer]  # what becomes of an answer; the flag: a write was carried out
@@ -23,7 +23,7 @@ class PseudoTerminal:
     def __init__(self, controller: SimulatedController, link: Path | None, after: After, baud: int | None) -> None:
         self._controller, self._link, self._after, self._baud = controller, link, after, baud
         self._ends: tuple[int, int] | None = None
-        self._peer = ModbusPeer(controller)
+        self._peer: Peer = peer_of(controller)
         self._asked = 0
         self.plug_name = ""
 
@@ -35,7 +35,7 @@ class PseudoTerminal:
         os.set_blocking(ours, False)
         # their end stays open here too: otherwise reading ours fails whenever nobody else is connected
         self._ends = (ours, theirs)
-        self._peer = ModbusPeer(self._controller)
+        self._peer = peer_of(self._controller)
         asyncio.get_running_loop().add_reader(ours, self._on_bytes)
         name = self.plug_name = os.ttyname(theirs)
         if self._link is not None:
@@ -77,6 +77,12 @@ class PseudoTerminal:
             else:
                 asyncio.get_running_loop().call_later(delay_s + on_line_s, self._write_late, ends, piece)
 
+    def speak(self) -> None:
+        """Say what is said unasked."""
+        if self._ends is not None and (said := self._peer.unasked()):
+            for delay_s, piece in self._after(said, False):
+                asyncio.get_running_loop().call_later(delay_s, self._write_late, self._ends, piece)
+
     def _write_late(self, ends: tuple[int, int], piece: bytes) -> None:
         if self._ends is ends:
             os.write(ends[0], piece)
@@ -88,7 +94,7 @@ class TcpPort:
     def __init__(self, controller: SimulatedController, framed: bool, after: After) -> None:
         self._controller, self._framed, self._after = controller, framed, after
         self._server: asyncio.Server | None = None
-        self._writers: set[asyncio.StreamWriter] = set()
+        self._writers: dict[asyncio.StreamWriter, Peer] = {}
 
     async def open(self, port: int) -> int:
         """Listen on this machine; 0 takes any free port. Returns the port."""
@@ -106,9 +112,15 @@ class TcpPort:
         for writer in list(self._writers):
             writer.transport.abort()
 
+    def speak(self) -> None:
+        """Say to everyone what is said unasked."""
+        for writer, peer in self._writers.items():
+            if said := peer.unasked():
+                writer.write(said)
+
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        peer = ModbusPeer(self._controller, tcp=self._framed)
-        self._writers.add(writer)
+        peer = peer_of(self._controller, tcp=self._framed)
+        self._writers[writer] = peer
         loop = asyncio.get_running_loop()
         try:
             while data := await reader.read(4096):
@@ -118,5 +130,5 @@ class TcpPort:
         except ConnectionError:
             pass  # whoever was connected is gone: nothing is left to say to them
         finally:
-            self._writers.discard(writer)
+            self._writers.pop(writer, None)
             writer.close()

@@ -30,6 +30,7 @@ from typing import Any
 
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
+from crisp_hornet.documents.kinds import CANOPEN
 from crisp_hornet.standin.acts import ACTS
 from crisp_hornet.standin.controller import SimulatedController
 from crisp_hornet.standin.hands import Hands
@@ -43,7 +44,7 @@ from crisp_hornet.standin.truth import true_bike
 logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
 
 STEP_S = 0.001
-TICK_S = 0.01
+TICK_S, TALK_S = 0.01, 0.005
 
 
 @dataclass(frozen=True)
@@ -74,7 +75,7 @@ class StandIn:
 
     async def open(self) -> str:
         """Open every port; returns the names they can be reached by, the pseudo-terminal first."""
-        names = [self.terminal.plug()]
+        names = [self._reached_by(self.terminal.plug())]
         for port, framed in ((self._reached.tcp, True), (self._reached.bridge, False)):
             if port is not None:
                 opened = TcpPort(self.controller, framed, self._after)
@@ -88,6 +89,10 @@ class StandIn:
             )
             names.append(f"ble://{self._radio.address}")
         return " ".join(names)
+
+    def _reached_by(self, name: str) -> str:
+        """The terminal's name as an address: what is behind a CAN adapter is reached through it."""
+        return f"can://slcan{Path(name).absolute()}" if self.controller.map.line.kind == CANOPEN else name
 
     async def close(self) -> None:
         """Close every port."""
@@ -123,6 +128,14 @@ class StandIn:
                 done += STEP_S
             await asyncio.sleep(TICK_S)
 
+    async def talk(self) -> None:
+        """Let it say what it says unasked, until cancelled."""
+        while True:
+            self.terminal.speak()
+            for port in self.tcp:
+                port.speak()
+            await asyncio.sleep(TALK_S)
+
     def _after(self, answer: bytes, wrote: bool) -> Answer:
         """What happens on the way back: acts that are due, then whatever spoils the line."""
         acts = self.trouble.after_write() if wrote else []
@@ -149,9 +162,10 @@ async def serve(
             raise ValueError(f"--fault {act}: {said[3:]}")
     _say(f"ready {ready}")
     _listen(loop, stand_in, stop.set if owned else None)
-    clock = asyncio.create_task(stand_in.run())
+    tasks = [asyncio.create_task(work) for work in (stand_in.run(), stand_in.talk())]
     await stop.wait()
-    clock.cancel()
+    for task in tasks:
+        task.cancel()
     await stand_in.close()
 
 

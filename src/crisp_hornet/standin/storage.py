@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from crisp_hornet.documents.controller_map import StoredLogs, Update
+from crisp_hornet.documents.acts import Update
+from crisp_hornet.documents.described import StoredLogs
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.firmware import parse_firmware
 

@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from crisp_hornet.bench.desk.ask import Ask
+from crisp_hornet.bench.desk.by_hand import ByHand
 from crisp_hornet.bench.desk.draft import Draft
 from crisp_hornet.bench.desk.held import Held
 from crisp_hornet.bench.desk.open_bike import OpenBike
@@ -54,6 +55,7 @@ class Desk(QObject):
         self.draft = Draft(self.active, self.held, self.story)
         self.watch = Watch(self.active, self.held, self.draft, self.story)
         self.ride = OpenRide(self.active, self.held, self.story)
+        self.by_hand = ByHand(self.active, self.held, self.draft, self.watch, self.story)
         self.ask, self.promises = Ask(self.active), Promises(self.active, self.held, self.ride, self.story)
         self.said, self.bike_changed = self.active.said, self.active.changed
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed
@@ -100,7 +102,7 @@ class Desk(QObject):
     def reload(self) -> None:
         """Take up the bike opened last, with its draft, what its controller held last, and its newest ride."""
         there = self.active.reload()
-        for part in (self.story, self.held, self.draft, self.watch, self.ride, self.ask, self.promises):
+        for part in (self.story, self.held, self.draft, self.watch, self.by_hand, self.ride, self.ask, self.promises):
             part.reload()
         self._tell_unreadable()
         for signal in (self.bike_changed, self.held.changed, self.draft.changed):

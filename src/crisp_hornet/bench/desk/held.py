@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -32,6 +32,9 @@ class Held(QObject):
         self.backup_at: datetime | None = None  # when the backup of this contact was kept; None where it could not be
         self._sent: list[tuple[datetime, Tune]] | None = None
         self._was_sent: bool | None = None
+        self.overlay: Callable[[Tune, ControllerMap | None], Tune] = lambda tune, _map: (
+            tune
+        )  # what only a display shows
         bike.recompute.connect(self._predict)
         bike.follow.connect(self.changed)
 
@@ -42,14 +45,14 @@ class Held(QObject):
         self._predict()
 
     def sent(self) -> list[tuple[datetime, Tune]]:
-        """The tunes that were sent with proof, the newest first."""
+        """The tunes that were sent with proof, or entered by hand and read back; the newest first."""
         if self._sent is None:
             self._sent = self._bike.garage.tunes.sent(self._bike.id) if self._bike.document is not None else []
         return self._sent
 
     @property
     def was_sent(self) -> bool:
-        """Whether a tune was ever sent to it with proof."""
+        """Whether there is one."""
         if self._was_sent is None:
             there = self._bike.document is not None
             self._was_sent = there and self._bike.garage.glance.tune(self._bike.id, "sent") is not None
@@ -66,7 +69,7 @@ class Held(QObject):
                 f"{len(backup.registers)} settings, firmware {backup.firmware}, serial number {backup.serial}",
             )
         if tune is not None:
-            self._take(tune)
+            self._take(self.overlay(tune, self.map))
             return
         self._bike.said.emit(
             "stop",
@@ -84,6 +87,13 @@ class Held(QObject):
         """A backup was put back with proof."""
         self._story.log("send", "Backup restored with proof", "; ".join(changes) + f". {message}")
         self._take(tune, remember=kept)
+
+    def take_by_hand(self, tune: Tune, sent: bool) -> None:
+        """Somebody read off a display what the bike is set to; ``sent``: it is what was to be entered."""
+        if sent:
+            self._bike.kept(lambda: self._bike.garage.tunes.keep_sent(self._bike.id, tune))
+            self._sent = self._was_sent = None
+        self._take(tune)
 
     def take_running(self, tune: Tune) -> None:
         """A send failed and left the controller running this; what it keeps over power-off is as it was."""

@@ -62,6 +62,10 @@ class OpenBike(QObject):
             self.said.emit("stop", str(error))
             return None
 
+    def remembered(self, name: str) -> object:
+        """A preference kept with the garage; None if it was never set."""
+        return self.garage.settings.get(name)
+
     def remember(self, name: str, value: object) -> None:
         """Keep a preference with the garage; where that fails it is only said."""
         try:

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from crisp_hornet.documents.controller_map import Bluetooth
-from crisp_hornet.documents.controller_map import Line as LineSettings
+from crisp_hornet.documents.kinds import Bluetooth
+from crisp_hornet.documents.kinds import Line as LineSettings
 from crisp_hornet.link.transports.bluetooth import BluetoothTransport
 from crisp_hornet.link.transports.serial_port import SerialTransport
 from crisp_hornet.link.transports.tcp import BridgeTransport, TcpTransport

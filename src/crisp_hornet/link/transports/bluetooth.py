@@ -16,7 +16,7 @@ from pymodbus.client.base import ModbusBaseSyncClient
 from pymodbus.framer import FramerType
 from pymodbus.transport import CommParams, CommType
 
-from crisp_hornet.documents.controller_map import Bluetooth
+from crisp_hornet.documents.kinds import Bluetooth
 from crisp_hornet.link.errors import PortFailed
 from crisp_hornet.link.ports import Port
 
@@ -58,12 +58,25 @@ class BluetoothTransport:
                 f"{self.address} cannot be reached", why_no_radio(error), "Bring it near, then try again."
             ) from error
 
-    def send(self, frame: bytes) -> None:
-        """Write a frame in packets of the negotiated size."""
-        for start in range(0, len(frame), self._largest):
-            self._run(
-                self._radio.write_gatt_char(self._write, frame[start : start + self._largest], response=False), WRITE_S
-            )
+    def send(self, data: bytes) -> None:
+        """Write a frame in packets of the negotiated size. Raises :class:`OSError` when it is gone."""
+        from bleak.exc import BleakError
+
+        try:
+            for start in range(0, len(data), self._largest):
+                piece = data[start : start + self._largest]
+                self._run(self._radio.write_gatt_char(self._write, piece, response=False), WRITE_S)
+        except (BleakError, TimeoutError, EOFError, AttributeError) as error:
+            raise OSError(str(error) or "the device is out of reach") from error
+
+    def receive(self, within_s: float) -> bytes:
+        """What has come, as soon as something has."""
+        try:
+            return self.came.get(timeout=max(within_s, 0.001))
+        except queue.Empty:
+            if not self.alive:
+                raise OSError("the device is out of reach") from None
+            return b""
 
     def waiting(self) -> int:
         """Throw away what came."""
@@ -130,12 +143,7 @@ class _Client(ModbusBaseSyncClient):
         return self._transport.alive
 
     def send(self, request: bytes, addr: tuple[Any, ...] | None = None) -> int:
-        from bleak.exc import BleakError
-
-        try:
-            self._transport.send(request)
-        except (BleakError, TimeoutError, EOFError, AttributeError) as error:
-            raise OSError(str(error) or "the device is out of reach") from error
+        self._transport.send(request)
         return len(request)
 
     def recv(self, size: int | None) -> bytes:

@@ -8,7 +8,7 @@ import serial
 from pymodbus.client import ModbusSerialClient
 from pymodbus.exceptions import ConnectionException
 
-from crisp_hornet.documents.controller_map import Line as LineSettings
+from crisp_hornet.documents.kinds import Line as LineSettings
 from crisp_hornet.link.errors import PortFailed
 
 
@@ -61,6 +61,27 @@ class SerialTransport:
         except (serial.SerialException, TypeError) as error:
             raise OSError(str(error)) from error
         return count
+
+    def send(self, data: bytes) -> None:
+        """Write bytes."""
+        port = self.client.socket
+        if port is None:
+            raise OSError("the port is closed")
+        try:
+            port.write(data)
+        except (serial.SerialException, TypeError) as error:
+            raise OSError(str(error)) from error
+
+    def receive(self, within_s: float) -> bytes:
+        """What has come, as soon as something has."""
+        port = self.client.socket
+        if port is None:
+            raise OSError("the port is closed")
+        try:
+            ready, _, _ = select.select([port.fileno()], [], [], within_s)
+            return bytes(port.read(max(1, port.in_waiting))) if ready else b""
+        except (serial.SerialException, TypeError, ValueError) as error:  # a port that has just vanished
+            raise OSError(str(error)) from error
 
     def close(self) -> None:
         """Close the port."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import select
 import socket
 from urllib.parse import urlsplit
 
@@ -63,6 +64,25 @@ class TcpTransport:
         if not came:
             raise OSError("the other end closed the connection")
         return len(came)
+
+    def send(self, data: bytes) -> None:
+        """Write bytes."""
+        connection = self.client.socket
+        if connection is None:
+            raise OSError("the connection is closed")
+        connection.setblocking(True)
+        connection.sendall(data)
+
+    def receive(self, within_s: float) -> bytes:
+        """What has come, as soon as something has."""
+        connection = self.client.socket
+        if connection is None:
+            raise OSError("the connection is closed")
+        ready, _, _ = select.select([connection], [], [], within_s)
+        came = bytes(connection.recv(4096)) if ready else b""
+        if ready and not came:
+            raise OSError("the other end closed the connection")
+        return came
 
     def close(self) -> None:
         """Close the connection."""

@@ -18,7 +18,7 @@ class Transport(Protocol):
 
     @property
     def client(self) -> ModbusBaseSyncClient:
-        """The library's client that speaks over it."""
+        """The library's client that speaks Modbus over it."""
 
     @property
     def alive(self) -> bool:
@@ -29,6 +29,12 @@ class Transport(Protocol):
 
     def waiting(self) -> int:
         """How many bytes (or packets) have come and were not read; they are thrown away. Raises :class:`OSError` when it is gone."""
+
+    def send(self, data: bytes) -> None:
+        """Bytes of any other kind of frame. Raises :class:`OSError` when it is gone."""
+
+    def receive(self, within_s: float) -> bytes:
+        """What has come, as soon as something has; nothing after ``within_s``. Raises :class:`OSError` when it is gone."""
 
     def close(self) -> None:
         """Close it."""

@@ -41,7 +41,7 @@ class CalibratePage(Station):
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
-        channels = {channel.name for one in link.maps for channel in one.telemetry.channel}
+        channels = {channel.name for one in link.maps for channel in one.channels}
         self.ring = Ring(sorted(channels))
         self.lever_proved = False
         self.confirm = Confirm(theme, CAUTION)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
+from crisp_hornet.bench.stations.hookup.factory_panel import FactoryPanel
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label, sheet
@@ -34,7 +35,12 @@ class BackupsPanel(QWidget):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()
         self._desk, self._link, self.theme = desk, link, theme
-        self._column = column_of(self, margins=0, spacing=8)
+        self._column = column_of(spacing=8)
+        self._factory = FactoryPanel(desk, link, theme)
+        whole = column_of(self, margins=0, spacing=8)
+        whole.addLayout(self._column)
+        whole.addWidget(self._factory)
+        whole.addStretch(1)
         desk.bike_changed.connect(self._show)
         desk.held.changed.connect(self._show)
         link.changed.connect(self._show)
@@ -81,14 +87,14 @@ class BackupsPanel(QWidget):
         self._column.addLayout(head)
         for at, backup in backups[:MOST_SHOWN]:
             self._column.addWidget(self._line(at, backup))
-        self._column.addStretch(1)
 
     def _line(self, at: datetime, backup: Backup) -> QWidget:
         contact = self._link.contact
         row = QHBoxLayout()
         when = time_words(at)
-        row.addWidget(label(f"{when}   {backup.product} {backup.serial}, firmware {backup.firmware}"), 1)
-        if contact is not None and backup.raws() != contact.raws:
+        told = "read off by eyes" if backup.by_hand else f"{backup.serial}, firmware {backup.firmware}".lstrip(" ,")
+        row.addWidget(label(f"{when}   {backup.product} {told}"), 1)
+        if contact is not None and backup.raws() != contact.raws and not backup.by_hand:
             row.addWidget(
                 button("Restore", partial(self.restore.emit, backup), "small", f"Restore the backup of {when}")
             )
@@ -102,8 +108,8 @@ class BackupsPanel(QWidget):
     def _against(self, backup: Backup) -> str:
         """How it differs from what the controller holds now."""
         contact = self._link.contact
-        if contact is None:
-            return f"{len(backup.registers)} registers"
+        if contact is None or backup.by_hand:
+            return f"{len(backup.registers)} {'settings of a display' if backup.by_hand else 'registers'}"
         if (backup.vendor, backup.product) != (contact.identity.vendor, contact.identity.product):
             return "of another type than the controller that answers"
         now = contact.map.values(contact.raws)

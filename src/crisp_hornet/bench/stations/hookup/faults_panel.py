@@ -10,11 +10,15 @@ from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.bench.widgets.watch_list import card
+from crisp_hornet.documents.kinds import CANOPEN
 from crisp_hornet.link.contact import Live
-from crisp_hornet.link.faults import StandingFault, explain
+from crisp_hornet.link.faults import StandingFault, code_text, explain
+from crisp_hornet.link.line import Event
 from crisp_hornet.link.operations import ClearFaults
 from crisp_hornet.link.report import Outcome, Report
 from crisp_hornet.link.session import ContactMade
+
+MOST_EARLIER = 8
 
 
 class FaultsPanel(QWidget):
@@ -27,6 +31,7 @@ class FaultsPanel(QWidget):
         self._column = column_of(self, margins=0, spacing=10)
         link.live_changed.connect(self._take_live)
         link.contact_made.connect(self._forget)
+        self._earlier: list[Event] = []
         link.changed.connect(self._show)
         self._show()
 
@@ -41,6 +46,18 @@ class FaultsPanel(QWidget):
 
     def _forget(self, _made: ContactMade) -> None:
         self.standing = None
+        self._earlier = []
+        self._show()
+        self._ask_earlier()
+
+    def _ask_earlier(self) -> None:
+        """What the controller remembers, where it does."""
+        contact = self._link.contact
+        if contact is not None and contact.map.line.kind == CANOPEN and not self._link.busy:
+            self._link.read("reading earlier faults", lambda known: known.line.history(), self._take_earlier)
+
+    def _take_earlier(self, found: object) -> None:
+        self._earlier = list(found) if isinstance(found, list) else []
         self._show()
 
     def _take_live(self, live: Live) -> None:
@@ -51,11 +68,12 @@ class FaultsPanel(QWidget):
         if found == self.standing:
             return
         if found is not None:
-            self._desk.log("fault", f"Fault {found.code}: {found.name}", f"{found.meaning} {found.check}")
+            self._desk.log("fault", f"Fault {found.shown}: {found.name}", f"{found.meaning} {found.check}")
         elif self.standing is not None:
-            self._desk.log("fault", f"Fault {self.standing.code} is gone: {self.standing.name}")
+            self._desk.log("fault", f"Fault {self.standing.shown} is gone: {self.standing.name}")
         self.standing = found
         self._show()
+        self._ask_earlier()
 
     def _cleared(self, report: Report) -> None:
         severity = {Outcome.PROVED: "settled", Outcome.NOT_PROVED: "warn"}.get(report.outcome, "stop")
@@ -77,7 +95,7 @@ class FaultsPanel(QWidget):
             )
         else:
             fault = self.standing
-            self._column.addWidget(card(self.theme, "stop", f"Fault {fault.code}: {fault.name}", fault.meaning))
+            self._column.addWidget(card(self.theme, "stop", f"Fault {fault.shown}: {fault.name}", fault.meaning))
             if fault.causes:
                 self._column.addWidget(label("USUAL CAUSES", "caps"))
                 for cause in fault.causes:
@@ -87,4 +105,18 @@ class FaultsPanel(QWidget):
             clearing = button("Clear the fault", self.clear_now, "large")
             clearing.setEnabled(not self._link.busy)
             self._column.addWidget(clearing)
+        self._show_earlier(contact)
         self._column.addStretch(1)
+
+    def _show_earlier(self, contact: ContactMade | None) -> None:
+        if contact is None or not self._earlier:
+            return
+        self._column.addWidget(label("REPORTED BEFORE, NEWEST FIRST", "caps"))
+        for event in self._earlier[:MOST_EARLIER]:
+            known = contact.map.fault_of(event.code)
+            when = "" if event.at_s is None else ", since connecting"
+            self._column.addWidget(
+                label(
+                    f"{code_text(contact.map, event.code)}, {known.name if known is not None else 'not described'}{when}"
+                )
+            )

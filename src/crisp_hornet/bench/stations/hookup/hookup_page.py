@@ -13,6 +13,8 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.hookup.backups_panel import BackupsPanel
+from crisp_hornet.bench.stations.hookup.by_hand.hand_panel import HandPanel
+from crisp_hornet.bench.stations.hookup.describe.describe_panel import DescribePanel
 from crisp_hornet.bench.stations.hookup.faults_panel import FaultsPanel
 from crisp_hornet.bench.stations.hookup.firmware_panel import FirmwarePanel
 from crisp_hornet.bench.stations.hookup.jobs_panel import JobsPanel
@@ -40,7 +42,7 @@ HELD_OFF = (
     "A send that was interrupted held it off while sensors changed. Wheel clear, throttle and pedals at rest: it is only enabled "
     "where both read rest."
 )
-VIEWS = ("Live", "Faults", "Backups", "Firmware", "Stored rides", "Job sheets")
+VIEWS = ("Live", "Faults", "Backups", "Firmware", "Stored rides", "Job sheets", "By hand", "Describe")
 
 
 def short_port(port: str) -> str:
@@ -75,6 +77,8 @@ class HookUpPage(Station):
         self.firmware = FirmwarePanel(desk, link, theme)
         self.logs = LogsPanel(desk, link, theme)
         self.jobs = JobsPanel(desk, theme)
+        self.by_hand = HandPanel(desk, theme)
+        self.describe = DescribePanel(desk, link, theme)
         self._views = Pages()
         self.pages = PageChoice(VIEWS, "Hook-up", 14)
         self.pages.chosen.connect(self._views.setCurrentIndex)
@@ -97,7 +101,16 @@ class HookUpPage(Station):
         left.addStretch(1)
         who = QWidget()
         who.setLayout(self._who)
-        for panel in (self.live_values, self.faults, self.backups, self.firmware, self.logs, self.jobs):
+        for panel in (
+            self.live_values,
+            self.faults,
+            self.backups,
+            self.firmware,
+            self.logs,
+            self.jobs,
+            self.by_hand,
+            self.describe,
+        ):
             inside = QWidget()
             column = column_of(inside, margins=(0, 0, 6, 0))
             column.addWidget(panel)
@@ -116,13 +129,19 @@ class HookUpPage(Station):
         row.addLayout(left, 5)
         row.addLayout(right, 6)
 
+    def take(self, thing: object) -> None:
+        """Somebody has entered a sheet's values, and wants to type what the display shows."""
+        if isinstance(thing, str) and thing in VIEWS:
+            self.show_view(VIEWS.index(thing))
+
     def show_view(self, index: int) -> None:
-        """Show live values (0), faults, backups, firmware, stored rides or job sheets (5)."""
+        """Show live values (0), faults, backups, firmware, stored rides, job sheets (5), by hand, or describe."""
         self.pages.choose(index)
 
     def set_theme(self, theme: Theme) -> None:
         """Cards are made in one theme's colours: make them anew."""
         self.theme = theme
+        self.by_hand.set_theme(theme)
         self._show()
 
     def offer(self, simulated: Simulated) -> None:
@@ -132,7 +151,9 @@ class HookUpPage(Station):
 
     def connect_to(self, port: str) -> None:
         """Ask for a contact; the bike's own controller is expected."""
-        self.link.connect_to(port, self.desk.bike.controller.serial if self.desk.bike else None)
+        serial = self.desk.bike.controller.serial if self.desk.bike else None
+        had = next((one.product for _, one in self.desk.story.backups() if not one.by_hand), "")
+        self.link.connect_to(port, serial, had)
 
     # --- what the link says ---------------------------------------------------------------------------------
 
@@ -163,7 +184,7 @@ class HookUpPage(Station):
     def _name_views(self, _live: Live | None = None) -> None:
         """The faults' page says whether one is active, whatever is being looked at."""
         fault = self.faults.standing
-        if self.pages.rename(VIEWS.index("Faults"), f"Fault {fault.code}" if fault is not None else "Faults"):
+        if self.pages.rename(VIEWS.index("Faults"), f"Fault {fault.shown}" if fault is not None else "Faults"):
             self.news.emit()
 
     def _show(self) -> None:
@@ -269,7 +290,7 @@ class HookUpPage(Station):
     def caption(self) -> str:
         contact, fault = self.link.contact, self.faults.standing
         if contact is not None and fault is not None and not contact.is_another and not contact.held_off:
-            return f"{contact.identity.product} · fault {fault.code}"
+            return f"{contact.identity.product} · fault {fault.shown}"
         return super().caption()
 
     def meaning(self) -> tuple[str, str]:

@@ -17,7 +17,7 @@ from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label
 from crisp_hornet.link.errors import LinkError
-from crisp_hornet.link.ports import Port, serial_ports
+from crisp_hornet.link.ports import Port, can_ports, serial_ports
 
 BESIDE = "simulated bike, runs beside this window"
 
@@ -38,7 +38,9 @@ class PortsPanel(QWidget):
         self._radio_words.hide()
         self._ports = column_of(spacing=6)
         self._typed = QLineEdit()
-        self._typed.setToolTip("/dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port")
+        self._typed.setToolTip(
+            "/dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port, can://socketcan/can0, can://slcan/dev/ttyACM0"
+        )
         self._typed.setAccessibleName("port")
         fix(self._typed, high=44)
         self._typed.returnPressed.connect(self._take_typed)
@@ -57,7 +59,9 @@ class PortsPanel(QWidget):
         column.addLayout(self._ports)
         column.addWidget(self._radio_words)
         column.addWidget(
-            Captioned("or type a port, as /dev/ttyUSB0 or tcp://host:502, then Enter", self._typed, above=True)
+            Captioned(
+                "or type a port, as tcp://host:502 or can://slcan/dev/ttyACM0, then Enter", self._typed, above=True
+            )
         )
 
     def offer_simulated(self, simulated: Simulated) -> None:
@@ -69,7 +73,7 @@ class PortsPanel(QWidget):
         """List what there is now."""
         clear(self._ports)
         beside = [Port(port, BESIDE) for port in self._simulated.ports]
-        found = self._several + beside + self._in_reach + serial_ports()
+        found = self._several + beside + self._in_reach + can_ports() + serial_ports()
         last = self._desk.held.last_port if self._desk.bike is not None else ""
         if last and last not in {one.address for one in found} and "://" in last:
             found.append(Port(last, "where this bike was last"))

@@ -59,7 +59,7 @@ class Afterwards(QWidget):
 
     def _offer_backup(self, contact: ContactMade) -> None:
         """The newest backup that differs from what the controller holds."""
-        others = [(at, one) for at, one in self._desk.story.backups() if one.raws() != contact.raws]
+        others = [(at, one) for at, one in self._desk.story.backups() if one.raws() != contact.raws and not one.by_hand]
         if not others:
             return
         at, backup = others[0]

@@ -63,10 +63,10 @@ class HowLong(QWidget):
         for one in (self.trial, self._why_not, self.keep):
             column.addWidget(one)
 
-    def ask(self, changes: list[Change], units: Units) -> None:
-        """Ask it for these changes; with none there is nothing to choose."""
+    def ask(self, changes: list[Change], units: Units, can_try: bool = True) -> None:
+        """Ask it for these changes; with none there is nothing to choose. ``can_try``: the controller can run what it does not keep."""
         self.setVisible(bool(changes))
-        refusal = trial_refusal(changes)
+        refusal = trial_refusal(changes, can_try)
         self.trial.setEnabled(not refusal)
         self._why_not.setText(f"Not on trial: {units.text(refusal)}." if refusal else "")
         self._why_not.setVisible(bool(refusal))

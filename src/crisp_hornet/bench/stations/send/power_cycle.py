@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from crisp_hornet.bench.link_worker import Link
-from crisp_hornet.link.contact import Identity, Raws
 from crisp_hornet.link.difference import said
+from crisp_hornet.link.line import Identity, Raws
 from crisp_hornet.link.report import Kept, Outcome, Report
 from crisp_hornet.link.session import ContactMade
 

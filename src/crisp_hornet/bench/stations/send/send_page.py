@@ -15,6 +15,7 @@ from crisp_hornet.bench.stations.send import words
 from crisp_hornet.bench.stations.send.afterwards import Afterwards
 from crisp_hornet.bench.stations.send.change_list import ChangeLine, ChangeList
 from crisp_hornet.bench.stations.send.choices import Against, HowLong
+from crisp_hornet.bench.stations.send.hand_sheet import HandSheet
 from crisp_hornet.bench.stations.send.lines import change_lines, left_out_lines, lines_between
 from crisp_hornet.bench.stations.send.power_cycle import PowerCycle
 from crisp_hornet.bench.stations.send.target import Target, backup_target, draft_target
@@ -36,6 +37,7 @@ from crisp_hornet.link.contact import tune_of
 from crisp_hornet.link.difference import Change
 from crisp_hornet.link.operations import Operation, Question, SendTune, Watched
 from crisp_hornet.link.report import Kept, Outcome, Progress, Report
+from crisp_hornet.link.session import ContactMade
 
 
 class SendPage(Station):
@@ -59,6 +61,8 @@ class SendPage(Station):
         self.calibration = Confirm(theme, words.CALIBRATION)
         self.calibration.toggled.connect(lambda _on: self._show())
         self.change_list = ChangeList(theme)
+        self.hand = HandSheet(desk, link, theme)
+        self.hand.entered.connect(lambda: self.hand_over.emit("hookup", "By hand"))
         self._proof = QVBoxLayout()
         self._meant = Consequences(theme)
         self._how_long = HowLong(theme)
@@ -73,7 +77,7 @@ class SendPage(Station):
         self.power_cycle = PowerCycle(link)  # hears of a contact after the earlier report was let go
         self._afterwards = Afterwards(desk, link, self.power_cycle)
         self._lay_out()
-        for signal in (desk.held.changed, desk.bike_changed, desk.units_changed, link.changed):
+        for signal in (desk.held.changed, desk.bike_changed, desk.units_changed, link.changed, desk.by_hand.changed):
             signal.connect(self._show)
         desk.draft.changed.connect(self._draft_changed)
         self._afterwards.keep_asked.connect(self._forget_report)
@@ -83,7 +87,7 @@ class SendPage(Station):
         self.power_cycle.waits.connect(self._show)
         link.shown_changed.connect(self._show)
         link.progress.connect(self._take_progress)
-        self.questions.changed.connect(self.news)
+        self.questions.changed.connect(self._confirmed)
         self.trial.toggled.connect(lambda _on: self.news.emit())
         self._show()
 
@@ -101,7 +105,7 @@ class SendPage(Station):
         column.addLayout(head)
         column.addWidget(self._note)
         column.addLayout(self._proof)
-        for one in (self.change_list, self._sensors, self._meant, self.identify):
+        for one in (self.change_list, self._sensors, self._meant, self.identify, self.hand):
             column.addWidget(one)
         column.addWidget(self.questions)
         column.addWidget(self._how_long)
@@ -181,6 +185,15 @@ class SendPage(Station):
         asked = [Question(question.id, turn(question.text)) for question in contact.questions(operation)]
         return [Question("stand", words.STAND), *asked]
 
+    def _ask(self, target: Target, ready: bool) -> None:
+        """Ask what the line's part and the hand's part want confirmed: both are of one difference."""
+        asked = self._to_confirm(target) if ready else []
+        known = {question.id for question in asked}
+        by_hand = [] if self._sending else self.hand.questions()
+        asked += [question for question in by_hand if question.id not in known]
+        self.questions.ask(asked, (target.about, self.hand.about))
+        self.hand.allow(self.questions.left)
+
     # --- showing it -----------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme) -> None:
@@ -206,14 +219,20 @@ class SendPage(Station):
         """What was confirmed belongs to this look at this difference."""
         self.questions.forget()
 
+    def _confirmed(self) -> None:
+        self.hand.allow(self.questions.left)
+        self.news.emit()
+
     def _show(self) -> None:
         if not self.isVisible() and not self._sending and self.report is None:
             self.news.emit()  # nobody looks: the page is made up when it comes into view
             return
         target = self.target()
+        self.hand.refresh()
         ready = (bool(target.changes) or (target.unkept and self.report is None)) and not self._sending
         self._title.setText(
-            words.headline(
+            (self.hand.headline if self.report is None else "")
+            or words.headline(
                 self.report,
                 self.link.contact,
                 self.backup,
@@ -234,8 +253,9 @@ class SendPage(Station):
         self.identify.setVisible(ready and not self._blocked)
         if self.link.contact is not None:
             self.identify.refresh()
-        self.questions.ask(self._to_confirm(target) if ready and not self._blocked else [], target.about)
-        self._how_long.ask(target.changes if ready else [], self.desk.units)
+        self._ask(target, ready and not self._blocked)
+        can_try = self.link.contact is None or self.link.contact.map.can_try
+        self._how_long.ask(target.changes if ready else [], self.desk.units, can_try)
         self._bar.setVisible(self._sending)
         self._stop.setVisible(self._sending)
         if not self._sending:
@@ -252,7 +272,11 @@ class SendPage(Station):
             note = f"against {earlier.name}; what is sent is the difference to the controller"
             lines = lines_between(earlier, draft, note, contact.map if contact else None)
         elif contact is not None:
-            lines = change_lines(target.changes) + left_out_lines(target.left_out)
+            by_hand = {one.register.name for one in self.hand.changes}
+            left = [one for one in target.left_out if one.lack.name not in by_hand]
+            lines = change_lines(target.changes) + self.hand.lines() + left_out_lines(left)
+        elif self.hand.alone:
+            lines = self.hand.lines() + self.hand.left_out()
         elif draft is not None and self.desk.held.tune is not None:
             lines = lines_between(self.desk.held.tune, draft, "as last read; connect to send")
         else:
@@ -365,9 +389,13 @@ class SendPage(Station):
             return "PROOF BY A POWER CYCLE", words.CYCLE_WAITS if self.power_cycle.lost else words.CYCLE
         if self.report is not None:
             return "WHAT THE CONTROLLER HOLDS", self.report.message
-        contact = self.link.contact
-        if contact is None:
-            return words.NOT_CONNECTED
+        if self.link.contact is None:
+            by_hand = self.hand.meaning(self.questions.left, len(self.confirmations))
+            return by_hand if self.hand.alone else words.NOT_CONNECTED
+        return self._meaning_before(self.link.contact)
+
+    def _meaning_before(self, contact: ContactMade) -> tuple[str, str]:
+        """What stands before a send to a controller that is connected."""
         if self._blocked:
             return "SENDING IS BLOCKED", f"<b>{self._blocked}.</b> Nothing is written to it."
         if self._stops:
@@ -385,6 +413,8 @@ class SendPage(Station):
         return words.WHAT_HAPPENS if not left else words.to_confirm(left, len(self.confirmations))
 
     def act_text(self) -> str:
+        if self.hand.alone:
+            return "Show the sheet large"
         if self.link.contact is None:
             return "Hook up the controller" if self.desk.draft.differing else ""
         if self._sending:
@@ -401,6 +431,8 @@ class SendPage(Station):
 
     def act_enabled(self) -> bool:
         contact = self.link.contact
+        if self.hand.alone:
+            return self.hand.may_enter
         if contact is None:
             return True
         if self.link.busy or self._stops or self._blocked:
@@ -411,6 +443,9 @@ class SendPage(Station):
         return bool(contact.shown) and bool(self.questions.boxes) and not self.questions.left
 
     def act(self) -> None:
+        if self.hand.alone:
+            self.hand.show_large()
+            return
         if self.link.contact is None:
             self.go.emit("hookup")
             return
@@ -422,7 +457,7 @@ class SendPage(Station):
             return
         self.desk.watch.judge_worst()
         operation = self._operation(target)
-        self.questions.ask(self._to_confirm(target), target.about)
+        self._ask(target, True)
         if operation is None or self._stops or self.questions.left:  # found only now, at a corner
             self._show()
             return

@@ -13,6 +13,10 @@ STAND = "The bike is secured: driven wheel lifted or blocked, hands clear of it,
 CALIBRATION = "Restore calibrations too. Only with the same motor and sensors: wrong offsets can make the bike jump."
 SENDING = ("SENDING", "Each value is written at standstill and read back. Stopping restores the old values.")
 NOT_CONNECTED = ("NOT CONNECTED", "Hook up the controller to send. The draft stays as it is.")
+BY_HAND = (
+    "SET BY HAND",
+    "Print the sheet or show it large, enter its values in their order, then type what the display shows. Only your eyes prove it.",
+)
 NOT_SHOWN = (
     "CONFIRM THE BIKE",
     "Once per connection, confirm on the bike itself that it is the connected one. Nothing has been written.",

@@ -1,4 +1,4 @@
-"""One Modbus line: a question, its answer, nothing else in flight.
+"""One Modbus wire: a question, its answer, nothing else in flight.
 
 RTU frames carry no number, so a late answer could be taken for the answer to the next question. Therefore: no
 library retries; after a time-out the late answer is waited for, and how long answers take here is learned from it; after any
@@ -53,8 +53,8 @@ WRITE_FAILED = (
 )
 
 
-class ModbusLine:
-    """A line over any transport. Use as a context manager, or ``open`` and ``close``."""
+class ModbusWire:
+    """Words over any transport. Use as a context manager, or ``open`` and ``close``."""
 
     def __init__(self, transport: Transport, device: int = 1, settle_s: float = 0.3) -> None:
         self.transport, self.device, self.settle_s = transport, device, settle_s

@@ -1,0 +1,1 @@
+"""A device without a line: its sheet, and what its display shows."""
