@@ -19,12 +19,15 @@ class Backups:
     def __init__(self, store: Store) -> None:
         self._store = store
 
-    def keep(self, bike_id: int, backup: Backup) -> None:
-        """Keep a backup of a controller."""
+    def keep(self, bike_id: int, backup: Backup, at: datetime | None = None) -> None:
+        """Keep a backup of a controller, dated now unless said otherwise."""
         with self._store.session() as session:
             session.add(
                 BackupRow(
-                    bike_id=bike_id, serial=backup.serial, document=store.dump(backup), at=datetime.now().astimezone()
+                    bike_id=bike_id,
+                    serial=backup.serial,
+                    document=store.dump(backup),
+                    at=at or datetime.now().astimezone(),
                 )
             )
 

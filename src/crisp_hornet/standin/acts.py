@@ -8,11 +8,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from crisp_hornet.documents import acts
 from crisp_hornet.documents.register import Register
+from crisp_hornet.standin import instruments
+from crisp_hornet.standin import journal as happened
 from crisp_hornet.standin.controller import SimulatedController
+from crisp_hornet.standin.display import Display
 from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.journal import Journal
 from crisp_hornet.standin.physics import SimulatedBike
-from crisp_hornet.standin.ports import PseudoTerminal, TcpPort
 from crisp_hornet.standin.sensors import WIRES, departed, with_truth
 from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import departed_bike
@@ -21,12 +25,25 @@ from crisp_hornet.standin.truth import departed_bike
 class Bench(Protocol):
     """What an act can lay hands on: the stand-in."""
 
-    terminal: PseudoTerminal
-    tcp: list[TcpPort]
     trouble: Trouble
     controller: SimulatedController
     hands: Hands
     bike: SimulatedBike
+    display: Display
+    journal: Journal
+    at_key_on: list[tuple[float, str]]
+
+    def plug(self) -> str:
+        """Plug the lead in; the port's name."""
+
+    def unplug(self) -> None:
+        """Pull it."""
+
+    def display_writes(self) -> None:
+        """Let the display send its figures."""
+
+    def do(self, line: str) -> str:
+        """Carry out one line."""
 
 
 Act = Callable[[Bench, str], "str | None"]
@@ -49,14 +66,12 @@ def act(*words: str) -> Callable[[Act], Act]:
 
 @act("plug")
 def _plug(bench: Bench, _rest: str) -> str:
-    return f"ok {bench.terminal.plug()}"
+    return f"ok {bench.plug()}"
 
 
 @act("unplug")
 def _unplug(bench: Bench, _rest: str) -> None:
-    bench.terminal.unplug()
-    for port in bench.tcp:
-        port.drop()
+    bench.unplug()
 
 
 @act("after")
@@ -144,7 +159,16 @@ def _break(bench: Bench, rest: str) -> None:
 
 @act("mend")
 def _mend(bench: Bench, rest: str) -> None:
-    bench.hands.broken.discard(int(rest))
+    if rest.isdigit():
+        bench.hands.broken.discard(int(rest))
+        return
+    mends = bench.bike.defects.mends
+    if rest not in mends:
+        raise ValueError(f"nothing called {rest!r} to mend")
+    for one in mends[rest]:
+        if (said := bench.do(one)).startswith("no "):
+            raise ValueError(said[3:])
+    bench.journal.add(happened.MEND, rest)
 
 
 @act("dip")
@@ -190,6 +214,55 @@ def _register_and_raw(bench: Bench, rest: str) -> tuple[Register, int]:
     return register, register.encode(float(value))
 
 
+@act("obey")
+def _obey(bench: Bench, _rest: str) -> None:
+    bench.controller.obey_sensors()
+
+
+@act("keep")
+def _keep(bench: Bench, _rest: str) -> None:
+    bench.controller.kept = dict(bench.controller.running)
+
+
+@act("zero")
+def _zero(bench: Bench, _rest: str) -> None:
+    bench.controller.act(acts.Act.ZERO)
+
+
+@act("firmware")
+def _firmware(bench: Bench, rest: str) -> None:
+    bench.controller.firmware = rest
+
+
+@act("display")
+def _display(bench: Bench, rest: str) -> None:
+    name, _, value = rest.partition(" ")
+    if name == "after":
+        bench.display.writes_after_s = float(value)
+        return
+    register, raw = _register_and_raw(bench, rest)
+    bench.journal.add(happened.HAND, name, bench.display.figures.get(name), float(value))
+    bench.display.figures[name] = register.decode(raw) or 0.0
+    if bench.display.writes_after_s is None:
+        bench.display_writes()
+
+
+@act("page")
+def _page(bench: Bench, _rest: str) -> str:
+    return f"is {bench.display.page()}"
+
+
+@act("key-on")
+def _at_key_on(bench: Bench, rest: str) -> None:
+    after_s, _, due = rest.partition(" ")
+    bench.at_key_on.append((float(after_s), due))
+
+
+@act("measure")
+def _measure(bench: Bench, rest: str) -> str:
+    return f"is {instruments.measure(bench.bike, bench.controller, rest):.4g}"
+
+
 # --- what the bike truly is ------------------------------------------------------------------------------------
 
 
@@ -204,7 +277,31 @@ def _charge(bench: Bench, rest: str) -> None:
     if not 0 <= float(rest) <= 1:
         raise ValueError("charge takes 0 to 1")
     state = bench.bike.state
-    state.charge, state.slow_v, state.bms_open, state.low_s = float(rest), 0.0, False, 0.0
+    state.charge, state.slow_v = float(rest), 0.0
+    state.bms.close()
+
+
+@act("defect")
+def _defect(bench: Bench, rest: str) -> None:
+    name, _, value = rest.partition(" ")
+    bench.bike.defects.take(name, float(value or "nan"))
+
+
+@act("lever-stuck")
+def _lever_stuck(bench: Bench, rest: str) -> None:
+    bench.bike.defects.take("lever_stuck", float(rest))
+
+
+@act("brake-drag")
+def _brake_drag(bench: Bench, rest: str) -> None:
+    bench.bike.defects.take("brake_drag_n", float(rest))
+
+
+@act("weak-group")
+def _weak_group(bench: Bench, rest: str) -> None:
+    capacity, _, resistance = rest.partition(" ")
+    bench.bike.defects.take("weak_capacity", float(capacity))
+    bench.bike.defects.take("weak_resistance", float(resistance or 1))
 
 
 # --- sensors and heat ---------------------------------------------------------------------------------------

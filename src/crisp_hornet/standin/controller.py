@@ -11,8 +11,10 @@ from crisp_hornet.documents.acts import Act
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.register import Channel, Register
 from crisp_hornet.documents.tune import KNOWN, Tune
+from crisp_hornet.standin import journal as happened
 from crisp_hornet.standin.asked_current import RiderSettings
 from crisp_hornet.standin.hands import Hands
+from crisp_hornet.standin.journal import Journal
 from crisp_hornet.standin.physics import CUT_AT, Settings, ShownSpeed, SimulatedBike
 from crisp_hornet.standin.sensors import RUNNING, Sensors
 from crisp_hornet.standin.storage import Slots, stored_rides
@@ -43,15 +45,21 @@ class SimulatedController:
         hands: Hands,
         seed: int = 1,
         sensors: Sensors | None = None,
+        journal: Journal | None = None,
     ) -> None:
         self.map, self.bike, self.hands = controller_map, bike, hands
         self.sensors = sensors or Sensors()
+        self.journal = journal or Journal()
         self.serial = bike.truth.document.controller.serial or SERIAL
         self.firmware = FIRMWARE if controller_map.firmware is None else _inside(controller_map)
         self.kept = self._defaults()
         self.running = dict(self.kept)
         self.inhibited = False
         self.faults: list[int] = []
+        self.obeys_sensors = False  # the drive follows what throttle, torque and position sensors say
+        self.seconds_on = 0.0
+        self._mode = 0
+        self.felt = Hands()  # what it took the hands for at the last step
         self.lying_still = False  # telemetry that no longer moves on
         self.supply_dip_v = 0.0
         self.stuck: dict[str, int] = {}  # settings that hold this raw number whatever is written
@@ -100,19 +108,24 @@ class SimulatedController:
             self.kept = self._defaults()
             self.faults = [RESET_FAULT]
         self._pending.clear()
+        self.journal.add(happened.KEY)
         self.running = dict(self.kept)
-        self.inhibited = False
+        self.inhibited, self.seconds_on = False, 0.0
         self._settings = self._decode()
+        self._find_rotor()
 
     def raw(self, name: str) -> int:
         """What a setting holds. Raises :class:`Refusal` where there is none."""
         if name not in self.running:
             raise Refusal(ILLEGAL_ADDRESS)
+        self.journal.goes_on(happened.READ)
         return self.running[name]
 
     def write(self, register: Register, raw: int) -> None:
         """Set a setting. Refused where it is read only, out of range, while the wheel turns, or the supply is low."""
         self.check(register, raw)
+        before, after = register.decode(self.running[register.name]), register.decode(raw)
+        self.journal.add(happened.WRITE, register.name, before, after)
         self.put(register, raw)
 
     def check(self, register: Register, raw: int) -> None:
@@ -123,6 +136,28 @@ class SimulatedController:
         if value is not None and not register.min <= value <= register.max:
             raise Refusal(ILLEGAL_VALUE)
         self._refuse_unless_quiet()
+
+    def run_with(self, raws: dict[str, int]) -> None:
+        """Run with these settings from now on, whatever is kept."""
+        self.running = dict(raws)
+        self._settings = self._decode()
+        self._set_up_reading()
+
+    def obey_sensors(self) -> None:
+        """From now on the drive follows what its sensors say, right or wrong."""
+        self.obeys_sensors = True
+        self._find_rotor()
+
+    def _find_rotor(self) -> None:
+        """The position offset counts from power-on."""
+        held = self.kept_value("calibration.position_offset_deg")
+        true_deg = self.sensors.truth.position_offset_deg
+        wrong_deg = 0.0 if held is None or not self.obeys_sensors else held - true_deg
+        self.bike.position_error_rad = math.radians(max(-80.0, min(80.0, wrong_deg)))
+
+    def kept_value(self, name: str) -> float | None:
+        """One setting as it is kept; None where there is none, or no limit."""
+        return self.values(kept=True).get(name)
 
     def take_tune(self, tune: Tune) -> None:
         """Hold a tune as if it had been sent and kept."""
@@ -169,10 +204,13 @@ class SimulatedController:
         span = held.get("calibration.torque_nm_per_v") or 80.0
         span *= 2 if held.get("calibration.torque_sides") == 1 else 1  # one pedal felt: as much again from the other
         pulses = held.get("calibration.pedal_pulses") or float(sensors.truth.pedal_pulses)
-        ripple = sensors.ripple(held.get("calibration.position_offset_deg") or sensors.truth.position_offset_deg)
+        believed_deg = held.get("calibration.position_offset_deg") or sensors.truth.position_offset_deg
+        if self.obeys_sensors:  # it counts from power-on
+            believed_deg = sensors.truth.position_offset_deg + math.degrees(self.bike.position_error_rad)
+        ripple = sensors.ripple(believed_deg)
         slow = 1 / (1 + (self.bike.motor_rpm / 300) ** 2)  # it shows at low speed above all
         shake = ripple * slow * math.sin(6 * t.pole_pairs * s.travelled_m) * 1.4
-        lever = 0.0 if "lever" in sensors.cut else self.hands.brake
+        lever = self._lever()
         return {
             "wheel_speed_kmh": max(0.0, self.bike.indicated_kmh + (noise(0, 0.03) if s.speed_mps > 0.2 else 0.0)),
             "motor_rpm": self.bike.motor_rpm * (1 + shake) + back,
@@ -181,7 +219,7 @@ class SimulatedController:
             + t.current_zero_a
             + sensors.truth.current_zero_a
             + noise(0, 0.06),
-            "phase_a": math.hypot(s.iq, s.i_d) * t.current_gain + noise(0, 0.25),
+            "phase_a": math.hypot(s.iq, s.i_d) * t.phase_gain + noise(0, 0.25),
             "throttle": read if read > 0.015 else 0.0,
             "brake": float(lever),
             "motor_c": self.bike.read_motor_c(s.winding_c) + noise(0, 0.15),
@@ -205,6 +243,8 @@ class SimulatedController:
     def _set_up_reading(self) -> None:
         """Tell the bike how the controller reads speed and heat: by the sensors there are and what its registers take them for."""
         held, truth = self.values(), self.sensors.truth
+        if self.obeys_sensors:
+            self.bike.sensor_zero_a = truth.current_zero_a
         rolled = held.get("calibration.wheel_circumference_m") or self.bike.truth.believed_m
         pulses = held.get("calibration.magnets_per_turn") or 1.0
         by_motor = held.get("calibration.speed_from") == 1
@@ -218,10 +258,31 @@ class SimulatedController:
         detecting = self.sensors.detect_state == RUNNING
         before = self.bike.state.travelled_m
         self.bike.backwards = self._settings.direction != self.sensors.truth.direction
-        self.bike.step(dt, self.hands, self._settings, self.drive_allowed)
+        if self.hands.mode != self._mode:
+            self._mode = self.hands.mode
+            self._settings = self._decode()
+        self.seconds_on += dt
+        self.bike.step(dt, self.hands, self._settings, self.drive_allowed, self._felt_by_sensors())
         if detecting and self.hands.wheel_up:  # the routine turns the wheel slowly by itself
             self.bike.state.speed_mps = max(self.bike.state.speed_mps, 0.35)
         self.sensors.step(dt, self.hands, (self.bike.state.travelled_m - before) / self.bike.truth.rolled_m)
+
+    def _lever(self) -> float:
+        """Where the brake lever reads; a cut wire reads as free."""
+        return 0.0 if "lever" in self.sensors.cut else max(self.hands.brake, self.bike.defects.lever_stuck)
+
+    def _felt_by_sensors(self) -> Hands:
+        """What the controller takes the hands for. Unless it obeys its sensors only the lever can be wrong: throttle and torque are then
+        read as they are, whatever their calibration says."""
+        felt, hands = self.felt, self.hands
+        felt.__dict__.update(hands.__dict__)
+        felt.brake = self._lever()
+        if self.obeys_sensors:
+            (rest, full), (torque_rest, span), truth = *self._reads, self.sensors.truth
+            read = (truth.throttle_at(hands.throttle) - rest) / max(full - rest, 0.1)
+            felt.throttle = min(max(read, 0.0), 1.0)
+            felt.human_nm = max(0.0, (truth.torque_at(hands.human_nm) - torque_rest) * span)
+        return felt
 
     def values(self, kept: bool = False) -> dict[str, float | None]:
         """All registers by name, running or kept."""
@@ -237,6 +298,7 @@ class SimulatedController:
         """Do what a command asks. Raises :class:`Refusal`."""
         if act is Act.KEEP:
             self._refuse_unless_quiet()
+            self.journal.add(happened.KEEP)
             if self.keeps:
                 self.kept = dict(self.running)
         elif act in (Act.HOLD_OFF, Act.ENABLE):
@@ -247,6 +309,7 @@ class SimulatedController:
             if not self.hands.wheel_up or self.hands.brake > CUT_AT:
                 raise Refusal(BUSY)
             self.sensors.detect()
+            self.journal.goes_on(happened.DETECT)
         elif act is Act.ZERO:
             self._refuse_unless_quiet()
             self.sensors.truth = replace(self.sensors.truth, current_zero_a=-self.bike.truth.current_zero_a)
@@ -275,18 +338,43 @@ class SimulatedController:
             raws[register.name] = register.encode(start)
         return raws
 
+    def _mode_on(self, value: dict[str, float | None]) -> int:
+        """The number of the mode that counts: the switch's, or the start-up mode; 0 for none."""
+        count = int(value.get("modes.count") or 0)
+        if 1 <= self._mode <= count:
+            return self._mode
+        return next((at for at in range(1, count + 1) if value.get(f"modes.{at}.starts")), 0)
+
     def _decode(self) -> Settings:
         value = {lack.name: lack.value for lack in self.map.lacks} | self.values()
 
         def must(name: str) -> float:
             return float(value[name] or 0.0)
 
+        mode = self._mode_on(value)
+        held_rest, held_full = value.get("calibration.throttle_rest_v"), value.get("calibration.throttle_full_v")
+        torque_rest, span = value.get("calibration.torque_rest_v"), value.get("calibration.torque_nm_per_v")
+        sides = 2 if value.get("calibration.torque_sides") == 1 else 1  # one pedal felt: as much again from the other
+        self._reads = (
+            (0.85 if held_rest is None else held_rest, 4.1 if held_full is None else held_full),
+            (0.75 if torque_rest is None else torque_rest, (span or 80.0) * sides),
+        )
+
+        def least(name: str) -> float | None:
+            """The drive's figure or the mode's, whichever is less."""
+            both = [value[f"drive.{name}"], value.get(f"modes.{mode}.{name}") if mode else None]
+            return min((one for one in both if one is not None), default=None)
+
+        rider = RiderSettings.of(value, self.map.level_share)
+        most = value.get(f"modes.{mode}.throttle_maximum") if mode else None
+        if most is not None:
+            rider.points = tuple(min(share, most) for share in rider.points)
         return Settings(
-            phase_a=must("drive.phase_current_a"),
-            battery_a=must("drive.battery_current_a"),
-            power_w=value["drive.power_w"],
+            phase_a=least("phase_current_a") or 0.0,
+            battery_a=least("battery_current_a") or 0.0,
+            power_w=least("power_w"),
             rpm=must("drive.motor_rpm"),
-            speed_kmh=value["drive.speed_kmh"],
+            speed_kmh=least("speed_kmh"),
             taper_kmh=must("drive.speed_taper_kmh"),
             low_start_v=must("battery_guard.fade_start_v"),
             low_end_v=must("battery_guard.fade_end_v"),
@@ -294,7 +382,7 @@ class SimulatedController:
             motor_end_c=must("heat_guard.motor_fade_end_c"),
             stage_start_c=must("heat_guard.controller_fade_start_c"),
             stage_end_c=must("heat_guard.controller_fade_end_c"),
-            rider=RiderSettings.of(value, self.map.level_share),
+            rider=rider,
             direction=value.get("calibration.direction") or 0.0,
         )
 

@@ -17,6 +17,7 @@ ACTS: dict[str, tuple[str, float, float]] = {
     "charger": ("charging", 0, 1),
     "level": ("level", 0, 12),
     "gear": ("gear", 1, 20),
+    "mode": ("mode", 0, 8),
 }
 
 
@@ -34,6 +35,7 @@ class Hands:
     ambient_c: float = 16.0
     level: int = 0
     gear: int = 1
+    mode: int = 0  # which one its switch chooses; 0: none is chosen, the start-up mode counts
     turning_back: bool = False
     charging: bool = False
     broken: set[int] = field(default_factory=set)  # fault codes whose cause stands

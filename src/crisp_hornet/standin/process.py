@@ -11,6 +11,9 @@ seed), ``cut torque-signal`` and ``join`` (break and mend a wire), ``roll 3`` an
 once more so much later), ``lag 0.15`` (a write shows so long after its answer), ``ignore-keep 1``, ``unkept-says 0`` (whatever is so;
 ``unkept-says true`` ends it), ``inhibit 1`` (the motor held off; ``inhibited`` answers whether it is),
 ``serial NAME`` (another controller answers),
+``obey 1`` (the drive follows what its sensors say, right or wrong), ``lever-stuck 0.4``, ``brake-drag 12``,
+``weak-group 0.55 2``, ``mend NAME`` (what a job says that hands can mend), ``measure clamp`` and the other instruments of
+``instruments.py``, ``display NAME VALUE`` (its own figure) and ``page``, ``journal`` and ``snapshot FILE``,
 ``sensor NAME VALUE`` (a hidden true value), ``sensors 7`` (draw them all by seed), ``after 2 ACT`` (do that when two more
 writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
@@ -31,14 +34,8 @@ from typing import Any
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.kinds import CANOPEN
-from crisp_hornet.standin.acts import ACTS
-from crisp_hornet.standin.controller import SimulatedController
-from crisp_hornet.standin.hands import Hands
-from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.ports import Answer, PseudoTerminal, TcpPort
-from crisp_hornet.standin.sensors import Sensors, departed
-from crisp_hornet.standin.trouble import Trouble
-from crisp_hornet.standin.truth import true_bike
+from crisp_hornet.standin.workshop import Workshop
 
 # Questions for other devices and damaged frames are what it is asked to bear: nothing to report.
 logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
@@ -59,15 +56,11 @@ class Reached:
     sensors: int = 1  # the seed of the sensors' hidden true values
 
 
-class StandIn:
+class StandIn(Workshop):
     """One simulated bike behind its ports."""
 
     def __init__(self, bike: Bike, controller_map: ControllerMap, reached: Reached) -> None:
-        self.hands = Hands()
-        self.bike = SimulatedBike(true_bike(bike))
-        sensors = Sensors(departed(reached.sensors))
-        self.controller = SimulatedController(controller_map, self.bike, self.hands, sensors=sensors)
-        self.trouble = Trouble()
+        super().__init__(bike, controller_map, reached.sensors)
         self._reached = reached
         self.terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
         self.tcp: list[TcpPort] = []
@@ -102,19 +95,15 @@ class StandIn:
         if self._radio is not None:
             self._radio.close()
 
-    def do(self, line: str) -> str:
-        """Carry out one line of text and answer it."""
-        word, _, rest = line.strip().partition(" ")
-        try:
-            return self._do(word, rest) or "ok"
-        except ValueError as error:
-            return f"no {error}"
+    def plug(self) -> str:
+        """The lead is plugged in; the pseudo-terminal's name."""
+        return self.terminal.plug()
 
-    def _do(self, word: str, rest: str) -> str | None:
-        if word in ACTS:
-            return ACTS[word](self, rest)
-        self.hands.take(word, float(rest))
-        return None
+    def unplug(self) -> None:
+        """The lead is pulled, and so is the bridge's."""
+        self.terminal.unplug()
+        for port in self.tcp:
+            port.drop()
 
     async def run(self) -> None:
         """Keep the simulated bike in step with the clock until cancelled."""
@@ -124,7 +113,7 @@ class StandIn:
             if now - done > 0.5:  # the machine slept: do not race to catch up
                 done = now - 0.5
             while done + STEP_S <= now:
-                self.controller.step(STEP_S)
+                self.step(STEP_S)
                 done += STEP_S
             await asyncio.sleep(TICK_S)
 

@@ -51,6 +51,14 @@ class SensorTruth:
     position_offset_deg: float = 31.4
     current_zero_a: float = 0.0
 
+    def throttle_at(self, throttle: float) -> float:
+        """The throttle's signal (V) at a position of the grip, without noise."""
+        return self.throttle_rest_v + (self.throttle_full_v - self.throttle_rest_v) * throttle
+
+    def torque_at(self, human_nm: float) -> float:
+        """The torque sensor's signal (V) at a crank torque, without noise and drift."""
+        return self.torque_rest_v + (human_nm / 2 if self.torque_one_side else human_nm) / self.torque_nm_per_v
+
 
 def departed(seed: int) -> SensorTruth:
     """A sound set whose true values differ from what the registers hold."""

@@ -24,6 +24,7 @@ class Departures:
     flux: float = 0.985
     winding_resistance: float = 1.03
     current_gain: float = 1.006
+    phase_gain: float = 1.006
     current_zero_a: float = 0.08
 
 
@@ -60,6 +61,7 @@ class Truth:
     heat: tuple[float, float, float, float, float]
     sink: tuple[float, float, float]
     current_gain: float
+    phase_gain: float
     current_zero_a: float
     bms_trip_v: float
     document: Bike
@@ -117,6 +119,7 @@ def true_bike(bike: Bike, d: Departures | None = None) -> Truth:
         ),
         sink=(stage.thermal.heatsink_j_per_k, stage.thermal.to_air_w_per_k, stage.thermal.airflow_w_per_k_per_mps),
         current_gain=d.current_gain,
+        phase_gain=d.phase_gain,
         current_zero_a=d.current_zero_a,
         bms_trip_v=pack.bms_trip_v,
         document=bike,
