@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import shutil
 import signal
-import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -25,6 +24,7 @@ from crisp_hornet.bench.opening import open_file
 from crisp_hornet.bench.place import keep, take_up
 from crisp_hornet.bench.scale import of_desktop, set_scale
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.standins import stand_in
 from crisp_hornet.bench.window import Window
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
 from crisp_hornet.garage.opening import GarageError
@@ -32,28 +32,48 @@ from crisp_hornet.garage.opening import GarageError
 ICON = Path(__file__).parents[1] / "system" / "files" / "crisp-hornet.svg"
 
 if TYPE_CHECKING:
+    from crisp_hornet.bench.practice.practising import Practising
     from crisp_hornet.documents.controller_map import ControllerMap
     from crisp_hornet.link.marker import FileJournal
+    from crisp_hornet.practice.jobs import JobFile
 
 
 def run_application(demo: bool, verbose: bool = False, file: Path | None = None) -> int:
     """Open the window, with a ``file`` in it if one is given, and run until it closes; returns the exit code."""
     app = make_application()
-    for number in (signal.SIGTERM, signal.SIGINT):
-        # by way of the event loop: a quit before the loop has started would be lost
-        signal.signal(number, lambda *_: QTimer.singleShot(0, app.quit))
-    waker = QTimer()  # lets Python see signals while Qt waits
-    waker.timeout.connect(lambda: None)
-    waker.start(300)
+    ends_on_signals(app)
     if demo:
         with demo_bench() as (garage, simulated):
-            return _run(app, garage, simulated, garage.folder / "logs", verbose)
+            return run_window(app, garage, simulated, garage.folder / "logs", verbose)
     try:
         garage = Garage(default_folder())
     except GarageError as error:
         QMessageBox.critical(None, "Crisp Hornet", str(error))
         return 1
-    return _run(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose, file)
+    return run_window(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose, file)
+
+
+def run_practice(file: JobFile, folder: Path, seed: int | None, guided: bool, anew: bool, verbose: bool) -> int:
+    """Open the window on a job of practice and run until it closes; returns the exit code. Raises
+    :class:`~crisp_hornet.documents.errors.DocumentError`."""
+    from crisp_hornet.bench.practice.practising import Practising
+    from crisp_hornet.bench.practice.room import practice_room
+    from crisp_hornet.practice.progress import Progress
+
+    app = make_application()
+    ends_on_signals(app)
+    with practice_room(file, Progress(folder), seed, guided, anew) as (garage, room):
+        return run_window(app, garage, room.simulated, room.folder / "logs", verbose, practising=Practising(room))
+
+
+def ends_on_signals(app: QApplication) -> None:
+    """SIGTERM and SIGINT close the application."""
+    for number in (signal.SIGTERM, signal.SIGINT):
+        # by way of the event loop: a quit before the loop has started would be lost
+        signal.signal(number, lambda *_: QTimer.singleShot(0, app.quit))
+    waker = QTimer(app)  # lets Python see signals while Qt waits
+    waker.timeout.connect(lambda: None)
+    waker.start(300)
 
 
 def make_application() -> QApplication:
@@ -94,39 +114,16 @@ def demo_bench() -> Iterator[tuple[Garage, Simulated]]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-@contextmanager
-def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
-    """A stand-in process that starts by itself; yields what waits for its ports and hands on it. It ends when its standard input closes,
-    even if we are killed."""
-    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", str(link)]
-    command += more or ("--tcp", "0", "--bridge", "0")
-    process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
-    assert process.stdout is not None and process.stdin is not None
-    to, back = process.stdin, process.stdout
-
-    def act(line: str) -> str:
-        to.write(line + "\n")
-        to.flush()
-        return back.readline().strip()
-
-    def ready() -> Simulated:
-        said = back.readline().split(maxsplit=1)
-        if len(said) != 2 or said[0] != "ready":
-            raise RuntimeError("The stand-in did not start; run `crisp-hornet standin` to see why.")
-        return Simulated(tuple(said[1].split()), act)
-
-    try:
-        yield ready
-    finally:
-        process.terminate()
-        process.wait(timeout=5)
-        process.stdin.close()
-        process.stdout.close()
-
-
-def _run(
-    app: QApplication, garage: Garage, simulated: Simulated, logs: Path, verbose: bool, file: Path | None = None
+def run_window(
+    app: QApplication,
+    garage: Garage,
+    simulated: Simulated,
+    logs: Path,
+    verbose: bool,
+    file: Path | None = None,
+    practising: Practising | None = None,
 ) -> int:
+    """Open the window on a garage and run until it closes; returns the exit code."""
     boundary = Boundary()
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
@@ -135,11 +132,13 @@ def _run(
         if kept is not None:
             set_scale(app, kept)
             themes.apply(app, themes.LIGHT)
-        window = Window(desk, link, simulated=simulated)
+        window = Window(desk, link, simulated=simulated, practising=practising)
         window.log_file = log_file
         boundary.caught.connect(window.tell_unforeseen)
         take_up(window)
         window.show()
+        if practising is not None:
+            window.show_job()
         if file is not None:
             QTimer.singleShot(0, lambda: open_file(window, file))
         code = app.exec()

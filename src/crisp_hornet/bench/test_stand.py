@@ -18,6 +18,7 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import button, label, sheet
+from crisp_hornet.documents.job import Job
 
 # act, scale, what it starts at, and how its figure becomes the act's
 RULERS: tuple[tuple[str, Scale, float, float], ...] = (
@@ -54,7 +55,9 @@ class TestStand(QDialog):
 
     __test__ = False  # for pytest: this is no test
 
-    def __init__(self, simulated: Simulated, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, simulated: Simulated, theme: Theme, parent: QWidget | None = None, job: Job | None = None
+    ) -> None:
         super().__init__(parent)
         self._simulated, self.theme = simulated, theme
         self._tokens = count(1)
@@ -67,6 +70,11 @@ class TestStand(QDialog):
         outer = row_of(self, margins=(18, 14, 18, 14), spacing=22)
         outer.addLayout(self._hands())
         outer.addLayout(self._bench())
+        if job is not None:
+            from crisp_hornet.bench.practice.tools import Tools
+
+            self.tools = Tools(simulated, job)
+            outer.addWidget(self.tools)
 
     def _hands(self) -> QVBoxLayout:
         column = column_of(spacing=0)

@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEventLoop, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
@@ -44,6 +45,10 @@ from crisp_hornet.core.rules import Warning_
 from crisp_hornet.documents.units import Units
 from crisp_hornet.link.session import ContactMade
 
+if TYPE_CHECKING:
+    from crisp_hornet.bench.practice.job_sheet import JobSheet
+    from crisp_hornet.bench.practice.practising import Practising, Ridden
+
 SIDE_WIDTH = 292
 WATCHING = ("tune", "send")  # where the watch list, which is about the draft, stands open
 MARGIN = 22
@@ -56,8 +61,17 @@ SENDING = "something is being written to the controller"
 class Window(QMainWindow):
     """The one window. ``simulated`` is offered on Hook-up when a stand-in runs beside."""
 
-    def __init__(self, desk: Desk, link: Link, theme: Theme = themes.LIGHT, simulated: Simulated | None = None) -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        link: Link,
+        theme: Theme = themes.LIGHT,
+        simulated: Simulated | None = None,
+        practising: Practising | None = None,
+    ) -> None:
         super().__init__()
+        self.practising = practising
+        self.job_sheet: JobSheet | None = None
         self.desk, self.link, self.theme = desk, link, theme
         self.asks = asked_by_box
         self.log_file: Path | None = None
@@ -66,7 +80,7 @@ class Window(QMainWindow):
         self._bike_id = desk.bike_id
         self.simulated = simulated or Simulated()
         self.test_stand: TestStand | None = None
-        self.setWindowTitle("Crisp Hornet")
+        self.setWindowTitle(f"Crisp Hornet: practice, {practising.room.file.title}" if practising else "Crisp Hornet")
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
         self.setAcceptDrops(True)
@@ -93,12 +107,44 @@ class Window(QMainWindow):
         self.job_line.chosen.connect(self.show_station)
         self.notice = Notice(self.theme)
         column.addWidget(self.job_line)
+        self.practice_bar = self._practice_bar()
+        column.addWidget(self.practice_bar)
         column.addWidget(self.notice)
         column.addLayout(self._body(), 1)
         column.addWidget(rule())
         self._foot = self._footer()
         column.addWidget(self._foot)
         self.setCentralWidget(ground)
+
+    def _practice_bar(self) -> QWidget:
+        """What leads a job of practice; hidden outside practice."""
+        if self.practising is None:
+            bar = QWidget()
+            bar.hide()
+            return bar
+        from crisp_hornet.bench.practice.bar import PracticeBar
+
+        self.practising.watch(self.desk)
+        self.practising.ridden.connect(self._take_practice_ride)
+        self.practising.failed.connect(lambda why: self.notice.say("warn", why))
+        self.practising.judged.connect(lambda _judgement: self.show_job())
+        return PracticeBar(self.practising, self.show_job)
+
+    def show_job(self) -> None:
+        """The sheet of the job that is practised."""
+        from crisp_hornet.bench.practice.job_sheet import JobSheet
+
+        if self.practising is not None:
+            if self.job_sheet is None:
+                self.job_sheet = JobSheet(self.practising, self.theme, self)
+            self.job_sheet.show()
+            self.job_sheet.raise_()
+
+    def _take_practice_ride(self, ridden: Ridden) -> None:
+        from crisp_hornet.bench.practice.words import of_ride
+
+        self.desk.kept(lambda: self.desk.ride.take(ridden.log, [f"ridden in practice on {ridden.road}"]))
+        self.notice.say("note", self.desk.units.text(of_ride(ridden)))
 
     def _body(self) -> QHBoxLayout:
         self._pages = Pages()
@@ -160,7 +206,7 @@ class Window(QMainWindow):
         self._watch_line = WatchLine()
         self._watch_line.opened.connect(lambda: self._open_watch_list(True))
         stand = button("Controls of the simulated bike", self.show_test_stand, "small", "Show the test stand")
-        stand.setVisible(bool(self.simulated.ports))
+        stand.setVisible(bool(self.simulated.ports) or self.practising is not None)
         head = row_of(spacing=14)
         head.addWidget(self._head)
         head.addStretch(1)
@@ -267,7 +313,7 @@ class Window(QMainWindow):
         """The parts that F6 goes round, as they are read."""
         station = self.stations[self.current]
         side = [one] if (one := station.side()) is not None else []
-        return [self.job_line, self.notice, *station.parts(), *side, self.watch_list, self._foot]
+        return [self.job_line, self.practice_bar, self.notice, *station.parts(), *side, self.watch_list, self._foot]
 
     def focus_page(self) -> None:
         """Put the focus into the page that is shown."""
@@ -343,7 +389,8 @@ class Window(QMainWindow):
     def show_test_stand(self) -> None:
         """Hands on the simulated bike, in a window of their own beside."""
         if self.test_stand is None:
-            self.test_stand = TestStand(self.simulated, self.theme, self)
+            job = self.practising.job if self.practising is not None else None
+            self.test_stand = TestStand(self.simulated, self.theme, self, job)
         self.test_stand.show()
         self.test_stand.raise_()
 

@@ -16,6 +16,7 @@ COMMANDS = {
     "check-map": "check a controller's description, try its frames; errors name line and key",
     "eds": "begin a CANopen description from a data sheet (EDS), or write one",
     "open": "open the window with a file in it",
+    "practise": "a job on a simulated bike with a hidden cause; without one, the jobs",
     "doctor": "look whether all is there that it needs here, and say what to do",
     "install-desktop": "an entry in the desktop's menu; --undo takes it away",
     "rescue": "recover what is readable of a damaged garage into a new one",

@@ -27,6 +27,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--fault", action="append", default=[], metavar="ACT", help="an action at start, e.g. 'fault 12'"
     )
+    parser.add_argument("--state", type=Path, help="begin as a bike was left: what the act 'snapshot' told, as a file")
     parser.add_argument("--owned", action="store_true", help="end when standard input closes")
 
 
@@ -43,7 +44,7 @@ def run(options: argparse.Namespace) -> int:
     for number, name in ((options.tcp, "--tcp"), (options.bridge, "--bridge")):
         if number is not None and not 0 <= number <= 65535:
             raise BadInput(f"{name}: {number} is no port.")
-    reached = Reached(link, options.tcp, options.bridge, options.bluetooth, options.baud)
+    reached = Reached(link, options.tcp, options.bridge, options.bluetooth, options.baud, state=options.state)
     try:
         asyncio.run(serve(bike, controller_map, reached, options.owned, options.fault))
     except (OSError, ValueError) as error:

@@ -120,7 +120,7 @@ class JobRoad(Route):
 class Job(Part):
     """A whole job (``crisp-hornet/job``). ``bike``: a document, or the name of one that ships with practice. ``settings``: what the
     controller is set to besides its maker's settings; ``held``: a backup from before, which lies in the garage (made of the settings where
-    it is left out). ``start``: charge at the beginning, 0 to 1. ``sheet``: the controller is set by hand only."""
+    it is left out). ``start``: charge at the beginning, 0 to 1. ``by_hand``: no line leads to it, only its display."""
 
     format: Literal["crisp-hornet/job"] = "crisp-hornet/job"
     version: Literal[1] = 1
@@ -130,7 +130,7 @@ class Job(Part):
     skill: str = ""
     trains: str = ""
     controller: Text = "Weir 60"
-    sheet: Text | None = None
+    by_hand: bool = False
     settings: dict[str, Number | None] = {}
     held: Backup | None = None
     start: Annotated[float, Field(strict=True, gt=0, le=1)] = 0.78

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
+from crisp_hornet.practice.trial import Trial
 from crisp_hornet.standin.journal import BMS, KEY, LOOP, MEND, READ, RIDE, ROAD, STAND, WRITE, Happened
-
-if TYPE_CHECKING:
-    from crisp_hornet.practice.trial import Trial
 
 Value = float | str | bool | list[str]
 CALIBRATION = "calibration."

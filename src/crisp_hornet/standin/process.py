@@ -13,7 +13,8 @@ once more so much later), ``lag 0.15`` (a write shows so long after its answer),
 ``serial NAME`` (another controller answers),
 ``obey 1`` (the drive follows what its sensors say, right or wrong), ``lever-stuck 0.4``, ``brake-drag 12``,
 ``weak-group 0.55 2``, ``mend NAME`` (what a job says that hands can mend), ``measure clamp`` and the other instruments of
-``instruments.py``, ``display NAME VALUE`` (its own figure) and ``page``, ``journal`` and ``snapshot FILE``,
+``instruments.py``, ``display NAME VALUE`` (its own figure) and ``page``, ``snapshot`` (all that
+lasts, as JSON; ``--state FILE`` begins from one),
 ``sensor NAME VALUE`` (a hidden true value), ``sensors 7`` (draw them all by seed), ``after 2 ACT`` (do that when two more
 writes have passed), ``cut-after-writes 2`` (``after 2 unplug``).
 """
@@ -31,10 +32,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from crisp_hornet.documents import wire
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.documents.kinds import CANOPEN
 from crisp_hornet.standin.ports import Answer, PseudoTerminal, TcpPort
+from crisp_hornet.standin.snapshot import restore
 from crisp_hornet.standin.workshop import Workshop
 
 # Questions for other devices and damaged frames are what it is asked to bear: nothing to report.
@@ -54,6 +57,7 @@ class Reached:
     bluetooth_bus: str | None = None
     baud: int | None = None
     sensors: int = 1  # the seed of the sensors' hidden true values
+    state: Path | None = None  # a snapshot to begin from
 
 
 class StandIn(Workshop):
@@ -61,6 +65,8 @@ class StandIn(Workshop):
 
     def __init__(self, bike: Bike, controller_map: ControllerMap, reached: Reached) -> None:
         super().__init__(bike, controller_map, reached.sensors)
+        if reached.state is not None:
+            restore(self, wire.read_object(reached.state))
         self._reached = reached
         self.terminal = PseudoTerminal(self.controller, reached.link, self._after, reached.baud)
         self.tcp: list[TcpPort] = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import asdict
 from typing import Any
 
@@ -9,9 +10,7 @@ from crisp_hornet.standin.defects import LIMITS
 from crisp_hornet.standin.journal import Happened
 from crisp_hornet.standin.sensors import SensorTruth
 from crisp_hornet.standin.truth import Departures, true_bike
-from crisp_hornet.standin.workshop import Workshop
-
-LASTING = ("charge", "slow_v", "winding_c", "housing_c", "sink_c", "used_ah")
+from crisp_hornet.standin.workshop import LASTING, STATE_ACTS, Workshop
 
 
 def snapshot(shop: Workshop) -> dict[str, Any]:
@@ -73,3 +72,20 @@ def _restore(shop: Workshop, kept: dict[str, Any]) -> None:
 
 def _raws(found: dict[str, Any], known: set[str]) -> dict[str, int]:
     return {name: int(raw) for name, raw in found.items() if name in known}
+
+
+def _told(shop: Workshop, _rest: str) -> str:
+    return f"is {json.dumps(snapshot(shop))}"
+
+
+def _ridden(shop: Workshop, rest: str) -> None:
+    """A copy of it was ridden: charge and heat are as after that ride, and the journal knows of it. Takes ``{"state", "journal"}``."""
+    told = json.loads(rest)
+    for name in LASTING:
+        setattr(shop.bike.state, name, float(told["state"][name]))
+    for kind, what, figure in told["journal"]:
+        shop.journal.add(str(kind), str(what), after=figure)
+
+
+STATE_ACTS["snapshot"] = _told
+STATE_ACTS["ridden"] = _ridden

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.controller_map import ControllerMap
 from crisp_hornet.standin import journal as happened
@@ -16,6 +18,8 @@ from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import true_bike
 
 TURNING_MPS = 1.0
+LASTING = ("charge", "slow_v", "winding_c", "housing_c", "sink_c", "used_ah")
+STATE_ACTS: dict[str, Callable[[Workshop, str], str | None]] = {}  # what needs the whole of it; see :mod:`.snapshot`
 
 
 class Workshop:
@@ -45,6 +49,8 @@ class Workshop:
     def _do(self, word: str, rest: str) -> str | None:
         if word in ACTS:
             return ACTS[word](self, rest)
+        if word in STATE_ACTS:
+            return STATE_ACTS[word](self, rest)
         self.hands.take(word, float(rest))
         return None
 

@@ -1,0 +1,77 @@
+"""The room of a job: its own garage and its own simulated bike, in a folder of practice. Nothing of the user's own garage is touched."""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+
+from crisp_hornet.bench.practice.practising import Room
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.standins import stand_in
+from crisp_hornet.documents import store, wire
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage.garage import Garage
+from crisp_hornet.practice.drawing import Drawn, draw
+from crisp_hornet.practice.jobs import JobFile, bike_of
+from crisp_hornet.practice.laying_out import held_backup, make_garage, workshop_of
+from crisp_hornet.practice.progress import BEGUN, Progress
+from crisp_hornet.standin.snapshot import snapshot
+
+BEFORE, BIKE, GARAGE, LINK = "before.json", "bike-document.json", "garage", "simulated"
+MOST_SEEDS = 10_000
+
+
+@contextmanager
+def practice_room(
+    file: JobFile, progress: Progress, seed: int | None = None, guided: bool = False, anew: bool = False
+) -> Iterator[tuple[Garage, Room]]:
+    """Lay a job out, or take it up where it was left; when the room is left, the bike's state is kept. Raises :class:`DocumentError`."""
+    place, standing = progress.place(file.key), progress.of(file.key)
+    if standing is None or anew or (seed is not None and seed != standing.seed):
+        progress.begin_anew(file.key)
+        if seed is None:
+            seed = standing.seed if standing is not None else random.SystemRandom().randrange(1, MOST_SEEDS)
+    else:
+        seed = standing.seed
+    drawn = draw(file.job, seed)
+    state = progress.state_file(file.key)
+    if not (place / BEFORE).is_file():
+        _lay_out(place, state, file, drawn)
+        progress.keep(file.key, BEGUN, seed, guided=guided)
+    before = wire.parse_object(wire.read_bytes(place / BEFORE, 32 << 20), str(place / BEFORE))
+    garage = make_garage(place / GARAGE, file.job)
+    more = ("--controller", file.job.controller, "--bike", str(place / BIKE), "--state", str(state))
+    try:
+        with stand_in(place / LINK, *more) as started:
+            simulated = started()
+            if file.job.by_hand:  # no lead fits
+                simulated = Simulated((), simulated.act)
+            held = held_backup(file.job, datetime.now().astimezone())
+            yield garage, Room(file, drawn, simulated, place, progress, before, held, guided)
+            _keep_state(state, simulated)
+    finally:
+        garage.close()
+
+
+def _lay_out(place: Path, state: Path, file: JobFile, drawn: Drawn) -> None:
+    """Make the folder of a job that begins."""
+    try:
+        place.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OSError as error:
+        raise DocumentError(
+            str(place), "", (error.strerror or "it cannot be made").lower(), "Check that you may write there."
+        ) from error
+    told = json.dumps(snapshot(workshop_of(file.job, drawn))).encode()
+    wire.write_bytes(place / BIKE, json.dumps(store.dump(bike_of(file.job))).encode(), private=True)
+    wire.write_bytes(state, told, private=True)
+    wire.write_bytes(place / BEFORE, told, private=True)
+
+
+def _keep_state(state: Path, simulated: Simulated) -> None:
+    told = simulated.act("snapshot")
+    if told.startswith("is "):
+        wire.write_bytes(state, told.removeprefix("is ").encode(), private=True)

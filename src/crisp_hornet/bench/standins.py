@@ -1,0 +1,41 @@
+"""Stand-ins beside the window: each a process of its own that ends with us."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from crisp_hornet.bench.simulated import Simulated
+
+
+@contextmanager
+def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
+    """A stand-in process that starts by itself; yields what waits for its ports and hands on it. It ends when its standard input closes,
+    even if we are killed."""
+    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", str(link)]
+    command += more or ("--tcp", "0", "--bridge", "0")
+    process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None and process.stdin is not None
+    to, back = process.stdin, process.stdout
+
+    def act(line: str) -> str:
+        to.write(line + "\n")
+        to.flush()
+        return back.readline().strip()
+
+    def ready() -> Simulated:
+        said = back.readline().split(maxsplit=1)
+        if len(said) != 2 or said[0] != "ready":
+            raise RuntimeError("The stand-in did not start; run `crisp-hornet standin` to see why.")
+        return Simulated(tuple(said[1].split()), act)
+
+    try:
+        yield ready
+    finally:
+        process.terminate()
+        process.wait(timeout=5)
+        process.stdin.close()
+        process.stdout.close()
