@@ -17,7 +17,7 @@ from crisp_hornet.standin.sensors import Sensors, departed
 from crisp_hornet.standin.trouble import Trouble
 from crisp_hornet.standin.truth import true_bike
 
-TURNING_MPS = 1.0
+TURNING_MPS, ASKED = 1.0, 0.02
 LASTING = ("charge", "slow_v", "winding_c", "housing_c", "sink_c", "used_ah")
 STATE_ACTS: dict[str, Callable[[Workshop, str], str | None]] = {}  # what needs the whole of it; see :mod:`.snapshot`
 
@@ -78,7 +78,8 @@ class Workshop:
         if state.loops > self._loops:
             self._loops = state.loops
             self.journal.add(happened.LOOP)
-        if state.speed_mps > TURNING_MPS and state.iq > 1.0:
+        asked = self.hands.throttle > ASKED or self.hands.cadence_rpm > 0  # what creeps by itself was driven by nobody
+        if asked and state.speed_mps > TURNING_MPS and state.iq > 1.0:
             self.journal.goes_on(happened.STAND if self.hands.wheel_up else happened.ROAD)
 
     def display_writes(self) -> None:

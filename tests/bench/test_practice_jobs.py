@@ -1,0 +1,176 @@
+"""Every job of practice solved in the real window, against the stand-in process: by the ordinary stations, the test stand and the sheet."""
+
+import json
+
+import pytest
+
+from crisp_hornet.bench.app import link_of
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.practice.practising import Practising
+from crisp_hornet.bench.practice.room import practice_room
+from crisp_hornet.bench.window import Window
+from crisp_hornet.link.operations import WriteCalibration
+from crisp_hornet.link.difference import changes_to
+from crisp_hornet.link.report import Outcome as Sent
+from crisp_hornet.practice.jobs import shipped
+from crisp_hornet.practice.judging import Outcome
+from crisp_hornet.practice.progress import Progress
+from tests.bench.driving import click, find, go, texts
+from tests.bench.linking import connect, send_and_wait, work_the_lever
+
+JOBS = shipped()
+pytestmark = pytest.mark.realtime
+
+
+@pytest.fixture
+def practise(qtbot, qapp, tmp_path):
+    """Opens the window on a job; all is closed at the end."""
+    opened = []
+
+    def open_one(number, **more):
+        room_of = practice_room(JOBS[number - 1], Progress(tmp_path / "practice"), **more)
+        garage, room = room_of.__enter__()
+        window = Window(Desk(garage), link_of(garage), simulated=room.simulated, practising=Practising(room))
+        window.asks = lambda _window, _question: True
+        window.show()
+        with qtbot.waitActive(window):
+            window.activateWindow()
+        opened.append((window, room_of))
+        return window
+
+    def close(window):
+        room_of = next(one for known, one in opened if known is window)
+        opened.remove((window, room_of))
+        window.finish()
+        window.close()
+        room_of.__exit__(None, None, None)
+
+    open_one.close = close
+    yield open_one
+    for window, _ in list(opened):
+        close(window)
+
+
+def hand_over(qtbot, window, sentence="", ending="ride"):
+    window.show_job()
+    sheet = window.job_sheet
+    sheet.sentence.setText(sentence)
+    sheet.endings[ending].setChecked(True)
+    with qtbot.waitSignal(window.practising.judged):
+        click(qtbot, sheet.give)
+    return window.practising.judgement
+
+
+def take(qtbot, window, step):
+    """One step of a cure by the window."""
+    drawn, job, desk, link = window.practising.room.drawn, window.practising.job, window.desk, window.link
+    if step.restore:
+        window.stations["send"].restore(min(desk.story.backups(), key=lambda one: one[0])[1])
+        assert send_and_wait(qtbot, window, keep=True).outcome is Sent.PROVED
+    settings = {name: drawn.value(asked, job) for name, asked in (step.set or {}).items()}
+    if settings and all(name.startswith("calibration.") for name in settings):
+        if not link.contact.shown:
+            go(qtbot, window, "send")
+            window.desk.draft.change("throttle.ramp_s", 0.9)
+            qtbot.waitUntil(lambda: bool(window.stations["send"].confirmations))
+            work_the_lever(qtbot, window)
+            window.desk.undo_stack.undo()
+            assert window.simulated.act("brake 1") == "ok"  # held, or an uncalibrated throttle would turn the wheel
+            qtbot.waitUntil(lambda: link.live.values["wheel_speed_kmh"] == 0 and link.live.values["brake"] == 1)
+        reports = []
+        operation = WriteCalibration(tuple(changes_to(link.contact.map, link.contact.raws, settings)))
+        asked = [one.id for one in link.contact.questions(operation)]
+        link.perform("writing a calibration", operation, asked, reports.append)
+        qtbot.waitUntil(lambda: bool(reports) and not link.busy)
+        assert reports[0].outcome is Sent.PROVED, reports[0]
+    elif settings:
+        desk.draft.set(desk.held.tune)
+        for name, value in settings.items():
+            desk.draft.change(name, value)
+        assert send_and_wait(qtbot, window, keep=True).outcome is Sent.PROVED
+    for path, asked in (step.document or {}).items():
+        learn(desk, path, drawn.value(asked, job))
+    if step.act is not None:
+        line = step.act
+        for path, figure in drawn.figures.items():
+            line = line.replace("{" + path + "}", f"{figure:.6g}")
+        assert window.simulated.act(line) == "ok", line
+        if step.act == "key-off" and link.contact is not None:
+            read_again(qtbot, window)
+
+
+def learn(desk, path, value):
+    if path.startswith("chain."):
+        last = desk.bike.chain[-1].model_copy(update={path.removeprefix("chain."): value})
+        desk.active.change(desk.bike.model_copy(update={"chain": [*desk.bike.chain[:-1], last]}), "chain")
+    else:
+        desk.active.change(desk.bike.with_value(path, value, "entered"), path)
+
+
+def read_again(qtbot, window):
+    window.link.disconnect_now()
+    qtbot.waitUntil(lambda: window.link.contact is None)
+    connect(qtbot, window, window.simulated.port)
+
+
+@pytest.mark.parametrize("number", range(1, len(JOBS) + 1))
+def test_a_job_is_solved_in_the_window(qtbot, practise, number):
+    window = practise(number, seed=2)
+    practising, job = window.practising, JOBS[number - 1].job
+    if not job.by_hand:
+        connect(qtbot, window, window.simulated.port)
+    for step in job.cure:
+        take(qtbot, window, step)
+    written = any(step.set or step.restore for step in job.cure)
+    if written:
+        assert window.simulated.act("brake 0") == window.simulated.act("key-off") == "ok"
+        read_again(qtbot, window)
+    with qtbot.waitSignal(practising.ridden):
+        practising.ride(min(job.roads, key=lambda name: job.roads[name].longest_s))
+    said = next((step for step in reversed(job.cure) if step.said), None)
+    judged = hand_over(qtbot, window, said.said if said else "", said.ending if said else "ride")
+    assert judged.outcome is Outcome.SOLVED, judged.lines
+    qtbot.waitUntil(lambda: job.debrief[0] in texts(window.job_sheet))
+    assert job.complaint[0] in texts(window.job_sheet)
+    assert practising.room.progress.of(practising.room.file.key).state == "solved"
+
+
+def test_hints_open_one_by_one_and_a_job_is_left_and_taken_up(qtbot, practise):
+    window = practise(3, seed=1)
+    window.show_job()
+    sheet = window.job_sheet
+    assert "Is it the hand" not in texts(sheet)
+    click(qtbot, find(sheet, "Open hint 1 of 3"))
+    qtbot.waitUntil(lambda: "1. Is it the hand or the reading?" in texts(sheet))
+    assert "Set the volts" not in texts(sheet)
+    assert hand_over(qtbot, window).outcome is Outcome.NOT_YET
+    qtbot.waitUntil(lambda: "Not yet" in texts(sheet))
+    assert "V at rest" not in texts(sheet)  # the cause is not given away
+    window.simulated.act("set drive.phase_current_a 77")
+    before = json.loads(window.simulated.act("snapshot").removeprefix("is "))
+    practise.close(window)
+
+    again = practise(3)
+    assert again.practising.room.drawn.seed == 1 and again.practising.hints == 1
+    after = json.loads(again.simulated.act("snapshot").removeprefix("is "))
+    assert after["running"] == before["running"] and after["sensors"] == before["sensors"]
+    assert [row[1] for row in after["journal"]] == [row[1] for row in before["journal"]]
+
+
+def test_a_ride_is_logged_told_and_can_be_stopped_and_instruments_and_mends_are_at_the_test_stand(qtbot, practise):
+    window = practise(2, seed=1)
+    with qtbot.waitSignal(window.practising.ridden):
+        window.practising.ride("lane")
+    assert "It stood." in window.notice.text and window.desk.ride.count == 1
+    window.practising.ride("yard")
+    click(qtbot, window.practice_bar.stop)
+    qtbot.waitUntil(lambda: not window.practising.busy)
+    assert "Stopped." in window.notice.text and window.desk.ride.count == 1
+    window.show_test_stand()
+    tools = window.test_stand.tools
+    click(qtbot, find(window.test_stand, "Read: Voltmeter"))
+    assert 50 < float(tools.readings["volts"]) < 67
+    click(qtbot, find(window.test_stand, "Set the lever's magnet right"))
+    with qtbot.waitSignal(window.practising.ridden):
+        window.practising.ride("lane")
+    assert "It stood." not in window.notice.text
