@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QAbstractButton, QLayout, QScrollArea, QStackedWidge
 
 SCHEME = (
     ("Ctrl+1 to Ctrl+8", "go to a station"),
+    ("Ctrl+Home", "the start page"),
     ("F6, Shift+F6", "next or previous part: job line, page, side, watch list, footer, message"),
     ("Tab, Shift+Tab", "next or previous control of a part, as it is read"),
     ("Ctrl+Up, Ctrl+Down", "five controls back or on"),

@@ -18,8 +18,11 @@ def take_up(window: Window) -> None:
         window.restoreGeometry(QByteArray.fromBase64(kept.encode("ascii", "ignore")))  # keeps to the screens there are
     if desk.remembered(THEME) == themes.DARK.name and window.theme is not themes.DARK:
         window.switch_theme()
+    if desk.bike is None and window.practising is None:
+        window.show_station("start")
+        return
     station = desk.remembered(STATION)
-    if isinstance(station, str) and station in list(window.stations) and desk.bike is not None:
+    if isinstance(station, str) and station in (*window.stations, "start") and desk.bike is not None:
         window.show_station(station)
 
 

@@ -211,7 +211,9 @@ class Window(QMainWindow):
         head.addWidget(self._head)
         head.addStretch(1)
         self._turn = button("", self._take_turns, "small", "Show the page or what stands beside it")
+        self._start_link = button("Show the start page", lambda: self.show_station("start"), "small")
         head.addWidget(self._turn)
+        head.addWidget(self._start_link)
         head.addWidget(self._watch_line)
         head.addWidget(stand)
         words = column_of(spacing=4)
@@ -251,6 +253,7 @@ class Window(QMainWindow):
             ("Ctrl+Return", self._act, False),
             ("Ctrl+Enter", self._act, False),
             ("Ctrl+D", self.switch_theme, False),
+            ("Ctrl+Home", lambda: self.show_station("start"), False),
             ("F1", self.show_keys, False),
             ("Ctrl++", lambda: self.set_scale(scale_now() + STEP), True),
             ("Ctrl+=", lambda: self.set_scale(scale_now() + STEP), True),
@@ -299,7 +302,8 @@ class Window(QMainWindow):
                 side.setVisible(other is station)
         self._beside = False
         self.watch_list.setVisible(key in WATCHING)
-        self._watch_line.setVisible(key not in WATCHING)
+        self._watch_line.setVisible(key not in WATCHING and key in list(self.stations))
+        self._start_link.setVisible(key in list(self.stations) and self.practising is None)
         self._share_width()
         station.shown()
         self._refresh()
@@ -318,7 +322,7 @@ class Window(QMainWindow):
     def focus_page(self) -> None:
         """Put the focus into the page that is shown."""
         found = keys.stops(self._pages)
-        (found[0] if found else self.job_line.buttons[self.current]).setFocus(Qt.FocusReason.TabFocusReason)
+        (found[0] if found else next(iter(self.job_line.buttons.values()))).setFocus(Qt.FocusReason.TabFocusReason)
 
     def _go_round(self, step: int) -> None:
         found = keys.next_part(self.parts, QApplication.focusWidget(), step)

@@ -72,7 +72,7 @@ class Progress:
         """Note how a job stands now. Raises :class:`DocumentError` where that cannot be kept."""
         standing = Standing(state, seed, datetime.now().astimezone().isoformat(timespec="seconds"), hints, guided)
         every = self.all() | {key: standing}
-        self._make(self.folder)
+        self.make()
         data = json.dumps({name: asdict(one) for name, one in every.items()}, indent=1).encode()
         wire.write_bytes(self.folder / STATES, data, private=True)
         return standing
@@ -89,10 +89,11 @@ class Progress:
         """Where the simulated bike's state lies between two sittings."""
         return self.place(key) / STATE
 
-    def _make(self, folder: Path) -> None:
+    def make(self) -> None:
+        """Make the folder. Raises :class:`DocumentError`."""
         try:
-            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+            self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         except OSError as error:
             raise DocumentError(
-                str(folder), "", (error.strerror or "it cannot be made").lower(), "Check that you may write there."
+                str(self.folder), "", (error.strerror or "it cannot be made").lower(), "Check that you may write there."
             ) from error

@@ -21,6 +21,7 @@ PAGES = {
     "verdict": "VerdictPage",
     "logbook": "LogbookPage",
 }
+BESIDE = {"start": "StartPage"}  # a page that is no station: not on the job line
 TITLES = {"hookup": "Hook-up"}  # where the name is not the key
 
 
@@ -32,7 +33,7 @@ def title(key: str) -> str:
 def load(key: str) -> type[Station]:
     """The class of a station; imports what it needs."""
     module = import_module(f"crisp_hornet.bench.stations.{key}.{key}_page")
-    kind: type[Station] = getattr(module, PAGES[key])
+    kind: type[Station] = getattr(module, (PAGES | BESIDE)[key])
     return kind
 
 

@@ -98,5 +98,11 @@ class JobLine(QWidget):
         self.buttons[stations[-1][0]].last = True
 
     def choose(self, key: str) -> None:
-        """Mark a station as the one shown."""
-        self.buttons[key].setChecked(True)
+        """Mark a station as the one shown; none, where another page is."""
+        if key in self.buttons:
+            self.buttons[key].setChecked(True)
+            return
+        for one in self.buttons.values():
+            one.setAutoExclusive(False)
+            one.setChecked(False)
+            one.setAutoExclusive(True)

@@ -93,7 +93,10 @@ class RidesPage(Station):
         self._show()
 
     def take(self, thing: object) -> None:
-        """A test programme to be led through, by its id: begun where a bike is connected, else laid ready."""
+        """A log to be imported, or a test programme to be led through, by its id: begun where a bike is connected, else laid ready."""
+        if isinstance(thing, Path):
+            self.import_file(thing)
+            return
         self.pages.choose(1)
         self.recording.lay_ready(str(thing))
         if self.link.contact is not None and self.recording.recorder is None:
