@@ -8,10 +8,11 @@ from __future__ import annotations
 import sys
 import time
 
+from tests.practice.trying import Try
+
 from crisp_hornet.practice.jobs import shipped
 from crisp_hornet.practice.judging import Outcome, judge
 from crisp_hornet.practice.readers import holds
-from tests.practice.trying import Try
 
 
 def main(seeds: int) -> int:

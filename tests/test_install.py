@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 import pytest
 
 from crisp_hornet import cli
-from crisp_hornet.commands import doctor
+from crisp_hornet.system import health
 from crisp_hornet.system.entry import FILES
 from crisp_hornet.system.libraries import ALWAYS, FOR_A_WINDOW, missing, why_not
 
@@ -71,9 +71,9 @@ def test_the_doctor_tells_what_is_wrong_and_changes_nothing(tmp_path, monkeypatc
     assert sorted(path.stat().st_mtime_ns for path in folder.rglob("*")) == before
 
 
-def test_a_port_that_may_not_be_used_is_told_with_the_cure(monkeypatch):
+def test_a_port_that_may_not_be_used_is_told_with_the_cure(tmp_path, monkeypatch):
     from crisp_hornet.link import ports
 
     monkeypatch.setattr(ports, "serial_ports", lambda: [ports.Port("/dev/none7", "a lead")])
-    (found,) = [one for one in doctor.look() if one.what == "/dev/none7"]
+    (found,) = [one for one in health.look(tmp_path) if one.what == "/dev/none7"]
     assert not found.fine and "dialout" in found.told

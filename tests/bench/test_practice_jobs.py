@@ -9,8 +9,8 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.practice.practising import Practising
 from crisp_hornet.bench.practice.room import practice_room
 from crisp_hornet.bench.window import Window
-from crisp_hornet.link.operations import WriteCalibration
 from crisp_hornet.link.difference import changes_to
+from crisp_hornet.link.operations import WriteCalibration
 from crisp_hornet.link.report import Outcome as Sent
 from crisp_hornet.practice.jobs import shipped
 from crisp_hornet.practice.judging import Outcome

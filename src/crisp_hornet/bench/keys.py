@@ -30,7 +30,9 @@ SCHEME = (
     ("Ctrl+Plus, Ctrl+Minus, Ctrl+0", "larger, smaller, usual text"),
     ("Ctrl+D", "light or dark theme"),
     ("F2, F3", "while recording: a lap, a note of this moment"),
-    ("F1", "this list"),
+    ("F1", "help on what has the focus"),
+    ("Ctrl+K", "find a page, a figure, a ride, an act, help"),
+    ("Shift+F1", "this list"),
 )
 LEAP = 5
 ARROWS = {Qt.Key.Key_Up: -1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_Right: 1}

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 import subprocess
-import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.system.itself import command
 
 
 @contextmanager
 def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
     """A stand-in process that starts by itself; yields what waits for its ports and hands on it. It ends when its standard input closes,
     even if we are killed."""
-    command = [sys.executable, "-m", "crisp_hornet", "standin", "--owned", "--link", str(link)]
-    command += more or ("--tcp", "0", "--bridge", "0")
-    process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    arguments = more or ("--tcp", "0", "--bridge", "0")
+    line = command("standin", "--owned", "--link", str(link), *arguments)
+    process = subprocess.Popen(line, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None and process.stdin is not None
     to, back = process.stdin, process.stdout
 

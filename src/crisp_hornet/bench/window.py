@@ -46,8 +46,11 @@ from crisp_hornet.documents.units import Units
 from crisp_hornet.link.session import ContactMade
 
 if TYPE_CHECKING:
+    from crisp_hornet.bench.helping.card import HelpCard
+    from crisp_hornet.bench.helping.search import Search
     from crisp_hornet.bench.practice.job_sheet import JobSheet
     from crisp_hornet.bench.practice.practising import Practising, Ridden
+    from crisp_hornet.help import Topic
 
 SIDE_WIDTH = 292
 WATCHING = ("tune", "send")  # where the watch list, which is about the draft, stands open
@@ -72,6 +75,8 @@ class Window(QMainWindow):
         super().__init__()
         self.practising = practising
         self.job_sheet: JobSheet | None = None
+        self.help_card: HelpCard | None = None
+        self.search: Search | None = None
         self.desk, self.link, self.theme = desk, link, theme
         self.asks = asked_by_box
         self.log_file: Path | None = None
@@ -193,6 +198,7 @@ class Window(QMainWindow):
         station.news.connect(self._refresh_soon)
         station.go.connect(self.show_station)
         station.hand_over.connect(self._hand_over)
+        station.explain.connect(self.show_topic)
         station.offer(self.simulated)
         self._pages.addWidget(PageScroll(station))
         if (side := station.side()) is not None:
@@ -211,9 +217,7 @@ class Window(QMainWindow):
         head.addWidget(self._head)
         head.addStretch(1)
         self._turn = button("", self._take_turns, "small", "Show the page or what stands beside it")
-        self._start_link = button("Show the start page", lambda: self.show_station("start"), "small")
         head.addWidget(self._turn)
-        head.addWidget(self._start_link)
         head.addWidget(self._watch_line)
         head.addWidget(stand)
         words = column_of(spacing=4)
@@ -254,7 +258,9 @@ class Window(QMainWindow):
             ("Ctrl+Enter", self._act, False),
             ("Ctrl+D", self.switch_theme, False),
             ("Ctrl+Home", lambda: self.show_station("start"), False),
-            ("F1", self.show_keys, False),
+            ("F1", self.show_help, False),
+            ("Shift+F1", self.show_keys, False),
+            ("Ctrl+K", self.show_search, False),
             ("Ctrl++", lambda: self.set_scale(scale_now() + STEP), True),
             ("Ctrl+=", lambda: self.set_scale(scale_now() + STEP), True),
             ("Ctrl+-", lambda: self.set_scale(scale_now() - STEP), True),
@@ -303,7 +309,6 @@ class Window(QMainWindow):
         self._beside = False
         self.watch_list.setVisible(key in WATCHING)
         self._watch_line.setVisible(key not in WATCHING and key in list(self.stations))
-        self._start_link.setVisible(key in list(self.stations) and self.practising is None)
         self._share_width()
         station.shown()
         self._refresh()
@@ -332,6 +337,52 @@ class Window(QMainWindow):
     def show_keys(self) -> None:
         """What the keys do."""
         KeysCard(self).exec()
+
+    def show_help(self) -> None:
+        """Help on what has the focus, else on the station."""
+        from crisp_hornet.bench.helping.card import topic_of
+
+        topic = topic_of(QApplication.focusWidget(), self.current)
+        if topic is not None:
+            self.show_topic(topic)
+
+    def show_topic(self, topic: Topic) -> None:
+        """One text of help, in its card."""
+        self._card().show_topic(topic)
+
+    def show_glossary(self, word: str = "") -> None:
+        """The words of the field."""
+        card = self._card()
+        card.show_glossary()
+        card.line.setText(word)
+
+    def show_cautions(self) -> None:
+        """All cautions in one place."""
+        self._card().show_cautions()
+
+    def show_about(self) -> None:
+        """Version, licence, libraries."""
+        self._card().show_about()
+
+    def _card(self) -> HelpCard:
+        from crisp_hornet.bench.helping.card import HelpCard
+
+        if self.help_card is None:
+            self.help_card = HelpCard(self.theme, self.show_keys, self)
+        return self.help_card
+
+    def show_search(self) -> None:
+        """Find a page, a figure, a ride, an act, help."""
+        from crisp_hornet.bench.helping.search import Search
+
+        if self.search is None:
+            self.search = Search(self, self)
+        self.search.open_anew()
+
+    @property
+    def scale_now(self) -> float:
+        """How large everything is shown."""
+        return scale_now()
 
     def focusNextPrevChild(self, forward: bool) -> bool:
         """Tab goes on as the window is read. What goes out of sight with the focus leaves it to its neighbour, in the same part."""

@@ -15,6 +15,7 @@ from crisp_hornet.system.entry import install, remove
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What it takes."""
     parser.add_argument("--undo", action="store_true", help="take everything away again")
+    parser.add_argument("--command", help="what the entry runs (this very program)")
     parser.add_argument("--prefix", type=Path, help="where the desktop looks (~/.local/share)")
 
 
@@ -22,7 +23,7 @@ def run(options: argparse.Namespace) -> int:
     """Write or remove the files, naming each."""
     prefix = options.prefix or Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
     own = Path(sys.argv[0])
-    command = (
+    command = options.command or (
         str(own.resolve())
         if own.name == "crisp-hornet" and own.exists()
         else shutil.which("crisp-hornet") or "crisp-hornet"

@@ -197,6 +197,11 @@ class Desk(QObject):
         tune = self.kept(lambda: self.garage.glance.tune(bike_id, "draft")) if bike is not None else None
         return (bike, tune) if bike is not None and tune is not None else None
 
+    def undone(self, bike_id: int) -> tuple[Tune | None, Tune | None, int]:
+        """How far a bike of the garage is: its draft, what its controller held last, and how many rides it has."""
+        glance = self.garage.glance
+        return glance.tune(bike_id, "draft"), glance.tune(bike_id, "controller"), glance.rides(bike_id)
+
     def archive_bike(self) -> None:
         """Put the active bike away; the one opened before it comes up. Opened again it is back."""
         if self.bike is None or self._stays():

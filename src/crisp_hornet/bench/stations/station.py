@@ -15,12 +15,13 @@ from crisp_hornet.bench.theme import Theme
 
 class Station(QWidget):
     """Base of all stations. ``news`` says that state, caption, words or act changed; ``go`` asks for another station by name, and
-    ``hand_over`` for another one that is to take something."""
+    ``hand_over`` for another one that is to take something; ``explain`` asks for a text of help."""
 
     key = ""
     news = pyqtSignal()
     go = pyqtSignal(str)
     hand_over = pyqtSignal(str, object)
+    explain = pyqtSignal(object)
 
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__()

@@ -49,7 +49,7 @@ class BuildPage(Station):
         self._entry = EntryPanel(desk)
         self._entry.closed.connect(self.show_garage)
         self._entry.taught.start.connect(lambda name: self.hand_over.emit("rides", name))
-        self._garage = GaragePanel(desk)
+        self._garage = GaragePanel(desk, lambda: self.go.emit("start"))
         self._panels = Pages()
         for panel in (self._garage, self._entry):
             self._panels.addWidget(column_scroll(panel))

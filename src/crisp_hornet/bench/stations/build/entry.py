@@ -238,6 +238,7 @@ class EntryPanel(QWidget):
         if bike is None or path not in SHOWN:
             return
         self.path = path
+        self.setProperty("help", path)
         clear(self._column)
         shown = SHOWN[path]
         self._column.addWidget(label(shown.label.upper(), "caps"))

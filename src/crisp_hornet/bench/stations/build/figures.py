@@ -67,6 +67,7 @@ class FigureRow(RovingButton):
     def __init__(self, figure: Figure, source: str, theme: Theme) -> None:
         super().__init__()
         self.figure, self.source, self.theme = figure, source, theme
+        self.setProperty("help", figure.path)
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)

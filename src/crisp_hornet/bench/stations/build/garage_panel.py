@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
@@ -17,7 +18,7 @@ from crisp_hornet.garage.glance import KeptBike
 class GaragePanel(QWidget):
     """Switch, duplicate, archive, or start a bike of a kind."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, to_start: Callable[[], object]) -> None:
         super().__init__()
         self._desk = desk
         self.name = QLineEdit()
@@ -34,6 +35,8 @@ class GaragePanel(QWidget):
         column.addWidget(Captioned("name", self.name))
         for kind in KINDS:
             column.addWidget(button(kind, partial(self.start, kind), "", f"New bike: {kind}"))
+        column.addSpacing(6)
+        column.addWidget(button("Show the start page", to_start, "small"))
         column.addStretch(1)
         desk.bike_changed.connect(self.show_bikes)
         self.show_bikes()

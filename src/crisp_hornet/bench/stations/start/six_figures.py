@@ -66,6 +66,8 @@ class SixFigures(QWidget):
         self.name = QLineEdit()
         self.name.setMaxLength(100)
         self.fields = {one.path: NumberField(one.words, one.unit, one.least, one.most, width=130) for one in SIX}
+        for path, field in self.fields.items():
+            field.setProperty("help", path)
         self.said = label("", "quiet", wrap=True)
         column = column_of(self, margins=(0, 4, 12, 0), spacing=8)
         head = row_of(spacing=10)

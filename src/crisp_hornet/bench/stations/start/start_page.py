@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QFileSystemWatcher, QProcess, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QProcess, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QWidget
 
+from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
@@ -23,10 +23,14 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
 from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import SETTINGS
+from crisp_hornet.help import figures
 from crisp_hornet.practice.jobs import JobFile, own, shipped
 from crisp_hornet.practice.progress import BEGUN, ENDED, STATES, Progress, Standing
+from crisp_hornet.system.health import Finding, look
+from crisp_hornet.system.itself import command
 
 FOLDER, MOST_BIKES = "practice", 4
+HANDBOOK = ("phase-current", "battery-current", "pack-resistance", "wheel")
 STANDS = {BEGUN: BoltState.IN_WORK, ENDED: BoltState.STOPPED}
 
 
@@ -54,7 +58,15 @@ class StartPage(Station):
         self._side = QWidget()
         beside = column_of(self._side, margins=(0, 0, 4, 0), spacing=8)
         beside.addLayout(self._undone)
+        beside.addWidget(label("FROM THE HANDBOOK", "caps"))
+        for topic in (one for one in figures() if one.key in HANDBOOK):
+            beside.addWidget(button(topic.title, partial(self.explain.emit, topic), "small", f"Read: {topic.title}"))
+        beside.addWidget(label("THIS COMPUTER", "caps"))
+        self._computer = label("", "quiet", wrap=True)
+        beside.addWidget(self._computer)
         beside.addStretch(1)
+        self._health = Background()
+        self._health.done.connect(self._show_health)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(self._show)
         self._watcher.directoryChanged.connect(self._show)
@@ -69,7 +81,10 @@ class StartPage(Station):
         column = column_of(page, margins=(0, 4, 0, 0), spacing=8)
         column.addWidget(label("What is on the bench today?", "title"))
         column.addWidget(
-            label("Nothing is sent to a controller before you have seen it, and everything can be taken back.", "quiet")
+            label(
+                "Nothing is sent to a controller before you have seen it, and every state of it can be restored.",
+                "quiet",
+            )
         )
         doors = row_of(spacing=14)
         self._first = button("", self._go_on, "", "Practise on a simulated bike")
@@ -104,7 +119,9 @@ class StartPage(Station):
         strong = label(title)
         strong.setStyleSheet("font-weight: 600;")
         column.addWidget(strong)
-        column.addWidget(label(words, "quiet", wrap=True), 1)
+        about = label(words, "quiet", wrap=True)
+        about.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(about, 1)
         column.addWidget(act)
         return frame
 
@@ -169,11 +186,7 @@ class StartPage(Station):
 
     def _left_undone(self, bike_id: int) -> str:
         """What there is still to do on a bike."""
-        draft, held = (
-            self.desk.garage.glance.tune(bike_id, "draft"),
-            self.desk.garage.glance.tune(bike_id, "controller"),
-        )
-        rides = self.desk.garage.glance.rides(bike_id)
+        draft, held, rides = self.desk.undone(bike_id)
         said = [counted(rides, "ride")] if rides else []
         if draft is not None:
             changed = sum(draft.setting(one) != held.setting(one) for one in SETTINGS) if held is not None else 0
@@ -249,6 +262,13 @@ class StartPage(Station):
 
     def shown(self) -> None:
         self._show()
+        folder = self.desk.folder
+        self._health.start(lambda: list(look(folder)))
+
+    def _show_health(self, findings: list[Finding]) -> None:
+        """What this computer lacks, and what to do about it."""
+        lacks = [f"{one.what}: {one.told}" for one in findings if not one.fine]
+        self._computer.setText("\n".join(lacks) or "All that the application needs is there.")
 
     def meaning(self) -> tuple[str, str]:
         if self._views.currentIndex() == 1:
@@ -274,6 +294,6 @@ class StartPage(Station):
 def start_process(key: str, folder: Path, guided: bool) -> bool:
     """A job's window, a process of its own: nothing of it can reach the garage that is open here."""
     more = ["--guided"] if guided else []
-    arguments = ["-m", "crisp_hornet", "practise", key, "--folder", str(folder), *more]
-    started, _pid = QProcess.startDetached(sys.executable, arguments)
+    program, *arguments = command("practise", key, "--folder", str(folder), *more)
+    started, _pid = QProcess.startDetached(program, arguments)
     return bool(started)

@@ -39,6 +39,7 @@ class RulerColumn(QWidget):
                 self.column.addWidget(self.headings[heading])
             for path in paths:
                 ruler = Ruler(Scale(path, "", 0, 1, 1, 1), theme, desk.draft.token)
+                ruler.setProperty("help", path)
                 fix(ruler, wide=WIDE)
                 ruler.changed.connect(lambda value, token, path=path: self.take(path, value, token))
                 ruler.refused.connect(lambda why: desk.said.emit("warn", why))

@@ -221,6 +221,7 @@ class TunePage(Station):
         if not self.rulers:
             for setting, scale in wanted.items():
                 ruler = Ruler(scale, self.theme, self.desk.draft.token)
+                ruler.setProperty("help", setting)
                 fix(ruler, wide=240)
                 ruler.changed.connect(
                     lambda value, token, setting=setting: self.desk.draft.try_change(setting, value, token)

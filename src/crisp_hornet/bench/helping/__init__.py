@@ -1,0 +1,1 @@
+"""Help in the window: the card that F1 opens, and the search of Ctrl+K."""
