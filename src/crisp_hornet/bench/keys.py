@@ -29,6 +29,8 @@ SCHEME = (
     ("Ctrl+Z, Ctrl+Shift+Z", "undo and redo a change of draft or bike"),
     ("Ctrl+Plus, Ctrl+Minus, Ctrl+0", "larger, smaller, usual text"),
     ("Ctrl+D", "light or dark theme"),
+    ("Ctrl+Shift+D", "high contrast"),
+    ("Ctrl+C", "copy the figure that has the focus"),
     ("F2, F3", "while recording: a lap, a note of this moment"),
     ("F1", "help on what has the focus"),
     ("Ctrl+K", "find a page, a figure, a ride, an act, help"),

@@ -16,8 +16,9 @@ def take_up(window: Window) -> None:
     kept = desk.remembered(GEOMETRY)
     if isinstance(kept, str):
         window.restoreGeometry(QByteArray.fromBase64(kept.encode("ascii", "ignore")))  # keeps to the screens there are
-    if desk.remembered(THEME) == themes.DARK.name and window.theme is not themes.DARK:
-        window.switch_theme()
+    theme = desk.remembered(THEME)
+    if isinstance(theme, str) and theme in themes.THEMES and window.theme.name != theme:
+        window.use_theme(themes.THEMES[theme])
     if desk.bike is None and window.practising is None:
         window.show_station("start")
         return

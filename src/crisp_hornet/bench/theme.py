@@ -119,6 +119,25 @@ DARK = Theme(
     note="#B4B7AD",
     settled="#7FCB92",
 )
+HIGH_CONTRAST = Theme(
+    name="high contrast",
+    ground="#FFFFFF",
+    sheet="#FFFFFF",
+    rule="#4A4A4A",
+    mark="#2E2E2E",
+    text="#000000",
+    quiet="#1C1C1C",
+    ink="#000000",
+    on_ink="#FFFFFF",
+    drafted="#8F2B00",
+    controller="#0B2F6B",
+    measured="#00504A",
+    stop="#6B0028",
+    warn="#5E3900",
+    note="#1C1C1C",
+    settled="#0B4A1E",
+)
+THEMES = {theme.name: theme for theme in (LIGHT, DARK, HIGH_CONTRAST)}
 TRUTHS = ("drafted", "controller", "measured")
 SEVERITIES = ("stop", "warn", "note", "settled")
 

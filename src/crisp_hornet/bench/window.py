@@ -39,7 +39,7 @@ from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.notice import Notice
 from crisp_hornet.bench.widgets.page_scroll import PageScroll
 from crisp_hornet.bench.widgets.sentence import Sentence
-from crisp_hornet.bench.widgets.text import button, label, rule
+from crisp_hornet.bench.widgets.text import button, label, rule, shortened
 from crisp_hornet.bench.widgets.watch_list import WatchLine, WatchList, summary
 from crisp_hornet.core.rules import Warning_
 from crisp_hornet.documents.units import Units
@@ -58,6 +58,7 @@ MARGIN = 22
 NARROW_PX = 1020.0  # a window narrower than this has no room for a column beside the page
 SETTLE_S = 0.5  # a press so soon after another page came up was meant for the page before
 LONGEST_END_S = 20.0
+MOST_COPIED = 120
 SENDING = "something is being written to the controller"
 
 
@@ -257,6 +258,8 @@ class Window(QMainWindow):
             ("Ctrl+Return", self._act, False),
             ("Ctrl+Enter", self._act, False),
             ("Ctrl+D", self.switch_theme, False),
+            ("Ctrl+Shift+D", self.high_contrast, False),
+            ("Ctrl+C", self.copy_focused, False),
             ("Ctrl+Home", lambda: self.show_station("start"), False),
             ("F1", self.show_help, False),
             ("Shift+F1", self.show_keys, False),
@@ -349,6 +352,13 @@ class Window(QMainWindow):
     def show_topic(self, topic: Topic) -> None:
         """One text of help, in its card."""
         self._card().show_topic(topic)
+
+    def copy_focused(self) -> None:
+        """What has the focus goes to the clipboard, with its unit: a figure, a ruler, a row. Fields copy by themselves."""
+        focused, board = QApplication.focusWidget(), QApplication.clipboard()
+        if focused is not None and board is not None and focused.accessibleName():
+            board.setText(focused.accessibleName())
+            self.notice.say("note", f"Copied: {shortened(focused.accessibleName(), MOST_COPIED)}")
 
     def show_glossary(self, word: str = "") -> None:
         """The words of the field."""
@@ -451,7 +461,15 @@ class Window(QMainWindow):
 
     def switch_theme(self) -> None:
         """Light to dark and back; the work in hand stays."""
-        self.theme = themes.DARK if self.theme is themes.LIGHT else themes.LIGHT
+        self.use_theme(themes.DARK if self.theme is themes.LIGHT else themes.LIGHT)
+
+    def high_contrast(self) -> None:
+        """Black on white, and the darkest of each colour."""
+        self.use_theme(themes.HIGH_CONTRAST)
+
+    def use_theme(self, theme: Theme) -> None:
+        """Another set of colours."""
+        self.theme = theme
         self._dress()
         self._theme_link.setText(self._other_theme())
 

@@ -20,7 +20,7 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import ticks
 from crisp_hornet.bench.charts.paint import right_text, width_of
@@ -85,8 +85,10 @@ class Scale:
         return f"{self.shown(value):.{digits}f}"
 
 
-class Ruler(QWidget):
-    """One figure on its scale. ``changed`` carries the new value (None: no limit) and a token of the gesture."""
+class Ruler(QAbstractSlider):
+    """One figure on its scale. A slider for those who cannot see it: its value and bounds can be read, rounded to whole numbers, and set.
+
+    ``changed`` carries the new value (None: no limit) and a token of the gesture."""
 
     changed = pyqtSignal(object, int)
     refused = pyqtSignal(str)  # why what was typed is not taken
@@ -94,7 +96,7 @@ class Ruler(QWidget):
     def __init__(self, scale: Scale, theme: Theme, new_token: Callable[[], int]) -> None:
         super().__init__()
         self.scale, self.theme = scale, theme
-        self.value: float | None = scale.low
+        self.value: float | None = scale.low  # type: ignore[assignment]
         self.now: float | None = None
         self.now_known = False
         self.lack = ""
@@ -108,6 +110,8 @@ class Ruler(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setObjectName(scale.label)
+        self._telling = False
+        self.valueChanged.connect(self._set_from_outside)
         self._name()
 
     def set_scale(self, scale: Scale) -> None:
@@ -164,7 +168,7 @@ class Ruler(QWidget):
         elif event.text() and (event.text() in "0123456789.,-" or (self.scale.words and event.text().isalpha())):
             self.edit(event.text())
         else:
-            super().keyPressEvent(event)
+            QWidget.keyPressEvent(self, event)  # a slider would go its own steps
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
@@ -289,6 +293,7 @@ class Ruler(QWidget):
         return self.scale.told(self.value)
 
     def _name(self) -> None:
+        self._tell_slider()
         if self.lack:
             self.setAccessibleName(f"{self.scale.label}, not on this controller: {self.lack}")
             return
@@ -297,6 +302,20 @@ class Ruler(QWidget):
             now = f", on the controller {self.scale.told(self.now)}"
         stops = "".join(f", {stop.name} {stop.value:g}" for stop in self.scale.stops)
         self.setAccessibleName(f"{self.scale.label} {self.value_text()} {self.scale.unit}{now}{stops}")
+
+    def _tell_slider(self) -> None:
+        """The figure and its bounds as a slider has them: whole numbers of the shown unit."""
+        self._telling = True
+        ends = sorted((round(self.scale.shown(self.scale.low)), round(self.scale.shown(self.scale.high))))
+        self.setRange(*ends)
+        self.setSliderPosition(ends[1] if self.value is None else round(self.scale.shown(self.value)))
+        self.setAccessibleDescription(f"{self.value_text()} {self.scale.unit}".strip())
+        self._telling = False
+
+    def _set_from_outside(self, position: int) -> None:
+        """Somebody who cannot see it has set the slider."""
+        if not self._telling and self.isEnabled():
+            self.changed.emit(min(max(self.scale.back(position), self.scale.low), self.scale.high), self._new_token())
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)
