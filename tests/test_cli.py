@@ -161,6 +161,8 @@ def test_shots_writes_a_picture_of_each_main_view(tmp_path):
 
     pictures = sorted((tmp_path / "shots").iterdir())
     assert {
+        "start.png",
+        "practice.png",
         "build.png",
         "hook-up.png",
         "tune-pull.png",

@@ -1,5 +1,8 @@
 """Help covers every figure of the bike and every setting, briefly, in the words of the field."""
 
+import importlib.util
+from pathlib import Path
+
 from crisp_hornet import help as helping
 from crisp_hornet.bench.stations.build.shown import SHOWN
 from crisp_hornet.bench.stations.stations import BESIDE, PAGES
@@ -27,3 +30,13 @@ def test_no_help_is_long_and_all_of_it_says_five_things():
         assert all(text.endswith(".") for _, text in topic.parts), topic.key
     assert all(topic.words <= helping.MOST_WORDS for topic in helping.places())
     assert len(helping.glossary()) >= 30 and all(text.endswith(".") for text in helping.glossary().values())
+
+
+def test_the_handbook_is_made_of_what_there_is_now():
+    path = Path(__file__).parents[1] / "scripts" / "make_handbook.py"
+    spec = importlib.util.spec_from_file_location("make_handbook", path)
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    written = (path.parents[1] / "docs" / "handbook" / "index.html").read_text(encoding="utf-8")
+    assert made.page() == written, "run scripts/make_handbook.py"
+    assert helping.HANDBOOK.read_bytes().startswith(b"%PDF") and "The first hour" in written

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Sized
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING
 
 from crisp_hornet.documents.errors import DocumentError
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from crisp_hornet.bench.window import Window
 
 SIZE = (1280, 800)
-LONGEST_S = 15.0
+LONGEST_S = 40.0
 
 
 def take_shots(folder: Path) -> Iterator[Path]:
@@ -60,6 +61,50 @@ def take_shots(folder: Path) -> Iterator[Path]:
                 raise DocumentError(str(path), "", "cannot be written", "Choose a folder you may write to.")
             yield path
         tear_down(app, window)
+    yield _practice(folder, wait)
+
+
+def _practice(folder: Path, wait: Callable[[Callable[[], bool]], None]) -> Path:
+    """A job of practice: its window, and its sheet over it as it stands once it was handed over."""
+    from PyQt6.QtGui import QPainter
+
+    from crisp_hornet.bench.app import link_of, make_application, tear_down
+    from crisp_hornet.bench.desk.desk import Desk
+    from crisp_hornet.bench.practice.practising import Practising
+    from crisp_hornet.bench.practice.room import practice_room
+    from crisp_hornet.bench.window import Window
+    from crisp_hornet.practice.jobs import shipped
+    from crisp_hornet.practice.progress import Progress
+
+    path = folder / "practice.png"
+    with (
+        TemporaryDirectory(prefix="crisp-hornet-practice-") as place,
+        practice_room(shipped()[1], Progress(Path(place)), seed=1) as (garage, room),
+    ):
+        practising = Practising(room)
+        window = Window(Desk(garage), link_of(garage), simulated=room.simulated, practising=practising)
+        window.resize(*SIZE)
+        window.show()
+        practising.open_hint()
+        room.simulated.act("mend lever-magnet")
+        practising.ride("yard")
+        wait(lambda: not practising.busy)
+        practising.hand_over(
+            "The lever's magnet had slipped; it is set right, and the motor stops when you brake.", "ride"
+        )
+        wait(lambda: practising.judgement is not None)
+        assert window.job_sheet is not None
+        window.show_station("rides")
+        wait(lambda: True)
+        picture = window.grab()
+        sheet = window.job_sheet.grab()
+        with QPainter(picture) as painter:
+            painter.drawPixmap(picture.width() - sheet.width() - 20, 60, sheet)
+        saved = picture.save(str(path))
+        tear_down(make_application(), window)
+    if not saved:
+        raise DocumentError(str(path), "", "cannot be written", "Choose a folder you may write to.")
+    return path
 
 
 def _has(ring: Sized, samples: int) -> bool:
@@ -83,6 +128,8 @@ def _script(walk: _Walk) -> Iterator[str]:
 
 
 def _build_and_hook_up(walk: _Walk) -> Iterator[str]:
+    walk.window.show_station("start")
+    yield "start"
     walk.window.show_station("build")
     yield "build"
     walk.window.show_station("hookup")
@@ -134,7 +181,7 @@ def _tune(walk: _Walk) -> Iterator[str]:
     page.show_chain()
     yield "tune-chain"
     window.desk.draft.open(window.desk.draft.named()["Gentle levels"])
-    for view, name in ((1, "tune-feel"), (2, "tune-assist"), (3, "tune-guards")):
+    for view, name in ((1, "tune-feel"), (2, "tune-assist")):
         page.show_page(view)
         page.own[view].refresh_slow()
         yield name
@@ -206,7 +253,6 @@ def _hard_moments(walk: _Walk) -> Iterator[str]:
     walk.simulated.act("fault 12")
     walk.wait(lambda: page.faults.standing is not None)
     page.show_view(1)
-    yield "hook-up-fault"
     walk.simulated.act("unplug")
     walk.wait(lambda: walk.link.contact is None)
     walk.link.disconnect_now()

@@ -8,12 +8,14 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.system.itself import command
 
 
 @contextmanager
 def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
-    """A stand-in process that starts by itself; yields what waits for its ports and hands on it. It ends when its standard input closes,
+    """A stand-in process that starts by itself; yields what waits for its ports and hands on it (that raises :class:`DocumentError` where
+    it does not start). It ends when its standard input closes,
     even if we are killed."""
     arguments = more or ("--tcp", "0", "--bridge", "0")
     line = command("standin", "--owned", "--link", str(link), *arguments)
@@ -29,7 +31,7 @@ def stand_in(link: Path, *more: str) -> Iterator[Callable[[], Simulated]]:
     def ready() -> Simulated:
         said = back.readline().split(maxsplit=1)
         if len(said) != 2 or said[0] != "ready":
-            raise RuntimeError("The stand-in did not start; run `crisp-hornet standin` to see why.")
+            raise DocumentError("the simulated bike", "", "it did not start", "Run: crisp-hornet standin. It says why.")
         return Simulated(tuple(said[1].split()), act)
 
     try:

@@ -8,10 +8,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from functools import lru_cache
+from pathlib import Path
 
 from crisp_hornet.documents.packaged import packaged
 
 MOST_WORDS = 120
+HANDBOOK = Path(__file__).parent / "handbook.pdf"
 PARTS = (
     ("what", "What it is"),
     ("why", "Why it matters"),

@@ -52,10 +52,11 @@ def libraries() -> list[tuple[str, str, str]]:
 
 def _licence(about: metadata.PackageMetadata) -> str:
     """What a library says of its licence, in a few words."""
-    said = about.get("License-Expression") or ""
+    said = str(about["License-Expression"] or "") if "License-Expression" in about else ""
     if not said:
         classified = [
             one.rpartition(" :: ")[2] for one in about.get_all("Classifier") or [] if one.startswith("License ::")
         ]
-        said = ", ".join(classified) or str(about.get("License") or "").strip().split("\n")[0]
+        own = str(about["License"]) if "License" in about else ""
+        said = ", ".join(classified) or own.strip().split("\n")[0]
     return said[:MOST_LICENCE] or "see its package"

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from crisp_hornet.bench.scale import real
@@ -13,7 +14,7 @@ from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.bench.widgets.watch_list import SeverityMark
-from crisp_hornet.help import Topic, about, glossary, of_place, places
+from crisp_hornet.help import HANDBOOK, Topic, about, glossary, of_place, places
 from crisp_hornet.system.about import libraries, licence_text, version
 
 HELP = "help"  # a widget's property: the path of the figure that it shows
@@ -38,8 +39,9 @@ class HelpCard(QDialog):
         self.theme = theme
         self.setWindowTitle("Help")
         self.setObjectName("ground")
-        self.resize(real(460, 520))
+        self.resize(real(560, 540))
         self.topic: Topic | None = None
+        self.opens = QDesktopServices.openUrl
         self.line = QLineEdit()
         self._captioned = Captioned("word", self.line)
         inside = QWidget()
@@ -52,6 +54,7 @@ class HelpCard(QDialog):
             ("Open the glossary", self.show_glossary),
             ("Show all cautions", self.show_cautions),
             ("Show the keys", show_keys),
+            ("Open the handbook", self.open_handbook),
             ("About", self.show_about),
         ):
             acts.addWidget(button(words, act, "small"))
@@ -96,6 +99,13 @@ class HelpCard(QDialog):
         self._rows.addWidget(label(local + "are in doubt, a licensed workshop does.", wrap=True))
         self._rows.addStretch(1)
         self._come_up()
+
+    def open_handbook(self) -> None:
+        """All of help and more as one PDF, in whatever shows those here."""
+        if not self.opens(QUrl.fromLocalFile(str(HANDBOOK))):
+            self._begin("The handbook")
+            self._rows.addWidget(label(f"Nothing here opens a PDF. It lies at {HANDBOOK}.", wrap=True))
+            self._rows.addStretch(1)
 
     def show_about(self) -> None:
         """Version, licence, and the libraries it stands on."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
 
@@ -52,7 +52,9 @@ class JobSheet(QDialog):
         self._form(column)
         column.addLayout(self._standing)
         column.addStretch(1)
-        column_of(self, margins=0).addWidget(column_scroll(inside))
+        self._scroll = column_scroll(inside)
+        column_of(self, margins=0).addWidget(self._scroll)
+        practising.judged.connect(lambda _judgement: QTimer.singleShot(0, self._look_at_standing))
         practising.changed.connect(self._show)
         self._show()
 
@@ -100,6 +102,11 @@ class JobSheet(QDialog):
         clear(self._standing)
         if self._practising.judgement is not None and not self._practising.busy:
             self._show_judgement(self._standing)
+
+    def _look_at_standing(self) -> None:
+        bar = self._scroll.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(max(self.give.geometry().bottom() - 40, 0))
 
     def _show_judgement(self, column: QVBoxLayout) -> None:
         judgement = self._practising.judgement
