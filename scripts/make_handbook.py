@@ -1,6 +1,6 @@
 """Make the handbook from its one source (docs/handbook.md and the texts of help): docs/handbook/index.html, and a PDF for the package.
 
-    QT_QPA_PLATFORM=offscreen .venv/bin/python scripts/make_handbook.py
+QT_QPA_PLATFORM=offscreen .venv/bin/python scripts/make_handbook.py
 """
 
 from __future__ import annotations
@@ -19,7 +19,8 @@ ROOT = Path(__file__).parents[1]
 PAGE = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>Crisp Hornet: handbook</title>
 <style>
-body{font-family:'Barlow Semi Condensed',sans-serif;color:#1E2326;background:#FFFDF8;max-width:56em;margin:1em auto;padding:0 1em;line-height:1.35}
+body{font-family:'Barlow Semi Condensed',sans-serif;color:#1E2326;background:#FFFDF8}
+body{max-width:56em;margin:1em auto;padding:0 1em;line-height:1.35}
 h1,h2,h3{margin:1em 0 .2em}table{border-collapse:collapse}td,th{padding:3px 10px 3px 0;vertical-align:top;text-align:left}
 code{font-family:monospace}pre{overflow-x:auto}img{width:380px}.quiet{color:#565C57}dt{font-weight:600}
 </style></head><body>
@@ -46,8 +47,10 @@ def page() -> str:
     body = body.replace('src="screenshots/', 'src="../screenshots/')
     for name in ("formats", "controllers", "reliability"):
         body = body.replace(f'href="{name}.md"', f'href="../{name}.md"')
-    return Environment(autoescape=False).from_string(PAGE).render(
-        body=body, figures=figures(), places=places(), words=glossary()
+    return (
+        Environment(autoescape=False)
+        .from_string(PAGE)
+        .render(body=body, figures=figures(), places=places(), words=glossary())
     )
 
 

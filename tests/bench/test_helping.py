@@ -2,10 +2,12 @@
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractSlider, QApplication
 
 from crisp_hornet import demo
 from crisp_hornet.bench.helping.entries import STATION_PAGES, entries, found
-from crisp_hornet.bench.place import take_up
+from crisp_hornet.bench.place import keep, take_up
+from crisp_hornet.bench.theme import HIGH_CONTRAST
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.practice.jobs import shipped
 from tests.bench.driving import click, find, go, press_keys, texts
@@ -134,3 +136,27 @@ def test_a_log_is_looked_at_without_a_bike_and_bikes_are_taken_up_again(qtbot, s
     qtbot.waitUntil(lambda: "Take up Bike of bakery-round again" in texts(start))
     click(qtbot, find(start, "Take up Bike of bakery-round again"))
     assert start.current in ("build", "tune")
+
+
+def test_a_garage_from_an_older_version_says_that_it_was_brought_up_to_date(qtbot, own_demo_garage, open_window):
+    own_demo_garage.updated = True
+    window = open_window(own_demo_garage)
+    qtbot.waitUntil(lambda: "came from an older version" in window.notice.text and "copies" in window.notice.text)
+
+
+def test_a_ruler_is_a_slider_for_whoever_cannot_see_it_and_what_has_the_focus_is_copied(qtbot, demo_window):
+    window = demo_window
+    go(qtbot, window, "tune")
+    ruler = window.stations["tune"].rulers["drive.battery_current_a"]
+    assert QAbstractSlider.value(ruler) == round(ruler.value) and ruler.maximum() >= 40
+    assert ruler.accessibleDescription() == "36 A" and "battery" in ruler.accessibleName().lower()
+    QAbstractSlider.setValue(ruler, 30)  # as a screen reader sets it
+    qtbot.waitUntil(lambda: window.desk.draft.tune.drive.battery_current_a == 30.0)
+    ruler.setFocus()
+    pressed(qtbot, window, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    assert "30 A" in QApplication.clipboard().text()
+    pressed(qtbot, window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert window.theme is HIGH_CONTRAST
+    keep(window)
+    take_up(window)
+    assert window.theme is HIGH_CONTRAST

@@ -1,15 +1,16 @@
 """The window as a whole: job line, empty garage, wrong files, both themes, long words, cancelled imports."""
 
 import json
-from itertools import product
+from itertools import combinations, product
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from crisp_hornet.bench import stations
-from crisp_hornet.bench.theme import DARK, LIGHT, SEVERITIES, TRUTHS
+from crisp_hornet.bench.theme import DARK, HIGH_CONTRAST, LIGHT, SEVERITIES, TRUTHS
 from crisp_hornet.demo import FACTORY, HERON
 from crisp_hornet.garage.glance import Glance
 from crisp_hornet.garage.store import Store
@@ -30,7 +31,7 @@ def contrast(theme, one, other):
     return (high + 0.05) / (low + 0.05)
 
 
-@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda theme: theme.name)
+@pytest.mark.parametrize("theme", [LIGHT, DARK, HIGH_CONTRAST], ids=lambda theme: theme.name)
 def test_every_colour_can_be_read(theme):
     for word, surface in product(
         ("text", "quiet", "drafted", "controller", "measured", *SEVERITIES), ("ground", "sheet")
@@ -40,6 +41,30 @@ def test_every_colour_can_be_read(theme):
     assert (
         len({getattr(theme, one) for one in (*TRUTHS, "text", "ink", "quiet", "stop", "warn")}) >= 7
     )  # the truths share with nobody
+
+
+# What is seen without one kind of cone (G. M. Machado, M. M. Oliveira, L. A. F. Fernandes, A Physiologically-based Model for Simulation of
+# Color Vision Deficiency, IEEE TVCG 15 (2009), severity 1.0), on linear red, green, blue.
+BLIND = {
+    "protan": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+    "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
+    "tritan": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]],
+}
+
+
+@pytest.mark.parametrize("kind", BLIND)
+@pytest.mark.parametrize("theme", [LIGHT, DARK, HIGH_CONTRAST], ids=lambda theme: theme.name)
+def test_the_truths_are_told_apart_without_a_kind_of_cone(theme, kind):
+    def seen(token):
+        color = theme.color(token)
+        linear = [
+            (one / 12.92 if one <= 0.04045 else ((one + 0.055) / 1.055) ** 2.4)
+            for one in (color.redF(), color.greenF(), color.blueF())
+        ]
+        return np.clip(np.array(BLIND[kind]) @ linear, 0, 1) ** (1 / 2.2)
+
+    for one, other in combinations(TRUTHS, 2):
+        assert np.linalg.norm(seen(one) - seen(other)) >= 0.12, (one, other)
 
 
 def test_every_station_has_its_number(qtbot, demo_window):

@@ -88,12 +88,16 @@ def test_a_cut_at_any_statement_of_the_first_start_or_a_migration_leaves_a_garag
 def test_before_a_migration_the_file_is_copied(tmp_path):
     made(tmp_path / "g")
     as_of(tmp_path / "g", "0003")
-    Garage(tmp_path / "g").close()
+    updated = Garage(tmp_path / "g")
+    assert updated.updated
+    updated.close()
     (copy,) = (tmp_path / "g" / COPIES).iterdir()
     with sqlite3.connect(copy) as connection:
         assert connection.execute("select version_num from alembic_version").fetchone() == ("0003",)
     connection.close()
-    Garage(tmp_path / "g").close()
+    again = Garage(tmp_path / "g")
+    assert not again.updated
+    again.close()
     assert len(list((tmp_path / "g" / COPIES).iterdir())) == 1  # nothing to migrate, nothing copied
 
 

@@ -16,9 +16,9 @@ from pathlib import Path
 from sqlalchemy import Connection, Engine, create_engine, event, text
 
 from crisp_hornet.garage import opening
-from crisp_hornet.garage.opening import DATABASE, NEWEST, TooNew, lenient_json
+from crisp_hornet.garage.opening import COPIES, DATABASE, NEWEST, TooNew, lenient_json
 
-COPIES, MOST_COPIES = "copies", 3
+MOST_COPIES = 3
 
 
 def open_engine(file: Path) -> Engine:
@@ -59,20 +59,20 @@ def _write_ahead(cursor: sqlite3.Cursor) -> None:
             time.sleep(0.05)
 
 
-def bring_up_to_date(engine: Engine, folder: Path) -> None:
-    """Make the tables what this version expects, in one transaction, after a copy of what was there.
+def bring_up_to_date(engine: Engine, folder: Path) -> bool:
+    """Make the tables what this version expects, in one transaction, after a copy of what was there; whether there was an older one.
 
     Raises :class:`TooNew`, :class:`OSError` where there is no room for the copy, and the database's own errors.
     """
     with engine.connect() as connection:
         version = _version(connection)
     if version == NEWEST:
-        return
+        return False
     if version is not None:
         _copy_before(folder)
     with engine.connect().execution_options(at_once=True) as connection, connection.begin():
         if _version(connection) == NEWEST:
-            return  # another instance was faster
+            return False  # another instance was faster
         # Alembic is slow to import and only needed for a garage of another version
         from alembic import command
         from alembic.config import Config
@@ -85,6 +85,7 @@ def bring_up_to_date(engine: Engine, folder: Path) -> None:
             command.upgrade(config, "head")
         except CommandError as error:
             raise TooNew(str(version)) from error
+    return version is not None
 
 
 def _version(connection: Connection) -> str | None:

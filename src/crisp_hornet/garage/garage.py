@@ -80,6 +80,7 @@ class Garage:
     def __init__(self, folder: Path) -> None:
         """Open, or make, the garage in ``folder``. Raises :class:`GarageError`."""
         self.folder = folder
+        self.updated = False  # it came from an older version and was brought up to date just now
         try:
             folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             folder.chmod(0o700)
@@ -105,7 +106,7 @@ class Garage:
         from crisp_hornet.garage.database import bring_up_to_date
 
         try:
-            bring_up_to_date(self.store.engine, self.folder)
+            self.updated = bring_up_to_date(self.store.engine, self.folder)
         except (DatabaseError, sqlite3.Error) as error:
             raise failed(self.folder, error) from error
 

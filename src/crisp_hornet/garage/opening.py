@@ -19,6 +19,7 @@ from crisp_hornet.documents.errors import DocumentError
 NEWEST = "0006"
 BUSY_S = 10.0  # how long another instance may hold it
 DATABASE = "garage.sqlite"
+COPIES = "copies"  # of the database before it was brought up to date
 RIDES, ATTACHMENTS = "rides", "attachments"  # folders of files that rows name
 
 

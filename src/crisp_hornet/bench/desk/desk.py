@@ -30,6 +30,7 @@ from crisp_hornet.documents.saying import quantity, say
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.documents.units import Units
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import COPIES
 
 if TYPE_CHECKING:
     from crisp_hornet.documents.controller_map import ControllerMap
@@ -61,6 +62,8 @@ class Desk(QObject):
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed
         self.ride.read.connect(self._tell_unreadable)
         self._pins: set[str] = set()
+        if garage.updated:
+            QTimer.singleShot(0, self._tell_updated)
         self._told_unreadable = ""
         self.reload()
 
@@ -118,6 +121,10 @@ class Desk(QObject):
             self._told_unreadable = gone
             words = f"Unreadable in the garage: {gone}. All else is as it was. What is sound can be saved with: crisp-hornet rescue"
             QTimer.singleShot(0, lambda: self.said.emit("warn", f"{words} --garage {self.garage.folder} --out FOLDER."))
+
+    def _tell_updated(self) -> None:
+        words = "The garage came from an older version and was brought up to date; a copy of how it was lies in"
+        self.said.emit("note", f"{words} {self.garage.folder / COPIES}.")
 
     @property
     def scale(self) -> float | None:
