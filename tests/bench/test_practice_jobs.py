@@ -9,6 +9,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.practice.practising import Practising
 from crisp_hornet.bench.practice.room import practice_room
 from crisp_hornet.bench.window import Window
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.link.difference import changes_to
 from crisp_hornet.link.operations import WriteCalibration
 from crisp_hornet.link.report import Outcome as Sent
@@ -155,6 +156,14 @@ def test_hints_open_one_by_one_and_a_job_is_left_and_taken_up(qtbot, practise):
     after = json.loads(again.simulated.act("snapshot").removeprefix("is "))
     assert after["running"] == before["running"] and after["sensors"] == before["sensors"]
     assert [row[1] for row in after["journal"]] == [row[1] for row in before["journal"]]
+    with pytest.raises(DocumentError, match="open in another window"):
+        practise(3)
+    again.simulated.act("set drive.phase_current_a 66")
+    state = again.practising.room.progress.state_file(JOBS[2].key)
+    kept = state.stat().st_mtime_ns
+    qtbot.waitUntil(lambda: state.stat().st_mtime_ns != kept)  # kept by itself: a kill would not lose it
+    raw = again.practising.room.before["running"]["drive.phase_current_a"]
+    assert json.loads(state.read_bytes())["running"]["drive.phase_current_a"] == round(raw * 66 / 115)
 
 
 def test_a_ride_is_logged_told_and_can_be_stopped_and_instruments_and_mends_are_at_the_test_stand(qtbot, practise):

@@ -26,6 +26,7 @@ from crisp_hornet.bench.scale import of_desktop, set_scale
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.standins import stand_in
 from crisp_hornet.bench.window import Window
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
 from crisp_hornet.garage.opening import GarageError
 
@@ -54,16 +55,22 @@ def run_application(demo: bool, verbose: bool = False, file: Path | None = None)
 
 
 def run_practice(file: JobFile, folder: Path, seed: int | None, guided: bool, anew: bool, verbose: bool) -> int:
-    """Open the window on a job of practice and run until it closes; returns the exit code. Raises
-    :class:`~crisp_hornet.documents.errors.DocumentError`."""
+    """Open the window on a job of practice and run until it closes; returns the exit code. What stands in the way is
+    shown."""
     from crisp_hornet.bench.practice.practising import Practising
     from crisp_hornet.bench.practice.room import practice_room
     from crisp_hornet.practice.progress import Progress
 
     app = make_application()
     ends_on_signals(app)
-    with practice_room(file, Progress(folder), seed, guided, anew) as (garage, room):
-        return run_window(app, garage, room.simulated, room.folder / "logs", verbose, practising=Practising(room))
+    try:
+        with practice_room(file, Progress(folder), seed, guided, anew) as (garage, room):
+            practising = Practising(room)
+            return run_window(app, garage, room.simulated, room.folder / "logs", verbose, practising=practising)
+    except (DocumentError, GarageError) as error:
+        # it was perhaps begun from the start page: nobody reads what is printed
+        QMessageBox.critical(None, "Crisp Hornet", str(error))
+        return 1
 
 
 def ends_on_signals(app: QApplication) -> None:

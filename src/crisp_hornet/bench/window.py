@@ -615,6 +615,8 @@ class Window(QMainWindow):
             self.link.stop()
         wait_until(lambda: not self.link.busy and not any(one.finishing for one in there), LONGEST_END_S)
         self.desk.draft.keep()
+        if self.practising is not None:
+            self.practising.close()
         self.link.close()
 
 

@@ -83,7 +83,11 @@ class Progress:
 
     def begin_anew(self, key: str) -> None:
         """Forget what was done in a job; how it stood before is kept until it is begun."""
-        shutil.rmtree(self.place(key), ignore_errors=True)
+        for path in self.place(key).glob("*"):
+            if path.is_dir() and not path.is_symlink():
+                shutil.rmtree(path, ignore_errors=True)
+            elif path.name != "lock":
+                path.unlink(missing_ok=True)
 
     def state_file(self, key: str) -> Path:
         """Where the simulated bike's state lies between two sittings."""

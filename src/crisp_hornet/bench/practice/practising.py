@@ -9,7 +9,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
@@ -31,7 +31,7 @@ from crisp_hornet.standin.journal import BMS, LOOP, RIDE
 from crisp_hornet.standin.snapshot import restore
 from crisp_hornet.standin.workshop import LASTING, Workshop
 
-LEARNED = "learned.json"
+LEARNED, KEEPS_MS = "learned.json", 5000
 KEPT_AS = {Outcome.SOLVED: SOLVED, Outcome.FLAWED: FLAWED, Outcome.ENDED: ENDED, Outcome.NOT_YET: BEGUN}
 
 
@@ -52,6 +52,13 @@ class Room:
     def job(self) -> Job:
         """Its document."""
         return self.file.job
+
+    def keep_state(self) -> None:
+        """Keep how the simulated bike now is, for the next sitting. Raises :class:`DocumentError`."""
+        told = self.simulated.act("snapshot")
+        if told.startswith("is "):
+            state = self.progress.state_file(self.file.key)
+            wire.write_bytes(state, told.removeprefix("is ").encode(), private=True)
 
 
 @dataclass(frozen=True)
@@ -86,6 +93,9 @@ class Practising(QObject):
         self._rides.failed.connect(self._take_failure)
         self._trial.done.connect(self._take_judgement)
         self._trial.failed.connect(self._take_failure)
+        self._keeps = QTimer(self)  # a window that is killed loses so much at most
+        self._keeps.timeout.connect(self._keep_state)
+        self._keeps.start(KEEPS_MS)
 
     # --- what it is --------------------------------------------------------------------------------------------
 
@@ -121,6 +131,18 @@ class Practising(QObject):
             return [float(at) for at in json.loads((self.room.folder / LEARNED).read_bytes())]
         except (OSError, ValueError, TypeError):
             return []
+
+    def close(self) -> None:
+        """The window closes: what is under way ends, and nothing is kept from here any more."""
+        self._stop = True
+        self._keeps.stop()
+
+    def _keep_state(self) -> None:
+        try:
+            self.room.keep_state()
+        except DocumentError as error:
+            self._keeps.stop()
+            self.failed.emit(str(error))
 
     # --- hints ---------------------------------------------------------------------------------------------
 

@@ -9,6 +9,8 @@ from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 
+from PyQt6.QtCore import QLockFile
+
 from crisp_hornet.bench.practice.practising import Room
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.standins import stand_in
@@ -18,10 +20,10 @@ from crisp_hornet.garage.garage import Garage
 from crisp_hornet.practice.drawing import Drawn, draw
 from crisp_hornet.practice.jobs import JobFile, bike_of
 from crisp_hornet.practice.laying_out import held_backup, make_garage, workshop_of
-from crisp_hornet.practice.progress import BEGUN, Progress
+from crisp_hornet.practice.progress import BEGUN, Progress, Standing
 from crisp_hornet.standin.snapshot import snapshot
 
-BEFORE, BIKE, GARAGE, LINK = "before.json", "bike-document.json", "garage", "simulated"
+BEFORE, BIKE, GARAGE, LINK, LOCK = "before.json", "bike-document.json", "garage", "simulated", "lock"
 MOST_SEEDS = 10_000
 
 
@@ -31,6 +33,19 @@ def practice_room(
 ) -> Iterator[tuple[Garage, Room]]:
     """Lay a job out, or take it up where it was left; when the room is left, the bike's state is kept. Raises :class:`DocumentError`."""
     place, standing = progress.place(file.key), progress.of(file.key)
+    lock = _locked(place, file)
+    try:
+        with _laid_out(file, progress, standing, seed, guided, anew) as (garage, room):
+            yield garage, room
+    finally:
+        lock.unlock()
+
+
+@contextmanager
+def _laid_out(
+    file: JobFile, progress: Progress, standing: Standing | None, seed: int | None, guided: bool, anew: bool
+) -> Iterator[tuple[Garage, Room]]:
+    place = progress.place(file.key)
     if standing is None or anew or (seed is not None and seed != standing.seed):
         progress.begin_anew(file.key)
         if seed is None:
@@ -51,27 +66,31 @@ def practice_room(
             if file.job.by_hand:  # no lead fits
                 simulated = Simulated((), simulated.act)
             held = held_backup(file.job, datetime.now().astimezone())
-            yield garage, Room(file, drawn, simulated, place, progress, before, held, guided)
-            _keep_state(state, simulated)
+            room = Room(file, drawn, simulated, place, progress, before, held, guided)
+            yield garage, room
+            room.keep_state()
     finally:
         garage.close()
 
 
 def _lay_out(place: Path, state: Path, file: JobFile, drawn: Drawn) -> None:
-    """Make the folder of a job that begins."""
-    try:
-        place.mkdir(parents=True, exist_ok=True, mode=0o700)
-    except OSError as error:
-        raise DocumentError(
-            str(place), "", (error.strerror or "it cannot be made").lower(), "Check that you may write there."
-        ) from error
+    """Fill the folder of a job that begins."""
     told = json.dumps(snapshot(workshop_of(file.job, drawn))).encode()
     wire.write_bytes(place / BIKE, json.dumps(store.dump(bike_of(file.job))).encode(), private=True)
     wire.write_bytes(state, told, private=True)
     wire.write_bytes(place / BEFORE, told, private=True)
 
 
-def _keep_state(state: Path, simulated: Simulated) -> None:
-    told = simulated.act("snapshot")
-    if told.startswith("is "):
-        wire.write_bytes(state, told.removeprefix("is ").encode(), private=True)
+def _locked(place: Path, file: JobFile) -> QLockFile:
+    """The job is this process's own until it is unlocked. Raises :class:`DocumentError` where another window has it."""
+    try:
+        place.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OSError as error:
+        raise DocumentError(
+            str(place), "", (error.strerror or "it cannot be made").lower(), "Check that you may write there."
+        ) from error
+    lock = QLockFile(str(place / LOCK))
+    lock.setStaleLockTime(0)  # only a process that is gone leaves one behind
+    if not lock.tryLock(0):
+        raise DocumentError(file.title, "", "it is open in another window", "Go on there, or close it first.")
+    return lock
