@@ -1,11 +1,13 @@
 """Help covers every figure of the bike and every setting, briefly, in the words of the field."""
 
 import importlib.util
+from fnmatch import fnmatchcase
 from pathlib import Path
 
 from crisp_hornet import help as helping
 from crisp_hornet.bench.stations.build.shown import SHOWN
 from crisp_hornet.bench.stations.stations import BESIDE, PAGES
+from crisp_hornet.documents.packaged import packaged
 from crisp_hornet.documents.tune import KNOWN
 
 
@@ -15,6 +17,15 @@ def test_every_figure_and_setting_has_help():
     assert helping.about("drive.phase_current_a").title == "Phase current"
     assert helping.about("modes.2.speed_kmh").key == "speed-limit" and helping.about("modes.1.starts").key == "modes"
     assert helping.about("no.such.figure") is None
+    assert helping.about("finding.pack-tired").key == "pack-resistance"
+    known = set(packaged("crisp_hornet.core.evidence.findings", "findings.toml"))
+    named = {
+        one.removeprefix("finding.")
+        for topic in helping.figures()
+        for one in topic.covers
+        if one.startswith("finding.")
+    }
+    assert all(any(fnmatchcase(key, one) for key in known) for one in named)
 
 
 def test_every_place_has_help_and_cautions_stand_there_once():

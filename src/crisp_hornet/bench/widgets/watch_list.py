@@ -36,8 +36,9 @@ class SeverityMark(QWidget):
         paint_severity(painter, self.theme, self._severity, QPointF(11, 11), 8)
 
 
-def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget) -> QFrame:
-    """A card with a severity's shape, one strong line, the reason in two lines with the rest on demand, words, and acts in a row."""
+def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget, about: str = "") -> QFrame:
+    """A card with a severity's shape, one strong line, the reason in two lines with the rest on demand, words, and acts in a row.
+    ``about``: the path of what F1 explains there."""
     strong = label(text, wrap=True)
     strong.setStyleSheet("font-weight: 600;")
     column = column_of(spacing=3)
@@ -64,6 +65,7 @@ def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget) -
     assert isinstance(layout, QVBoxLayout)
     layout.addLayout(row)
     made.setAccessibleName(f"{severity}: {text}")
+    made.setProperty("help", about)
     return made
 
 
@@ -125,7 +127,14 @@ class WatchList(QWidget):
         clear(self._cards)
         for warning in warnings:
             self._cards.addWidget(
-                card(self.theme, warning.strength.value, warning.text, warning.reason, *self._links(warning))
+                card(
+                    self.theme,
+                    warning.strength.value,
+                    warning.text,
+                    warning.reason,
+                    *self._links(warning),
+                    about=warning.setting or "",
+                )
             )
         if not warnings:
             note: QLabel = label(empty, "quiet", wrap=True)

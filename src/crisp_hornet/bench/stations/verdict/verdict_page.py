@@ -371,6 +371,7 @@ class VerdictPage(Station):
                     turn(one.text),
                     f"{turn(one.reason)} {turn(one.effects_in_words)}".strip(),
                     *self._links(one),
+                    about=f"finding.{one.id}",
                 )
             )
         if not self.found:
