@@ -160,3 +160,25 @@ def test_a_ruler_is_a_slider_for_whoever_cannot_see_it_and_what_has_the_focus_is
     keep(window)
     take_up(window)
     assert window.theme is HIGH_CONTRAST
+
+
+def test_a_chart_s_figures_are_a_table_one_key_away_and_are_copied(qtbot, demo_window):
+    window = demo_window
+    for station, head in (("tune", "speed, km/h"), ("rides", "time"), ("verdict", "speed, km/h")):
+        window.show_station(station)
+        qtbot.waitUntil(lambda: window.desk.draft.prediction is not None)
+        window.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow)
+        pressed(qtbot, window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+        table = window.table
+        assert table.isVisible() and table.table.horizontalHeaderItem(0).text() == head and table.table.rowCount() > 10
+        click(qtbot, find(table, "Copy the table"))
+        lines = QApplication.clipboard().text().split("\n")
+        assert lines[0].startswith(head) and len(lines) == table.table.rowCount() + 1
+        click(qtbot, find(table, "Close the table"))
+    chart = window.stations["tune"].chart
+    chart.point_at(20.0)
+    assert "speed, km/h 20.0" in chart.accessibleDescription() and "limited by" in chart.accessibleDescription()
+    window.show_station("hookup")
+    window.show_figures()
+    assert "No chart" in window.notice.text

@@ -30,6 +30,7 @@ SCHEME = (
     ("Ctrl+Plus, Ctrl+Minus, Ctrl+0", "larger, smaller, usual text"),
     ("Ctrl+D", "light or dark theme"),
     ("Ctrl+Shift+D", "high contrast"),
+    ("Ctrl+T", "the figures of a chart as a table"),
     ("Ctrl+C", "copy the figure that has the focus"),
     ("F2, F3", "while recording: a lap, a note of this moment"),
     ("F1", "help on what has the focus"),

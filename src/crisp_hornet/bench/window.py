@@ -50,6 +50,7 @@ if TYPE_CHECKING:
     from crisp_hornet.bench.helping.search import Search
     from crisp_hornet.bench.practice.job_sheet import JobSheet
     from crisp_hornet.bench.practice.practising import Practising, Ridden
+    from crisp_hornet.bench.widgets.figures_table import FiguresTable
     from crisp_hornet.help import Topic
 
 SIDE_WIDTH = 292
@@ -77,6 +78,7 @@ class Window(QMainWindow):
         self.practising = practising
         self.job_sheet: JobSheet | None = None
         self.help_card: HelpCard | None = None
+        self.table: FiguresTable | None = None
         self.search: Search | None = None
         self.desk, self.link, self.theme = desk, link, theme
         self.asks = asked_by_box
@@ -260,6 +262,7 @@ class Window(QMainWindow):
             ("Ctrl+D", self.switch_theme, False),
             ("Ctrl+Shift+D", self.high_contrast, False),
             ("Ctrl+C", self.copy_focused, False),
+            ("Ctrl+T", self.show_figures, False),
             ("Ctrl+Home", lambda: self.show_station("start"), False),
             ("F1", self.show_help, False),
             ("Shift+F1", self.show_keys, False),
@@ -352,6 +355,18 @@ class Window(QMainWindow):
     def show_topic(self, topic: Topic) -> None:
         """One text of help, in its card."""
         self._card().show_topic(topic)
+
+    def show_figures(self) -> None:
+        """The figures of the chart that has the focus, or of the largest in view, as a table."""
+        from crisp_hornet.bench.widgets.figures_table import FiguresTable, chart_of
+
+        chart = chart_of(QApplication.focusWidget(), self.stations[self.current])
+        figures = chart.figures() if chart is not None else None
+        if figures is None or not figures.rows or not isinstance(chart, QWidget):
+            self.notice.say("note", "No chart with figures is in view here.")
+            return
+        self.table = FiguresTable(figures, chart.accessibleName(), self)
+        self.table.show()
 
     def copy_focused(self) -> None:
         """What has the focus goes to the clipboard, with its unit: a figure, a ruler, a row. Fields copy by themselves."""

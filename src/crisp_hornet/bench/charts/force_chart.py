@@ -22,6 +22,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy
 
+from crisp_hornet.bench.charts.drawn import Figures
 from crisp_hornet.bench.charts.force_axes import ForceAxes
 from crisp_hornet.bench.charts.frame import nice_top
 from crisp_hornet.bench.charts.lettering import Lettering, Name
@@ -152,8 +153,25 @@ class ForceChart(ForceAxes):
     def point_at(self, kmh: float) -> None:
         """Move the reading to a speed."""
         self.at_kmh = min(max(kmh, 0.0), self.last_kmh)
+        self.setAccessibleDescription(", ".join(f"{head} {text}" for head, text in self._reads(self.at_kmh) if text))
         self.pointed.emit(self.at_kmh)
         self.update()
+
+    def _reads(self, kmh: float) -> list[tuple[str, str]]:
+        """What the curves say at a speed: heads with units, and figures."""
+        said = [("speed, km/h", f"{kmh:.1f}")]
+        for curve, head in ((self.draft, "drafted, N"), (self.controller, "on the controller, N")):
+            if curve is not None:
+                said.append((head, f"{float(np.interp(kmh, curve.speed_kmh, curve.wheel_force_n)):.0f}"))
+        if self.curve is not None:
+            at = int(np.argmin(np.abs(self.curve.speed_kmh - kmh)))
+            said.append(("limited by", LIMIT_WORDS.get(str(self.curve.limit[at]), str(self.curve.limit[at]))))
+        return said
+
+    def figures(self) -> Figures:
+        """Its curves as a table, a row each two km/h."""
+        rows = [self._reads(float(kmh)) for kmh in np.arange(0.0, self.last_kmh + 0.1, 2.0)]
+        return Figures([head for head, _ in rows[0]], [[text for _, text in row] for row in rows])
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

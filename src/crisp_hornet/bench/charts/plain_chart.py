@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.charts.drawn import MOST_ROWS, Figures
 from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text, width_of
@@ -73,6 +74,18 @@ class Picture:
     x_from: float | None = None
 
 
+def _along(line: Line, places: Array) -> Array:
+    """A line's heights at some places; NaN where it is not."""
+    good = np.isfinite(line.y) & np.isfinite(line.x)
+    order = np.argsort(line.x[good])
+    x, y = line.x[good][order], line.y[good][order]
+    return np.interp(places, x, y, left=np.nan, right=np.nan) if len(x) else np.full(len(places), np.nan)
+
+
+def _told(value: float) -> str:
+    return f"{value:.4g}" if np.isfinite(value) else ""
+
+
 class PlainChart(QWidget):
     """Shows a :class:`Picture`."""
 
@@ -98,6 +111,19 @@ class PlainChart(QWidget):
                 f"{picture.y_name} against {picture.x_name}: " + ", ".join(line.name for line in picture.lines)
             )
         self.update()
+
+    def figures(self) -> Figures:
+        """Its lines as a table, over places of the first one's axis."""
+        picture = self.picture
+        if picture is None or not picture.lines:
+            return Figures([])
+        ends = [x for line in picture.lines for x in (line.x[np.isfinite(line.y)]) if np.isfinite(x)]
+        if not ends:
+            return Figures([])
+        places = np.linspace(min(ends), max(ends), min(MOST_ROWS, 41))
+        heads = [picture.x_name, *(f"{line.name}, {picture.y_name}" for line in picture.lines)]
+        columns = [_along(line, places) for line in picture.lines]
+        return Figures(heads, [[f"{x:.4g}", *(_told(column[at]) for column in columns)] for at, x in enumerate(places)])
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         picture = self.picture

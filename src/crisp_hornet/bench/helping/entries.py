@@ -59,6 +59,9 @@ class Window(Protocol):
     def switch_theme(self) -> None:
         """Light or dark."""
 
+    def show_figures(self) -> None:
+        """A chart's figures."""
+
     def high_contrast(self) -> None:
         """The theme of most contrast."""
 
@@ -147,6 +150,7 @@ def _acts(window: Window) -> Iterator[Entry]:
     for name, act in (
         ("Switch between light and dark", window.switch_theme),
         ("Switch between metric and imperial units", window.desk.switch_units),
+        ("Figures of the chart as a table", window.show_figures),
         ("High contrast theme", window.high_contrast),
         ("Larger text", lambda: window.set_scale(window.scale_now + 0.1)),
         ("Smaller text", lambda: window.set_scale(window.scale_now - 0.1)),

@@ -13,6 +13,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.charts.drawn import MOST_ROWS, Figures
 from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.theme import QUIET_PX, Theme, real_font
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -23,7 +24,7 @@ from crisp_hornet.core.ride.along import way_km
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.gaps import LEAST_S, longest_step_s
 from crisp_hornet.core.ride.pyramid import Pyramid
-from crisp_hornet.documents.channels import short_name
+from crisp_hornet.documents.channels import UNITS, short_name
 from crisp_hornet.documents.units import Units
 
 RIBBON_PX = 26
@@ -171,6 +172,7 @@ class Traces(QWidget):
         self.at_s = float(self.ride.time_s[row])
         for cursor in self._cursors:
             cursor.setPos(float(self._x[row]))
+        self.setAccessibleDescription(self.values_at_cursor())
         self.pointed.emit(self.at_s)
 
     def _row_at(self, at_s: float) -> int:
@@ -190,6 +192,20 @@ class Traces(QWidget):
             if here:
                 words.append(f"{here} ({there})" if there else here)
         return " · ".join(words)
+
+    def figures(self) -> Figures:
+        """What is in view as a table: a row for each of some sixty moments."""
+        if self.ride is None or not len(self.ride):
+            return Figures([])
+        low, high = self.in_view
+        moments = np.linspace(low, high, MOST_ROWS)
+        rows = [self._row_at(float(at_s)) for at_s in moments]
+        heads = ["time", *(f"{short_name(name)}, {UNITS.get(name, '')}".rstrip(", ") for name in self.channels)]
+        values = [self.ride.get(name) for name in self.channels]
+        table = [
+            [clock(float(self.ride.time_s[row])), *(_figure(one[row]) for one in values)] for row in dict.fromkeys(rows)
+        ]
+        return Figures(heads, table)
 
     @property
     def in_view(self) -> tuple[float, float]:
@@ -309,6 +325,10 @@ class Traces(QWidget):
         if self.ride is not None and self._x is self.ride.time_s:
             return TimeAxis("bottom")
         return WayAxis(self.units.unit("km"), self.units.value(1.0, "km"))
+
+
+def _figure(value: float) -> str:
+    return f"{value:.4g}" if np.isfinite(value) else ""
 
 
 def _nearest(sorted_values: Array, wanted: float) -> int:
