@@ -6,12 +6,14 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QProcess, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
+from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.stations.start.pictures import BUILD, PRACTISE, RIDE, DoorPicture
 from crisp_hornet.bench.stations.start.six_figures import SixFigures
 from crisp_hornet.bench.stations.station import Station
@@ -30,6 +32,7 @@ from crisp_hornet.system.health import Finding, look
 from crisp_hornet.system.itself import command
 
 FOLDER, MOST_BIKES = "practice", 4
+DOOR_PX, TWO_JOBS_PX = 232.0, 640.0  # the least a door needs, and two jobs beside each other
 HANDBOOK = ("phase-current", "battery-current", "pack-resistance", "wheel")
 STANDS = {BEGUN: BoltState.IN_WORK, ENDED: BoltState.STOPPED}
 
@@ -44,19 +47,22 @@ class StartPage(Station):
         super().__init__(desk, link, theme)
         self.progress = Progress(desk.folder / FOLDER)
         self.starts = start_process
+        self._rows: list[QWidget] = []
         self._jobs, self._undone = QGridLayout(), column_of(spacing=8)
         self._jobs.setSpacing(6)
+        self._jobs.setContentsMargins(0, 0, 0, 0)
         self._done = label("", "quiet")
         self.guided = Confirm(theme, "guided: name the station to open next")
         self.six = SixFigures(desk, theme)
         self.six.built.connect(self._built)
         self.six.closed.connect(self.show_doors)
         self._views = Pages()
-        self._views.addWidget(self._doors_page())
+        self._views.addWidget(column_scroll(self._doors_page()))
         self._views.addWidget(column_scroll(self.six))
         column_of(self, margins=0).addWidget(self._views)
-        self._side = QWidget()
-        beside = column_of(self._side, margins=(0, 0, 4, 0), spacing=8)
+        inside = QWidget()
+        self._side = column_scroll(inside)
+        beside = column_of(inside, margins=(0, 0, 10, 0), spacing=8)
         beside.addLayout(self._undone)
         beside.addWidget(label("FROM THE HANDBOOK", "caps"))
         for topic in (one for one in figures() if one.key in HANDBOOK):
@@ -78,7 +84,7 @@ class StartPage(Station):
 
     def _doors_page(self) -> QWidget:
         page = QWidget()
-        column = column_of(page, margins=(0, 4, 0, 0), spacing=8)
+        column = column_of(page, margins=(0, 4, 10, 0), spacing=8)
         column.addWidget(label("What is on the bench today?", "title"))
         column.addWidget(
             label(
@@ -86,7 +92,9 @@ class StartPage(Station):
                 "quiet",
             )
         )
-        doors = row_of(spacing=14)
+        self._doors: list[QFrame] = []
+        self._door_grid = QGridLayout()
+        self._door_grid.setSpacing(14)
         self._first = button("", self._go_on, "", "Practise on a simulated bike")
         for what, title, words, act in (
             (PRACTISE, "Practise on a simulated bike",
@@ -97,8 +105,9 @@ class StartPage(Station):
             (RIDE, "Look at a ride you have", "A log or a phone's track, in nearly any form. What it proves without a bike, and more once "
              "there is one.", button("Open a log", self.open_log, "", "Look at a ride: open a log")),
         ):  # fmt: skip
-            doors.addWidget(self._door(DoorPicture(what, self.theme), title, words, act), 1)
-        column.addLayout(doors)
+            self._doors.append(self._door(DoorPicture(what, self.theme), title, words, act))
+        self._lay_doors(len(self._doors))
+        column.addLayout(self._door_grid)
         head = row_of(spacing=10)
         head.addWidget(label("PRACTICE", "caps"))
         head.addStretch(1)
@@ -108,15 +117,33 @@ class StartPage(Station):
         column.addLayout(head)
         inside = QWidget()
         inside.setLayout(self._jobs)
-        column.addWidget(column_scroll(inside), 1)
+        column.addWidget(inside)
+        column.addStretch(1)
         return page
+
+    def _lay_doors(self, columns: int) -> None:
+        """So many doors beside each other, the others below."""
+        for at, door in enumerate(self._doors):
+            self._door_grid.addWidget(door, at // columns, at % columns)
+        for at in range(len(self._doors)):
+            self._door_grid.setColumnStretch(at, int(at < columns))
+
+    def _lay_jobs(self) -> None:
+        columns = 2 if self.width() >= px(TWO_JOBS_PX) else 1
+        for at, row in enumerate(self._rows):
+            self._jobs.addWidget(row, at // columns, at % columns)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._lay_jobs()
+        self._lay_doors(min(max(int(self.width() / px(DOOR_PX)), 1), len(self._doors)))
 
     def _door(self, picture: QWidget, title: str, words: str, act: QWidget) -> QFrame:
         frame = QFrame()
         frame.setObjectName("sheet")
         column = column_of(frame, margins=14, spacing=6)
         column.addWidget(picture)
-        strong = label(title)
+        strong = label(title, wrap=True)
         strong.setStyleSheet("font-weight: 600;")
         column.addWidget(strong)
         about = label(words, "quiet", wrap=True)
@@ -146,8 +173,8 @@ class StartPage(Station):
                 self._watcher.addPath(str(path))
         standings, files = self.progress.all(), self.files()
         clear(self._jobs)
-        for at, file in enumerate(files):
-            self._jobs.addWidget(self._row(file, standings.get(file.key)), at // 2, at % 2)
+        self._rows = [self._row(file, standings.get(file.key)) for file in files]
+        self._lay_jobs()
         solved = sum(one.state.startswith("solved") for one in standings.values())
         begun = sum(one.state == BEGUN for one in standings.values())
         self._done.setText(f"{solved} of {len(files)} done" + (f", {begun} begun" if begun else ""))
