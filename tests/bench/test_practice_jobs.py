@@ -16,8 +16,8 @@ from crisp_hornet.link.report import Outcome as Sent
 from crisp_hornet.practice.jobs import shipped
 from crisp_hornet.practice.judging import Outcome
 from crisp_hornet.practice.progress import Progress
-from tests.bench.driving import click, find, go, texts
-from tests.bench.linking import connect, send_and_wait, work_the_lever
+from tests.bench.driving import click, find, texts
+from tests.bench.linking import connect, send_and_wait
 
 JOBS = shipped()
 pytestmark = pytest.mark.realtime
@@ -70,20 +70,16 @@ def take(qtbot, window, step):
         assert send_and_wait(qtbot, window, keep=True).outcome is Sent.PROVED
     settings = {name: drawn.value(asked, job) for name, asked in (step.set or {}).items()}
     if settings and all(name.startswith("calibration.") for name in settings):
-        if not link.contact.shown:
-            go(qtbot, window, "send")
-            window.desk.draft.change("throttle.ramp_s", 0.9)
-            qtbot.waitUntil(lambda: bool(window.stations["send"].confirmations))
-            work_the_lever(qtbot, window)
-            window.desk.undo_stack.undo()
-            assert window.simulated.act("brake 1") == "ok"  # held, or an uncalibrated throttle would turn the wheel
-            qtbot.waitUntil(lambda: link.live.values["wheel_speed_kmh"] == 0 and link.live.values["brake"] == 1)
+        show_the_bike(qtbot, window)
+        assert window.simulated.act("brake 1") == "ok"  # held, or an uncalibrated throttle would turn the wheel
+        qtbot.waitUntil(lambda: link.live.values["wheel_speed_kmh"] == 0 and link.live.values["brake"] == 1)
         reports = []
         operation = WriteCalibration(tuple(changes_to(link.contact.map, link.contact.raws, settings)))
         asked = [one.id for one in link.contact.questions(operation)]
         link.perform("writing a calibration", operation, asked, reports.append)
         qtbot.waitUntil(lambda: bool(reports) and not link.busy)
         assert reports[0].outcome is Sent.PROVED, reports[0]
+        assert window.simulated.act("brake 0") == "ok"
     elif settings:
         desk.draft.set(desk.held.tune)
         for name, value in settings.items():
@@ -106,6 +102,18 @@ def learn(desk, path, value):
         desk.active.change(desk.bike.model_copy(update={"chain": [*desk.bike.chain[:-1], last]}), "chain")
     else:
         desk.active.change(desk.bike.with_value(path, value, "entered"), path)
+
+
+def show_the_bike(qtbot, window):
+    """The lever pulled twice by hand, as Send asks before the first write of a contact."""
+    if window.link.contact.shown:
+        return
+    for pulls in (1, 2):
+        assert window.simulated.act("brake 1") == "ok"
+        qtbot.waitUntil(lambda pulls=pulls: window.link.lever_pulls >= pulls)
+        assert window.simulated.act("brake 0") == "ok"
+        qtbot.waitUntil(lambda: window.link.live.values["brake"] == 0)
+    qtbot.waitUntil(lambda: bool(window.link.contact.shown))
 
 
 def read_again(qtbot, window):

@@ -20,7 +20,7 @@ BIKES = {False: a_bike(), True: a_bike(**CHECKED)}
 # half an interval over its value, in the median, that an ordinary ride is to reach: with unchecked and with checked sensors
 USEFUL = {"pack": (0.06, 0.02), "wh_per_km": (0.05, 0.015), "crr": (0.25, 0.25), "cda": (0.25, 0.25), "distance": (0.01, 0.005),
           "flux": (0.08, 0.02), "winding": (0.12, 0.03)}  # fmt: skip
-SEEDS = 3
+SEEDS = 4
 
 
 def told_by(name, seed, minutes=None):
