@@ -129,6 +129,9 @@ def test_a_bike_is_built_from_its_kind_and_six_figures(qtbot, start):
 
 def test_a_log_is_looked_at_without_a_bike_and_bikes_are_taken_up_again(qtbot, start):
     page = start.stations["start"]
+    page.look_at(demo.HERON)  # no log
+    qtbot.waitUntil(lambda: start.notice.isVisible())
+    assert start.desk.bike is None and start.current == "start"
     page.look_at(demo.ROUND)
     qtbot.waitUntil(lambda: start.desk.ride.count == 1)
     assert start.current == "rides" and start.desk.bike.assumed

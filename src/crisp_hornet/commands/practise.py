@@ -11,8 +11,6 @@ from crisp_hornet.commands.output import say, tell
 from crisp_hornet.garage.garage import default_folder
 from crisp_hornet.system.libraries import why_not
 
-FOLDER = "practice"
-
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What it takes."""
@@ -26,7 +24,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Open the window, or list the jobs."""
     from crisp_hornet.practice.jobs import find, own, shipped
-    from crisp_hornet.practice.progress import Progress
+    from crisp_hornet.practice.progress import FOLDER, Progress
 
     progress = Progress(options.folder or default_folder() / FOLDER)
     if options.job is None:

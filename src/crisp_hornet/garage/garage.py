@@ -71,9 +71,6 @@ def _not_opened(folder: Path, error: Exception) -> GarageError:
     )
 
 
-CONTROLLERS, SENDING = "controllers", "sending"  # folders beside the database: own descriptions, markers of sends
-
-
 class Garage:
     """An open garage, by what it keeps. Call :meth:`close` when done."""
 

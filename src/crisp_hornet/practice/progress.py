@@ -11,6 +11,7 @@ from pathlib import Path
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
 
+FOLDER = "practice"  # of a garage's folder
 STATES = "practice.json"
 STATE = "bike.json"
 OWN = "jobs"

@@ -257,8 +257,8 @@ class SimulatedBike:
         s.used_ah += s.battery_a * dt / 3600
         limit_a = t.document.battery.bms_discharge_a
         sound_ohm = self._group_ohm() / self.defects.weak_resistance
-        lowest = s.pack_v / t.series if weak is None else weak - s.battery_a * sound_ohm
-        s.bms.watch(dt, (s.battery_a, limit_a), (s.pack_v, t.bms_trip_v), max(lowest, 2.81) if weak is None else lowest)
+        lowest = math.inf if weak is None else weak - s.battery_a * sound_ohm  # alike, the pack's volts tell all
+        s.bms.watch(dt, (s.battery_a, limit_a), (s.pack_v, t.bms_trip_v), lowest)
 
     def _group_ohm(self) -> float:
         """Resistance of one group of cells."""

@@ -204,6 +204,15 @@ class Desk(QObject):
         tune = self.kept(lambda: self.garage.glance.tune(bike_id, "draft")) if bike is not None else None
         return (bike, tune) if bike is not None and tune is not None else None
 
+    def free_name(self, wanted: str) -> str:
+        """A name that no bike of the garage has yet."""
+        taken = {kept.name for kept in self.bikes()}
+        wanted = wanted[:180]
+        name, number = wanted, 2
+        while name in taken:
+            name, number = f"{wanted} {number}", number + 1
+        return name
+
     def undone(self, bike_id: int) -> tuple[Tune | None, Tune | None, int]:
         """How far a bike of the garage is: its draft, what its controller held last, and how many rides it has."""
         glance = self.garage.glance

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -47,6 +47,7 @@ class Room:
     before: dict[str, Any]
     held: Backup
     guided: bool = False
+    _kept: list[str] = field(default_factory=lambda: [""])  # what was kept last
 
     @property
     def job(self) -> Job:
@@ -56,7 +57,8 @@ class Room:
     def keep_state(self) -> None:
         """Keep how the simulated bike now is, for the next sitting. Raises :class:`DocumentError`."""
         told = self.simulated.act("snapshot")
-        if told.startswith("is "):
+        if told.startswith("is ") and told != self._kept[0]:
+            self._kept[0] = told
             state = self.progress.state_file(self.file.key)
             wire.write_bytes(state, told.removeprefix("is ").encode(), private=True)
 

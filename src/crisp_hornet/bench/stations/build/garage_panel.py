@@ -90,10 +90,4 @@ class GaragePanel(QWidget):
             self._desk.open_bike(self._desk.bike.model_copy(update={"name": name}))
 
     def _free_name(self, wanted: str) -> str:
-        taken = {kept.name for kept in self._desk.bikes()}
-        wanted = wanted[:180]
-        number = 2
-        name = wanted
-        while name in taken:
-            name, number = f"{wanted} {number}", number + 1
-        return name
+        return self._desk.free_name(wanted)

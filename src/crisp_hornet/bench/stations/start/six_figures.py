@@ -131,11 +131,7 @@ class SixFigures(QWidget):
         self.built.emit()
 
     def _bike(self, kind: str) -> tuple[Bike, int]:
-        taken = {kept.name for kept in self._desk.bikes()}
-        wanted = self.name.text().strip() or "My bike"
-        name, number = wanted, 2
-        while name in taken:
-            name, number = f"{wanted} {number}", number + 1
+        name = self._desk.free_name(self.name.text().strip() or "My bike")
         bike, entered = bike_of_kind(kind, name), 0
         for one in SIX:
             field = self.fields[one.path]

@@ -14,6 +14,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.scale import px
+from crisp_hornet.bench.stations.rides.log_files import Opened, opened
 from crisp_hornet.bench.stations.start.pictures import BUILD, PRACTISE, RIDE, DoorPicture
 from crisp_hornet.bench.stations.start.six_figures import SixFigures
 from crisp_hornet.bench.stations.station import Station
@@ -23,15 +24,16 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label
 from crisp_hornet.core.build.kinds import KINDS, bike_of_kind
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import SETTINGS
 from crisp_hornet.help import figures
 from crisp_hornet.practice.jobs import JobFile, own, shipped
-from crisp_hornet.practice.progress import BEGUN, ENDED, STATES, Progress, Standing
+from crisp_hornet.practice.progress import BEGUN, ENDED, FOLDER, STATES, Progress, Standing
 from crisp_hornet.system.health import Finding, look
 from crisp_hornet.system.itself import command
 
-FOLDER, MOST_BIKES = "practice", 4
+MOST_BIKES = 4
 DOOR_PX, TWO_JOBS_PX = 232.0, 640.0  # the least a door needs, and two jobs beside each other
 HANDBOOK = ("phase-current", "battery-current", "pack-resistance", "wheel")
 STANDS = {BEGUN: BoltState.IN_WORK, ENDED: BoltState.STOPPED}
@@ -71,6 +73,10 @@ class StartPage(Station):
         self._computer = label("", "quiet", wrap=True)
         beside.addWidget(self._computer)
         beside.addStretch(1)
+        self._log = Background(DocumentError)
+        self._log.done.connect(self._take_log)
+        self._log.failed.connect(lambda error: desk.said.emit("stop", str(error)))
+        self._looked = False
         self._health = Background()
         self._health.done.connect(self._show_health)
         self._watcher = QFileSystemWatcher(self)
@@ -248,6 +254,14 @@ class StartPage(Station):
 
     def look_at(self, path: Path) -> None:
         """A log without a bike: it is laid on one of a kind whose figures are all assumed, which can be corrected later."""
+        if self.desk.bike is not None:
+            self.hand_over.emit("rides", path)
+            return
+        remembered = self.desk.remembered
+        self._log.start(lambda: opened(path, remembered))  # a file that is no log leaves no bike behind
+
+    def _take_log(self, log: Opened) -> None:
+        path = log.path
         if self.desk.bike is None:
             self.desk.open_bike(bike_of_kind(KINDS[0], f"Bike of {path.stem}"[:80]))
             said = "No bike yet: the ride lies on one whose figures are all assumed. Correct them on Build; what rests on them follows."
@@ -290,7 +304,9 @@ class StartPage(Station):
     def shown(self) -> None:
         self._show()
         folder = self.desk.folder
-        self._health.start(lambda: list(look(folder)))
+        if not self._looked:  # once: a large garage takes a while to be looked through
+            self._looked = True
+            self._health.start(lambda: list(look(folder)))
 
     def _show_health(self, findings: list[Finding]) -> None:
         """What this computer lacks, and what to do about it."""
