@@ -14,6 +14,7 @@ from crisp_hornet.practice.laying_out import make_garage, workshop_of
 from crisp_hornet.practice.progress import Progress
 from crisp_hornet.practice.readers import holds, value_of
 from crisp_hornet.practice.riding import Cancelled, ride
+from crisp_hornet.practice.showing import first_that_shows
 from crisp_hornet.standin.snapshot import restore, snapshot
 from crisp_hornet.standin.workshop import Workshop
 from tests.practice.trying import Try
@@ -145,3 +146,11 @@ def test_the_garage_of_a_job_has_its_history_and_is_made_once(tmp_path):
     again = make_garage(tmp_path / "g", JOBS[0].job)
     assert len(again.book.of(number)) == lines == len(JOBS[0].job.history)
     again.close()
+
+
+def test_a_draw_that_does_not_show_the_complaint_does_not_count():
+    job = JOBS[4].job
+    assert first_that_shows(job, [7, 8]) == 7
+    never = Job.model_validate({**store.dump(job), "shows": [{"of": "shown.ripple", "least": 5.0}]})
+    with pytest.raises(DocumentError, match="no draw of it shows"):
+        first_that_shows(never, [1, 2])

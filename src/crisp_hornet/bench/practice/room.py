@@ -21,10 +21,11 @@ from crisp_hornet.practice.drawing import Drawn, draw
 from crisp_hornet.practice.jobs import JobFile, bike_of
 from crisp_hornet.practice.laying_out import held_backup, make_garage, workshop_of
 from crisp_hornet.practice.progress import BEGUN, Progress, Standing
+from crisp_hornet.practice.showing import first_that_shows
 from crisp_hornet.standin.snapshot import snapshot
 
 BEFORE, BIKE, GARAGE, LINK, LOCK = "before.json", "bike-document.json", "garage", "simulated", "lock"
-MOST_SEEDS = 10_000
+MOST_SEEDS, MOST_DRAWS = 10_000, 12
 
 
 @contextmanager
@@ -49,7 +50,7 @@ def _laid_out(
     if standing is None or anew or (seed is not None and seed != standing.seed):
         progress.begin_anew(file.key)
         if seed is None:
-            seed = standing.seed if standing is not None else random.SystemRandom().randrange(1, MOST_SEEDS)
+            seed = standing.seed if standing is not None else _any_that_shows(file)
     else:
         seed = standing.seed
     drawn = draw(file.job, seed)
@@ -71,6 +72,11 @@ def _laid_out(
             room.keep_state()
     finally:
         garage.close()
+
+
+def _any_that_shows(file: JobFile) -> int:
+    chance = random.SystemRandom()
+    return first_that_shows(file.job, (chance.randrange(1, MOST_SEEDS) for _ in range(MOST_DRAWS)))
 
 
 def _lay_out(place: Path, state: Path, file: JobFile, drawn: Drawn) -> None:
