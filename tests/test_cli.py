@@ -150,9 +150,21 @@ def test_run_as_a_module_from_anywhere(tmp_path):
     assert done.stdout.startswith("crisp-hornet ")
 
 
-def test_shots_writes_a_picture_of_each_main_view(tmp_path):
+def test_shots_writes_the_pictures_that_are_asked_for(tmp_path):
+    """All of them are taken by ``scripts/shots``; here two, in the second language, so that the walk is short."""
     done = subprocess.run(
-        [sys.executable, "-m", "crisp_hornet", "shots", "--out", str(tmp_path / "shots")],
+        [
+            sys.executable,
+            "-m",
+            "crisp_hornet",
+            "shots",
+            "--out",
+            str(tmp_path / "shots"),
+            "--only",
+            "start,hook-up",
+            "--language",
+            "de",
+        ],
         capture_output=True,
         text=True,
     )
@@ -160,17 +172,7 @@ def test_shots_writes_a_picture_of_each_main_view(tmp_path):
     from PyQt6.QtGui import QImage
 
     pictures = sorted((tmp_path / "shots").iterdir())
-    assert {
-        "start.png",
-        "practice.png",
-        "build.png",
-        "hook-up.png",
-        "tune-pull.png",
-        "send-proved.png",
-        "rides.png",
-        "verdict.png",
-        "logbook.png",
-    } <= {one.name for one in pictures}
+    assert [one.name for one in pictures] == ["hook-up.png", "start.png"]
     for picture in pictures:
         image = QImage(str(picture))
         assert (image.width(), image.height()) == (1280, 800)

@@ -6,7 +6,10 @@ from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.app import link_of, make_application, tear_down
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.stations.tune.ride import range_page
 from crisp_hornet.bench.window import Window
+from crisp_hornet.core.goal import parts, reached, wish_map
+from crisp_hornet.core.virtual_ride import band, ranging
 from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.garage.garage import Garage
 from tests.link.inprocess import Threaded
@@ -15,6 +18,17 @@ from tests.link.inprocess import Threaded
 @pytest.fixture(scope="session")
 def qapp():
     yield make_application()
+
+
+@pytest.fixture(autouse=True)
+def coarse_roads(monkeypatch):
+    """What is foreseen along roads is right elsewhere (``tests/core``): in the window fewer possible bikes and coarser maps do."""
+    for module, names in {
+        band: {"SAMPLES": 6, "FEW_SAMPLES": 5}, ranging: {"SAMPLES": 3}, reached: {"ROAD_SAMPLES": 3},
+        wish_map: {"ROAD_PLACES": 5, "FEW_ROAD_PLACES": 4}, range_page: {"POINTS": 4}, parts: {"PART_RIDES": 8},
+    }.items():  # fmt: skip
+        for name, few in names.items():
+            monkeypatch.setattr(module, name, few)
 
 
 @pytest.fixture

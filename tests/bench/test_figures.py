@@ -7,6 +7,7 @@ from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
 from crisp_hornet.bench.figures import Misread, figure
+from tests.amount import some
 
 READ = {"36": 36, "36,5": 36.5, "36.5 A": 36.5, "−5": -5, "+3": 3, "1 200": 1200, "1\u00a0200,5": 1200.5, "1'200": 1200, "1.200,5": 1200.5,
         "1,200.5": 1200.5, "1.200.300": 1_200_300, "0.125": 0.125,
@@ -35,7 +36,7 @@ def test_bounds_are_told_never_applied_and_thousandths_are_usual_where_said():
 
 
 @seed(3)
-@settings(max_examples=200, deadline=None, database=None)
+@settings(max_examples=some(200), deadline=None, database=None)
 @given(st.floats(-1e6, 1e6).map(lambda one: round(one, 2)), st.booleans(), st.booleans())
 def test_what_is_written_out_is_read_back(value, comma, grouped):
     text = f"{value:,.2f}".replace(",", " ") if grouped else f"{value:.2f}"

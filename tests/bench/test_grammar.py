@@ -31,6 +31,7 @@ from crisp_hornet.bench.widgets.choice import Choice, Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.keys_card import KeysCard
 from crisp_hornet.bench.widgets.sentence import LINE_PX, Sentence
+from tests.amount import some
 from tests.bench.driving import find, go
 
 ROLES = {"", "act", "large", "small", "place", "page", "fold", "several"}
@@ -89,20 +90,25 @@ def test_every_control_is_of_the_kit_and_no_key_of_a_document_is_shown(qtbot, de
         assert [word for word in words if isinstance(word, str) and RAW_KEY.search(word)] == [], page
 
 
+def shown(widget):
+    """The text of a label or button as it is seen, in the language of the window."""
+    return (QLabel if isinstance(widget, QLabel) else QPushButton).text(widget)
+
+
 def cut(window):
     """What is not seen whole."""
     for one in visible(window, QLabel):
-        if one.text() and not one.wordWrap() and one.fontMetrics().horizontalAdvance(one.text()) > one.width() + 2:
-            yield f"label {one.text()!r}"
-        if one.text() and one.wordWrap() and one.heightForWidth(one.width()) > one.height() + 3:
-            yield f"lines {one.text()!r}"
+        if shown(one) and not one.wordWrap() and one.fontMetrics().horizontalAdvance(shown(one)) > one.width() + 2:
+            yield f"label {shown(one)!r}"
+        if shown(one) and one.wordWrap() and one.heightForWidth(one.width()) > one.height() + 3:
+            yield f"lines {shown(one)!r}"
     for one in visible(window, QLabel) + visible(window, QPushButton):
         seen = one.visibleRegion().boundingRect()
-        if one.text() and not seen.isEmpty() and seen.width() < one.width() - 1:
-            yield f"hidden at its side: {one.text()!r}"
+        if shown(one) and not seen.isEmpty() and seen.width() < one.width() - 1:
+            yield f"hidden at its side: {shown(one)!r}"
     for one in visible(window, QPushButton):
-        if one.text() and one.fontMetrics().horizontalAdvance(one.text()) + 2 > one.width():
-            yield f"button {one.text()!r}"
+        if shown(one) and one.fontMetrics().horizontalAdvance(shown(one)) + 2 > one.width():
+            yield f"button {shown(one)!r}"
     for one in visible(window, Sentence):
         if one.lines() * LINE_PX > one.height() + 3:
             yield f"sentence {one.text()!r}"
@@ -255,7 +261,7 @@ def test_nothing_is_cut_or_lies_on_another_and_no_page_scrolls(qtbot, demo_windo
 
 
 @seed(3)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(st.lists(st.tuples(st.floats(20, 480), st.floats(20, 280)), min_size=1, max_size=7), st.integers(0, 10_000))
 def test_names_cover_neither_marks_nor_names_where_there_is_room(anchors, drawn):
     rng, box = np.random.default_rng(drawn), QRectF(0, 0, 500, 300)

@@ -22,11 +22,11 @@ def test_f1_explains_the_figure_that_has_the_focus_else_the_station(qtbot, demo_
     go(qtbot, window, "tune")
     window.stations["tune"].rulers["drive.battery_current_a"].setFocus()
     pressed(qtbot, window, Qt.Key.Key_F1)
-    card = window.help_card
+    card = window.helping.card
     qtbot.waitUntil(lambda: "Battery current" in texts(card) and "BMS discharge limit" in texts(card))
     click(qtbot, find(card, "Close the help"))
     window.show_station("hookup")
-    window.show_help()
+    window.helping.show_help()
     qtbot.waitUntil(lambda: "pre-charge before the main switch" in texts(card))
     click(qtbot, find(card, "Open the glossary"))
     qtbot.keyClicks(card.line, "axis")
@@ -37,9 +37,9 @@ def test_f1_explains_the_figure_that_has_the_focus_else_the_station(qtbot, demo_
 
 def search(qtbot, window, typed):
     window.activateWindow()
-    window.show_search()
-    qtbot.keyClicks(window.search.line, typed)
-    return [window.search.rows.item(at).text() for at in range(window.search.rows.count())]
+    window.helping.show_search()
+    qtbot.keyClicks(window.helping.search.line, typed)
+    return [window.helping.search.rows.item(at).text() for at in range(window.helping.search.rows.count())]
 
 
 def test_ctrl_k_goes_to_pages_figures_settings_rides_acts_and_help(qtbot, demo_window):
@@ -58,17 +58,17 @@ def test_ctrl_k_goes_to_pages_figures_settings_rides_acts_and_help(qtbot, demo_w
         (
             "rolling air",
             "Rolling resistance and air drag   help",
-            lambda: window.help_card is not None and window.help_card.isVisible(),
+            lambda: window.helping.card is not None and window.helping.card.isVisible(),
         ),
     ):
         rows = search(qtbot, window, typed)
         assert rows and rows[0].startswith(first), (typed, rows[:3])
-        qtbot.keyClick(window.search.line, Qt.Key.Key_Return)
+        qtbot.keyClick(window.helping.search.line, Qt.Key.Key_Return)
         qtbot.waitUntil(there)
-    assert search(qtbot, window, "zzz") == [] and "Nothing found" in texts(window.search)
-    qtbot.keyClick(window.search.line, Qt.Key.Key_Backspace)
-    qtbot.keyClick(window.search.line, Qt.Key.Key_Escape)
-    assert not window.search.isVisible()
+    assert search(qtbot, window, "zzz") == [] and "Nothing found" in texts(window.helping.search)
+    qtbot.keyClick(window.helping.search.line, Qt.Key.Key_Backspace)
+    qtbot.keyClick(window.helping.search.line, Qt.Key.Key_Escape)
+    assert not window.helping.search.isVisible()
 
 
 def test_every_page_that_the_search_names_is_one_of_its_station(demo_window):
@@ -173,7 +173,7 @@ def test_a_chart_s_figures_are_a_table_one_key_away_and_are_copied(qtbot, demo_w
         window.activateWindow()
         qtbot.waitUntil(window.isActiveWindow)
         pressed(qtbot, window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
-        table = window.table
+        table = window.helping.table
         assert table.isVisible() and table.table.horizontalHeaderItem(0).text() == head and table.table.rowCount() > 10
         click(qtbot, find(table, "Copy the table"))
         lines = QApplication.clipboard().text().split("\n")
@@ -183,5 +183,5 @@ def test_a_chart_s_figures_are_a_table_one_key_away_and_are_copied(qtbot, demo_w
     chart.point_at(20.0)
     assert "speed, km/h 20.0" in chart.accessibleDescription() and "limited by" in chart.accessibleDescription()
     window.show_station("hookup")
-    window.show_figures()
+    window.helping.show_figures()
     assert "No chart" in window.notice.text

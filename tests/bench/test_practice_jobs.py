@@ -53,8 +53,8 @@ def practise(qtbot, qapp, tmp_path):
 
 
 def hand_over(qtbot, window, sentence="", ending="ride"):
-    window.show_job()
-    sheet = window.job_sheet
+    window.practice.show_job()
+    sheet = window.practice.sheet
     sheet.sentence.setText(sentence)
     sheet.endings[ending].setChecked(True)
     with qtbot.waitSignal(window.practising.judged):
@@ -139,15 +139,15 @@ def test_a_job_is_solved_in_the_window(qtbot, practise, number):
     said = next((step for step in reversed(job.cure) if step.said), None)
     judged = hand_over(qtbot, window, said.said if said else "", said.ending if said else "ride")
     assert judged.outcome is Outcome.SOLVED, judged.lines
-    qtbot.waitUntil(lambda: job.debrief[0] in texts(window.job_sheet))
-    assert job.complaint[0] in texts(window.job_sheet)
+    qtbot.waitUntil(lambda: job.debrief[0] in texts(window.practice.sheet))
+    assert job.complaint[0] in texts(window.practice.sheet)
     assert practising.room.progress.of(practising.room.file.key).state == "solved"
 
 
 def test_hints_open_one_by_one_and_a_job_is_left_and_taken_up(qtbot, practise):
     window = practise(3, seed=1)
-    window.show_job()
-    sheet = window.job_sheet
+    window.practice.show_job()
+    sheet = window.practice.sheet
     assert "Is it the hand" not in texts(sheet)
     click(qtbot, find(sheet, "Open hint 1 of 3"))
     qtbot.waitUntil(lambda: "1. Is it the hand or the reading?" in texts(sheet))

@@ -12,10 +12,11 @@ from crisp_hornet.bench.stations.calibrate.recording import Recording, Ring, in_
 from crisp_hornet.bench.stations.calibrate.scope import Scope, Trigger, polygon, thinned
 from crisp_hornet.bench.theme import LIGHT
 from crisp_hornet.link.contact import Live
+from tests.amount import some
 
 
 @seed(41)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.lists(st.floats(0.001, 2.0), min_size=1, max_size=90), st.integers(0, 30))
 def test_a_ring_holds_the_newest_in_order(gaps, back):
     ring = Ring(["a", "b"], seconds=4, hz=10)
@@ -38,7 +39,7 @@ def test_a_ring_holds_the_newest_in_order(gaps, back):
 
 
 @seed(42)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.integers(1, 5000), st.integers(2, 300), st.integers(0, 10_000))
 def test_thinning_loses_no_extreme_and_keeps_the_order(count, columns, draw):
     rng = np.random.default_rng(draw)

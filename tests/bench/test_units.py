@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 
 from crisp_hornet.bench.written import turned_over
 from crisp_hornet.documents.units import Units
+from tests.amount import some
 from tests.bench.driving import click, find, go, texts
 
 OTHER = Units(metric=False)
@@ -25,7 +26,7 @@ def test_lines_that_were_written_down_are_turned_over(metric, other):
 
 
 @seed(4)
-@settings(max_examples=100, deadline=None, database=None)
+@settings(max_examples=some(100), deadline=None, database=None)
 @given(st.floats(-1e4, 1e4), st.sampled_from(["km/h", "°C", "kg", "N·m", "Wh/km", "V"]))
 def test_there_and_back_is_the_same(value, unit):
     assert OTHER.back(OTHER.value(value, unit), unit) == pytest.approx(value, abs=1e-6)

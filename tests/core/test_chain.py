@@ -13,13 +13,14 @@ from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.pack.cells import charge_at, gauge_table, rested_v
 from crisp_hornet.core.pack.nominal import called_v
 from crisp_hornet.core.rules.watch import watch_list
+from tests.amount import some
 from tests.bikes import a_bike, a_tune, cases
 
 DISPLAY = {"name": "Display", "battery_current_a": 12, "speed_kmh": 25, "wheel_circumference_m": 2.1, "nominal_v": 48}
 
 
 @seed(6)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(cases())
 def test_what_is_said_to_have_effect_is_the_least_of_what_is_said(case):
     bike, tune = case[0], case[1]
@@ -110,7 +111,7 @@ DEVICE = st.fixed_dictionaries(dict.fromkeys(KEYS, FIGURE) | {"replaces": st.lis
 
 
 @seed(165)
-@settings(max_examples=120, deadline=None, database=None)
+@settings(max_examples=some(120), deadline=None, database=None)
 @given(st.lists(DEVICE, max_size=4), st.floats(5, 150), st.floats(5, 90), FIGURE, FIGURE)
 def test_the_last_device_that_replaces_a_figure_counts_instead_of_all_before_it(devices, phase, battery, power, speed):
     bike = a_bike(chain=[one | {"name": f"D{at}"} for at, one in enumerate(devices)])

@@ -14,6 +14,7 @@ from crisp_hornet.core.ride.track import ground_speed_kmh, steps_m
 from crisp_hornet.core.road.vehicle import effective_mass_kg, road_load_n
 from crisp_hornet.demo import ROUND
 from crisp_hornet.rides.registry import read_ride
+from tests.amount import some
 from tests.bikes import a_bike, a_tune
 from tests.rides.layouts import true_ride
 
@@ -34,7 +35,7 @@ def kinds(found):
 
 
 @seed(91)
-@settings(max_examples=24, deadline=None, database=None)
+@settings(max_examples=some(24), deadline=None, database=None)
 @given(st.integers(1, 10_000), st.floats(0, 1))
 def test_a_sound_ride_has_no_flaws(number, noise):
     ride = sound(number, noise=noise)
@@ -44,7 +45,7 @@ def test_a_sound_ride_has_no_flaws(number, noise):
 
 
 @seed(92)
-@settings(max_examples=24, deadline=None, database=None)
+@settings(max_examples=some(24), deadline=None, database=None)
 @given(st.integers(1, 10_000), st.integers(40, 500))
 def test_planted_flaws_are_found_and_mended(number, at):
     ride = sound(number, noise=0.5)
@@ -112,7 +113,7 @@ def test_derived_channels_agree_with_the_truth():
 
 
 @seed(21)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.sets(st.sampled_from([name for name in CHANNELS if name in true_ride()])))
 def test_what_can_be_derived_is_known_before_it_is(channels):
     truth = true_ride(2, rows=300)
@@ -122,7 +123,7 @@ def test_what_can_be_derived_is_known_before_it_is(channels):
 
 
 @seed(93)
-@settings(max_examples=30, deadline=None, database=None)
+@settings(max_examples=some(30), deadline=None, database=None)
 @given(st.integers(1, 10_000), st.floats(-60, 60), st.booleans())
 def test_two_logs_of_one_ride_find_their_shift(number, shift, positions):
     truth = true_ride(number, rows=1200)

@@ -8,11 +8,12 @@ from hypothesis import strategies as st
 from crisp_hornet.core.evidence.wheel_seen import _huber
 from crisp_hornet.core.ride import derived as d
 from crisp_hornet.core.ride.channels import Ride
+from tests.amount import some
 from tests.bikes import a_bike
 
 
 @seed(3)
-@settings(max_examples=40, deadline=None, database=None)
+@settings(max_examples=some(40), deadline=None, database=None)
 @given(st.floats(-4, 4), st.floats(-20, 20), st.floats(0.5, 4.0), st.integers(60, 200))
 def test_the_slope_of_a_line_is_its_own_and_nothing_is_told_about_a_gap(rise, start, over_s, rows):
     time = 0.1 * np.arange(rows)
@@ -25,7 +26,7 @@ def test_the_slope_of_a_line_is_its_own_and_nothing_is_told_about_a_gap(rise, st
 
 
 @seed(4)
-@settings(max_examples=40, deadline=None, database=None)
+@settings(max_examples=some(40), deadline=None, database=None)
 @given(st.floats(-2e-4, 2e-4), st.floats(-0.1, 0.1))
 def test_the_grade_is_the_chord_of_the_heights_about_a_place(bend, rise):
     way = np.linspace(0, 600, 1201)

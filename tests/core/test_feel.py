@@ -19,6 +19,7 @@ from crisp_hornet.core.road.vehicle import effective_mass_kg, grip_force_n, road
 from crisp_hornet.documents.assist import Level
 from crisp_hornet.documents.sensors import Sensors
 from crisp_hornet.documents.throttle import ResponsePoint, Throttle
+from tests.amount import some
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 60, 400)
@@ -26,7 +27,7 @@ CURVE = pull_curve(a_bike(), a_tune(), SPEEDS, Conditions(62.0))
 
 
 @seed(91)
-@settings(max_examples=16, deadline=None, database=None)
+@settings(max_examples=some(16), deadline=None, database=None)
 @given(
     st.sampled_from(["power", "speed"]),
     st.floats(0.1, 1.0),
@@ -57,7 +58,7 @@ def test_a_launch_that_asks_for_power_or_speed_is_what_a_fine_integration_gives(
 
 
 @seed(92)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(
     st.lists(st.floats(0.3, 4.9), min_size=2, max_size=8, unique_by=lambda v: round(v, 2)), st.floats(0, 1), st.data()
 )
@@ -96,7 +97,7 @@ def test_at_rest_only_a_share_of_the_phase_current_is_a_share_of_the_force():
 
 
 @seed(93)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.integers(3, 12), st.floats(0.2, 3.0), st.floats(0.5, 6.0), st.floats(0.12, 0.8))
 def test_three_anchors_hold_whatever_lies_between(count, lowest, span, share):
     highest, middle = lowest + span, lowest + share * span
@@ -114,7 +115,7 @@ def test_three_anchors_hold_whatever_lies_between(count, lowest, span, share):
 
 
 @seed(94)
-@settings(max_examples=24, deadline=None, database=None)
+@settings(max_examples=some(24), deadline=None, database=None)
 @given(
     st.sampled_from(["torque", "power", "cadence", "blend"]),
     st.sampled_from(["watts per watt", "acceleration"]),

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from crisp_hornet.core.drive.limits import effective_limits, fade
 from crisp_hornet.core.pack.battery import charge_floor_w, loaded_voltage, most_power_w, power_cap
+from tests.amount import some
 from tests.bikes import a_bike, a_tune
 
 
@@ -35,7 +36,7 @@ volts, ohms, amps = st.floats(30, 90), st.floats(0, 0.4), st.floats(0, 120)
 
 
 @seed(12)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(volts, ohms, amps, st.floats(0.5, 1.05), st.floats(0, 0.2), st.none() | st.floats(10, 8000))
 def test_the_power_cap_is_what_trying_every_current_finds(rested, ohm, limit, end_share, width, watts):
     end = rested * end_share
@@ -54,7 +55,7 @@ def test_the_power_cap_is_what_trying_every_current_finds(rested, ohm, limit, en
 
 
 @seed(13)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(volts, st.floats(0.01, 0.4), st.floats(0.1, 60), st.floats(0.95, 1.2), st.floats(0.001, 0.1))
 def test_the_charge_floor_is_what_trying_every_current_finds(rested, ohm, limit, end_share, width):
     end = rested * end_share

@@ -11,11 +11,12 @@ from scipy.integrate import solve_ivp
 from crisp_hornet.core.pack.cells import charge_at, cold_factor, rested_v, tiredness, usable
 from crisp_hornet.core.road.performance import steady_ride
 from crisp_hornet.core.road.range import energy_map, range_km, stopping_distance_m
+from tests.amount import some
 from tests.bikes import a_bike
 
 
 @seed(2)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.sampled_from(["nmc", "nca", "lfp"]), st.floats(0.02, 0.98), st.integers(7, 28))
 def test_charge_and_rested_voltage_are_each_others_inverse(chemistry, charge, series):
     pack = a_bike(battery__chemistry=chemistry, battery__series=series).battery

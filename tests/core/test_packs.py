@@ -16,13 +16,14 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.battery import shares, together
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.store import dump
+from tests.amount import some
 from tests.bikes import a_bike, a_tune, two_packs
 
 DAY = datetime(2026, 3, 1, tzinfo=UTC)
 
 
 @seed(95)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(
     st.lists(st.tuples(st.floats(0.02, 0.4), st.floats(8.0, 60.0), st.floats(5.0, 90.0)), min_size=2, max_size=4),
     st.floats(5.0, 60.0),

@@ -10,6 +10,7 @@ from hypothesis import given, seed, settings
 from crisp_hornet.core.drive.pull import Conditions, pull_curve, regen_curve
 from crisp_hornet.core.drive.uncertainty import pull_band
 from crisp_hornet.core.road.performance import operating_point
+from tests.amount import some
 from tests.bikes import a_bike, a_tune, cases
 from tests.core import exhaustive
 
@@ -44,7 +45,7 @@ def held_against_search(bike, tune, rested_v, winding_c, speeds):
 
 
 @seed(20260901)
-@settings(max_examples=160, deadline=None, database=None)
+@settings(max_examples=some(160), deadline=None, database=None)
 @given(cases())
 def test_force_is_the_true_maximum_and_every_point_meets_every_limit(case):
     bike, tune, rested_v, winding_c = case
@@ -52,7 +53,7 @@ def test_force_is_the_true_maximum_and_every_point_meets_every_limit(case):
 
 
 @seed(41)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(cases(interior=False, weakening=False))
 def test_surface_magnets_without_weakening_have_closed_forms(case):
     """With id = 0 the force is the least of three bounds on iq, each with its own formula or a root by bisection."""

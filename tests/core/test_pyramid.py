@@ -7,10 +7,11 @@ from hypothesis import strategies as st
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.pyramid import Pyramid
 from crisp_hornet.core.ride.spread import stretch, time_at
+from tests.amount import some
 
 
 @seed(101)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.integers(1, 30_000), st.floats(0, 1), st.floats(0, 1), st.integers(50, 900), st.integers(0, 10_000))
 def test_extremes_are_kept_and_points_are_few(rows, one, other, pixels, number):
     rng = np.random.default_rng(number)

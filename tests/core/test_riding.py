@@ -26,6 +26,7 @@ from crisp_hornet.core.tunes.step_plan import STAND_FIRST, STEP, step_plan
 from crisp_hornet.documents.assist import Assist, Level
 from crisp_hornet.documents.mode import Mode
 from crisp_hornet.documents.throttle import Throttle
+from tests.amount import some
 from tests.bikes import a_bike, a_tune, cases
 
 SPEEDS = np.linspace(0, 60, 400)
@@ -41,7 +42,7 @@ def throttles():
 
 
 @seed(61)
-@settings(max_examples=20, deadline=None, database=None)
+@settings(max_examples=some(20), deadline=None, database=None)
 @given(throttles(), st.floats(0.2, 1.0), st.floats(-0.03, 0.1))
 def test_a_twist_launch_is_what_a_fine_integration_gives(throttle, twist, grade):
     share = float(throttle_share(throttle, twist))
@@ -147,7 +148,7 @@ def test_styles_and_shares_by_hand():
 
 
 @seed(62)
-@settings(max_examples=100, deadline=None, database=None)
+@settings(max_examples=some(100), deadline=None, database=None)
 @given(st.integers(3, 12), st.floats(0.2, 3), st.floats(0.5, 10), st.floats(0.3, 3.0))
 def test_a_family_is_recognised_with_its_anchors_and_what_is_drawn_by_hand(count, lowest, more, exponent):
     figures = family(count, lowest, lowest + more, exponent)
@@ -161,7 +162,7 @@ def test_a_family_is_recognised_with_its_anchors_and_what_is_drawn_by_hand(count
 
 
 @seed(63)
-@settings(max_examples=30, deadline=None, database=None)
+@settings(max_examples=some(30), deadline=None, database=None)
 @given(
     st.floats(12, 60),
     st.floats(40, 100),
@@ -210,7 +211,7 @@ def test_more_smoothing_follows_later_and_more_evenly():
 
 
 @seed(64)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(st.floats(0.02, 0.4), st.floats(10, 50), st.floats(0.3, 6), st.integers(5, 95))
 def test_the_share_left_by_charge_is_the_fixed_point(ohm, amps, wide, percent):
     bike = a_bike(battery__resistance_ohm=ohm)
@@ -277,7 +278,7 @@ def test_regen_by_charge_closes_as_the_pack_fills():
 
 
 @seed(65)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(cases(interior=True, weakening=False), st.floats(0.15, 0.9))
 def test_a_dragged_regen_edge_lands_where_it_was_put(case, share):
     bike, tune, volts, _ = case
@@ -303,7 +304,7 @@ def test_a_dragged_regen_edge_lands_where_it_was_put(case, share):
 
 
 @seed(66)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(cases(), st.floats(1, 300), st.floats(1, 100), st.none() | st.floats(5, 80), st.none() | st.floats(50, 4000))
 def test_a_mode_never_gives_more_than_the_tune(case, phase, battery, kmh, watts):
     bike, tune, volts, winding = case
@@ -322,7 +323,7 @@ def test_a_mode_never_gives_more_than_the_tune(case, phase, battery, kmh, watts)
 
 
 @seed(67)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(st.floats(20, 150), st.floats(20, 170), st.floats(10, 45), st.floats(10, 50), st.floats(0.0, 3.0))
 def test_steps_go_up_evenly_and_end_at_the_goal(phase, goal_phase, battery, goal_battery, ramp):
     now = a_tune(drive__phase_current_a=round(phase, 1), drive__battery_current_a=round(battery, 1))
@@ -371,7 +372,7 @@ def test_weakening_says_what_it_brings_costs_and_where_it_ends():
 
 
 @seed(67)
-@settings(max_examples=30, deadline=None, database=None)
+@settings(max_examples=some(30), deadline=None, database=None)
 @given(st.floats(0, 60), st.floats(0, 80), st.floats(0, 25), st.floats(30.0, 130.0))
 def test_regen_of_many_packs_at_once_is_what_each_gives_alone(weakening_a, phase_a, battery_a, winding_c):
     bike = a_bike()

@@ -21,6 +21,7 @@ from crisp_hornet.core.virtual_ride.roads import (
 )
 from crisp_hornet.documents import store
 from crisp_hornet.documents.errors import DocumentError
+from tests.amount import some
 
 PIECES = [RoadPiece(400), RoadPiece(600, 0.1, 30, 20), RoadPiece(300, -0.05), RoadPiece(500, 0.12, 45)]
 pieces = st.lists(
@@ -51,7 +52,7 @@ def heights(route, places):
 
 
 @seed(3)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(pieces, pieces)
 def test_turned_and_joined_roads_are_the_same_roads(first, second):
     one, other = from_pieces("one", first), from_pieces("other", second, 300.0)

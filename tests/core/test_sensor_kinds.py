@@ -12,6 +12,7 @@ from crisp_hornet.core.calibrate.speed import judge_motor_pulses
 from crisp_hornet.core.calibrate.thermistors import KINDS, beta_of, fitting, sensor_c
 from crisp_hornet.core.calibrate.torque import judge_sides
 from crisp_hornet.standin.thermistors import ohm_of, read_as
+from tests.amount import some
 
 
 def passed(judged):
@@ -24,7 +25,7 @@ def not_passed(judged, words):
 
 
 @seed(83)
-@settings(max_examples=120, deadline=None, database=None)
+@settings(max_examples=some(120), deadline=None, database=None)
 @given(st.sampled_from(range(5)), st.floats(-30.0, 180.0), st.floats(3300.0, 4200.0))
 def test_a_thermistor_of_each_kind_is_read_back_named_and_told_from_the_others(kind, at_c, beta):
     ohm = ohm_of(kind, beta, at_c)  # the stand-in's own table

@@ -9,6 +9,7 @@ from crisp_hornet.core.drive.limits import effective_limits
 from crisp_hornet.core.drive.motor import electrical_speed
 from crisp_hornet.core.drive.pull import Conditions, drive_bounds, drive_power_cap, torque_share
 from crisp_hornet.core.drive.surface_magnets import iq_at_power, most_of_surface
+from tests.amount import some
 from tests.bikes import a_bike, a_tune
 
 SPEEDS = np.linspace(0, 120, 60)
@@ -43,7 +44,7 @@ def hindered(draw):
 
 
 @seed(21)
-@settings(max_examples=120, deadline=None, database=None)
+@settings(max_examples=some(120), deadline=None, database=None)
 @given(hindered())
 def test_it_finds_what_the_scan_finds_and_stays_inside_every_limit(case):
     bounds, omega = case
@@ -62,7 +63,7 @@ def test_it_finds_what_the_scan_finds_and_stays_inside_every_limit(case):
 
 
 @seed(22)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(hindered())
 def test_the_current_at_the_power_limit_takes_just_that_power(case):
     bounds, omega = case

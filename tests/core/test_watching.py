@@ -12,11 +12,12 @@ from crisp_hornet.core.rules.watch import typical_v, watch_list
 from crisp_hornet.documents.local_rules import LocalRules
 from crisp_hornet.documents.store import read_bike, read_tune
 from crisp_hornet.documents.tune import Tune
+from tests.amount import some
 from tests.bikes import cases
 
 
 @seed(31)
-@settings(max_examples=50, deadline=None, database=None)
+@settings(max_examples=some(50), deadline=None, database=None)
 @given(cases())
 def test_any_machine_is_judged_and_every_warning_says_all_it_should(case):
     bike, tune = case[0], case[1]
@@ -30,7 +31,7 @@ def test_any_machine_is_judged_and_every_warning_says_all_it_should(case):
 
 
 @seed(32)
-@settings(max_examples=50, deadline=None, database=None)
+@settings(max_examples=some(50), deadline=None, database=None)
 @given(cases())
 def test_a_mend_with_a_value_takes_its_warning_away_and_breaks_nothing_else(case):
     bike, tune = case[0], case[1]
@@ -95,7 +96,7 @@ def as_ridden(tune, drawn):
 
 
 @seed(33)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(cases(), riding())
 def test_any_feel_assist_modes_and_local_rules_are_judged_and_mended(case, drawn):
     bike = case[0].model_copy(update={"local": LocalRules(name="Here", **drawn["local"])})

@@ -11,6 +11,7 @@ from crisp_hornet.documents.map_file import read_map
 from crisp_hornet.documents.maps import all_maps, shipped_map, shipped_maps
 from crisp_hornet.documents.register import Register
 from crisp_hornet.documents.tune import SETTINGS
+from tests.amount import some
 from tests.bikes import a_tune
 
 FOLDER = Path(__file__).parents[2] / "src/crisp_hornet/documents/controllers"
@@ -19,7 +20,7 @@ EVERY_REGISTER = [(one, register) for one in shipped_maps() for register in one.
 
 
 @seed(11)
-@settings(max_examples=300, deadline=None, database=None)
+@settings(max_examples=some(300), deadline=None, database=None)
 @given(st.sampled_from(EVERY_REGISTER), st.floats(0, 1))
 def test_a_register_rounds_to_its_safe_side_by_less_than_a_step_and_travels_in_words(chosen, share):
     controller, register = chosen

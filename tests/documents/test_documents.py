@@ -13,6 +13,7 @@ from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.base import unknown_keys
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTINGS
+from tests.amount import some
 from tests.bikes import BIKE, TUNE, a_bike, a_tune, changed
 
 ROOT = Path(__file__).parents[2]
@@ -109,7 +110,7 @@ def test_no_file_and_a_directory(tmp_path):
 
 
 @seed(3)
-@settings(max_examples=300, deadline=None, database=None)
+@settings(max_examples=some(300), deadline=None, database=None)
 @given(
     st.binary(max_size=400)
     | st.recursive(

@@ -12,6 +12,7 @@ from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.firmware import MOST_BYTES, make_firmware, parse_firmware, read_firmware
 from crisp_hornet.documents.store import dump, parse, write
+from tests.amount import some
 
 JUNK = st.recursive(
     st.none()
@@ -56,7 +57,7 @@ def test_a_backup_of_the_first_kind_is_still_read(tmp_path):
 
 
 @seed(51)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(st.sampled_from([*dump(BACKUP), "register"]), JUNK)
 def test_a_backup_with_anything_in_any_place_is_read_or_refused(tmp_path_factory, key, junk):
     path = tmp_path_factory.mktemp("backups") / "b.json"
@@ -73,7 +74,7 @@ def test_a_backup_with_anything_in_any_place_is_read_or_refused(tmp_path_factory
 
 
 @seed(52)
-@settings(max_examples=100, deadline=None, database=None)
+@settings(max_examples=some(100), deadline=None, database=None)
 @given(st.sampled_from(["kind", "taken", "verdict", "reason", "figures", "written", "version"]), JUNK)
 def test_a_calibration_with_anything_in_any_place_is_read_or_refused(key, junk):
     good = Calibration(
@@ -87,7 +88,7 @@ def test_a_calibration_with_anything_in_any_place_is_read_or_refused(key, junk):
 
 
 @seed(53)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(st.integers(0, 300), st.binary(min_size=1, max_size=40))
 def test_a_firmware_image_overwritten_anywhere_is_the_same_or_refused(at, piece):
     good = make_firmware("weir-60-b", "3.3.0", random.Random(2).randbytes(200))

@@ -11,6 +11,7 @@ from crisp_hornet.documents.setting_words import in_words, label_of, unit_of
 from crisp_hornet.documents.settings import ASSIST, FEEL, FURTHER, MODE_LEVELS, choices
 from crisp_hornet.documents.store import dump
 from crisp_hornet.documents.tune import KNOWN, SETTINGS, Tune
+from tests.amount import some
 from tests.bikes import a_tune
 
 LISTS = {"assist.levels.count": 12.0, "modes.count": 8.0, "throttle.response.count": 8.0}
@@ -29,7 +30,7 @@ def test_each_setting_is_read_set_told_and_has_a_name(path):
 
 
 @seed(71)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(
     st.sampled_from([one for one in (*FEEL, *ASSIST) if not choices(one) and "response" not in one]),
     st.floats(0.02, 0.49),

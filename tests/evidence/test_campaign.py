@@ -9,6 +9,7 @@ from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.evidence.doubt_checks import counts
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.ride.rested import conditions_at_start
+from tests.amount import some
 from tests.bikes import CHECKED, a_bike, a_tune
 from tests.evidence.hidden_rides import CASES, Way, a_ride, hidden, logged, ridden, varied
 
@@ -180,7 +181,7 @@ def test_where_motion_tells_motor_and_sensor_apart_it_tells_them_rightly():
         }
     )
     case, named = varied(CASES["plain"], sound=True, minutes=25, wind=0.5, steep=0.015), 0
-    for seed in (0, 1, 10, 11):
+    for seed in (0, 1, 10, 11)[: some(4, 2)]:
         rng = np.random.default_rng(seed)
         for gain, psi in ((0.8, 1.0), (1.0, 0.8)):
             truth, way = hidden(weighed, case, rng), Way(case, rng)

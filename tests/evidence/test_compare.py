@@ -7,6 +7,7 @@ from crisp_hornet.core.evidence.compare import compare
 from crisp_hornet.core.evidence.day import Day, mean_drag
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.ride_card import RideCard
+from tests.amount import some
 from tests.bikes import a_bike
 from tests.evidence import rides as made
 from tests.evidence.rides import Road, logged, ridden
@@ -33,23 +34,25 @@ def a_loop(seed, pace=0.3, thrift=1.0, road_seed=5, truth=None):
 
 
 def test_the_same_round_on_another_day_shows_no_difference():
-    quiet = sum("No difference" in compare(a_loop(seed), a_loop(100 + seed), BIKE).sentence for seed in range(12))
-    assert quiet >= 10
+    rides = some(12, 6)
+    quiet = sum("No difference" in compare(a_loop(seed), a_loop(100 + seed), BIKE).sentence for seed in range(rides))
+    assert quiet >= 0.8 * rides
 
 
 @pytest.mark.parametrize("thrift", [0.85, 1.2])
 def test_a_real_difference_is_shown_with_its_figure(thrift):
     inside = shown = 0
-    for seed in range(8):
+    rides = some(8, 4)
+    for seed in range(rides):
         found = compare(a_loop(seed, thrift=thrift), a_loop(200 + seed), BIKE)
         inside += found.same_road.low <= thrift - 1 <= found.same_road.high
         shown += ("less" if thrift < 1 else "more") in found.sentence and "No difference" not in found.sentence
-    assert inside >= 7 and shown >= 7
+    assert inside >= 0.8 * rides - 0.2 and shown >= 0.8 * rides - 0.2
 
 
 def test_a_faster_pace_is_taken_out():
     """Faster uses more per km; on the same road at the same pace it is the same bike."""
-    plain = [compare(a_loop(seed, pace=0.42), a_loop(300 + seed, pace=0.2), BIKE) for seed in range(8)]
+    plain = [compare(a_loop(seed, pace=0.42), a_loop(300 + seed, pace=0.2), BIKE) for seed in range(some(8, 4))]
     assert all(one.plain.value > 0.05 for one in plain)
     assert np.mean([abs(one.same_road.value) for one in plain]) < 0.5 * np.mean([one.plain.value for one in plain])
 

@@ -17,6 +17,7 @@ from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.road.vehicle import effective_mass_kg
 from crisp_hornet.documents.tune import SETTINGS
+from tests.amount import some
 from tests.bikes import CHECKED, a_bike, a_tune
 from tests.evidence.rides import Truth, a_round, coast_downs
 from tests.evidence.test_motor_seen import SLOW, WEAKENED, weakened_ride
@@ -260,7 +261,7 @@ WAY = {  # what each finding may ask for: more of a setting, or less
 
 
 @seed(5)
-@settings(max_examples=80, deadline=None, database=None)
+@settings(max_examples=some(80), deadline=None, database=None)
 @given(st.sampled_from(sorted(SETTINGS)), st.floats(0, 200), st.floats(0, 200))
 def test_a_suggestion_goes_the_way_it_says_or_is_none(path, now, value):
     try:

@@ -6,6 +6,7 @@ from crisp_hornet.core.evidence.motion_pull import motion_pull
 from crisp_hornet.core.evidence.pull_seen import full_pull
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.even import even
+from tests.amount import some
 from tests.bikes import a_bike
 from tests.evidence.rides import a_round, hidden
 
@@ -15,7 +16,7 @@ BIKE = a_bike()
 def test_the_interval_of_pull_from_motion_holds_the_force_as_often_as_it_says():
     """Rolling and air of the truth are off by up to a quarter, and wind blows; the wheel's stretch is known as the ride told it."""
     inside = count = 0
-    for seed in range(10):
+    for seed in range(some(10, 6)):
         rng = np.random.default_rng(500 + seed)
         truth = hidden(BIKE, rng)
         truth.crr, truth.cda = (one * rng.uniform(0.8, 1.25) for one in (BIKE.chassis.crr, BIKE.chassis.cda_m2))
@@ -29,7 +30,7 @@ def test_the_interval_of_pull_from_motion_holds_the_force_as_often_as_it_says():
             mps = kmh * truth.wheel / 3.6
             force = min(380, 2200 / mps)
             inside, count = inside + (low <= force <= high), count + 1
-    assert count > 40 and inside / count > 0.88, (inside, count)
+    assert count > 20 and inside / count > 0.88, (inside, count)
 
 
 def test_neither_currents_nor_the_motors_constant_move_it():

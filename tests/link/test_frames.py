@@ -16,6 +16,7 @@ from crisp_hornet.link.lines.frames.codec import Codec
 from crisp_hornet.link.lines.frames.pages import raw_in, with_raw
 from crisp_hornet.link.report import Kept, Outcome
 from crisp_hornet.standin.frames_peer import FramesPeer, _checksum
+from tests.amount import some
 from tests.link.sending import draft, send_all
 from tests.link.virtual import CULVERT, VirtualController, Wire, in_virtual_time, open_on
 
@@ -68,7 +69,7 @@ class Other(FramesPeer):
 
 
 @pytest.mark.parametrize("name", ENVELOPES)
-@settings(max_examples=60, derandomize=True, deadline=None)
+@settings(max_examples=some(60), derandomize=True, deadline=None)
 @given(
     command=st.integers(0, 255),
     payload=st.binary(max_size=40),
@@ -131,7 +132,7 @@ def test_named_checksums_and_those_given_by_their_figures():
         checksum_of(Checksum(name="Crc16Nobody"), b"")
 
 
-@settings(max_examples=80, derandomize=True, deadline=None)
+@settings(max_examples=some(80), derandomize=True, deadline=None)
 @given(page=st.binary(min_size=22, max_size=22), data=st.data())
 def test_a_number_in_a_page_leaves_the_rest_of_it(page, data):
     register = data.draw(st.sampled_from([one for one in CULVERT.register_list if one.block == "drive"]))

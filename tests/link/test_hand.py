@@ -24,6 +24,7 @@ from crisp_hornet.documents.sheets import (
 )  # fmt: skip
 from crisp_hornet.link.hand import backup_of_hand, differing, in_steps, plan_by_hand, read_shown, shown_text, with_hand
 from crisp_hornet.link.operations import Watched
+from tests.amount import some
 from tests.link.inprocess import BIKE
 
 BASE = starting_tune(BIKE)
@@ -75,7 +76,7 @@ def test_rows_make_a_sheet_and_come_back_from_its_file(tmp_path):
         sheet_of("usual", [usual_row(setting, 1500.0 if setting.endswith("_w") else 0.3, 16)])
 
 
-@settings(max_examples=200, derandomize=True, deadline=None)
+@settings(max_examples=some(200), derandomize=True, deadline=None)
 @given(st.data())
 def test_what_is_shown_reads_back_as_what_it_was(data):
     register = data.draw(st.sampled_from(SHEET.register_list))

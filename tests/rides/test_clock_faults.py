@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from crisp_hornet.rides.clock_faults import PERIODS_S, steadied
 from crisp_hornet.rides.registry import read_ride
+from tests.amount import some
 
 
 def regular(rows, step, start):
@@ -14,7 +15,7 @@ def regular(rows, step, start):
 
 
 @seed(7)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(
     st.integers(200, 900), st.sampled_from([0.02, 0.1, 0.5, 1.0]), st.sampled_from(PERIODS_S[1:]), st.floats(0.1, 0.9)
 )
@@ -27,7 +28,7 @@ def test_a_counter_that_runs_over_goes_on(rows, step, period, where):
 
 
 @seed(8)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(
     st.integers(60, 900),
     st.sampled_from([0.02, 0.1, 1.0]),
@@ -44,7 +45,7 @@ def test_a_clock_that_was_set_is_moved_to_go_on(rows, step, where, by):
 
 
 @seed(9)
-@settings(max_examples=100, deadline=None, database=None)
+@settings(max_examples=some(100), deadline=None, database=None)
 @given(st.integers(60, 400), st.integers(10, 40), st.floats(0.3, 0.95), st.integers(0, 2**32))
 def test_rows_written_twice_lose_their_time_and_no_others(rows, block, where, luck):
     true, values = regular(rows, 0.1, 3.0), np.random.default_rng(luck).normal(30, 5, rows)

@@ -12,6 +12,7 @@ from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.mapping import kept_rows, remembered, suggest
 from crisp_hornet.rides.registry import read_ride, read_table, write_ride
 from crisp_hornet.rides.taking import take
+from tests.amount import some
 from tests.rides.layouts import LAYOUTS, C, Layout, fit_of, gpx_of, json_lines_of, tcx_of, text_of, true_ride, xlsx_of
 
 RIDE = true_ride()
@@ -51,7 +52,7 @@ def test_a_layout_is_read_right_with_no_correction(tmp_path, layout):
 
 
 @seed(81)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(st.sampled_from([one for one in LAYOUTS if one.clock != "whole clock"]), st.integers(1, 10_000),
        st.sampled_from([(",", False), (";", True), (";", False), ("\t", False), ("\t", True)]), st.sampled_from(["\n", "\r\n"]),
        st.sampled_from(["utf-8", "utf-16", "utf-8-sig"]), st.booleans())  # fmt: skip
@@ -171,7 +172,7 @@ def rides():
 
 
 @seed(83)
-@settings(max_examples=60, deadline=None, database=None)
+@settings(max_examples=some(60), deadline=None, database=None)
 @given(rides(), st.sampled_from([".csv", ".parquet", ".jsonl"]))
 def test_what_was_written_is_read_back_exactly(tmp_path_factory, ride, suffix):
     path = tmp_path_factory.mktemp("out") / f"r{suffix}"

@@ -10,6 +10,7 @@ from crisp_hornet.demo import ROUND
 from crisp_hornet.rides.errors import RideError
 from crisp_hornet.rides.exchange import write_parquet
 from crisp_hornet.rides.registry import READERS, read_ride, reader
+from tests.amount import some
 
 
 def written(tmp_path, text, name="log.csv"):
@@ -78,7 +79,7 @@ def test_two_readers_for_one_ending_are_refused():
 
 
 @seed(5)
-@settings(max_examples=40, deadline=None, database=None)
+@settings(max_examples=some(40), deadline=None, database=None)
 @given(st.lists(st.floats(0.01, 5), min_size=1, max_size=30), st.data())
 def test_what_is_written_is_read_back_exactly(tmp_path_factory, steps, data):
     number = st.floats(-1e6, 1e6, allow_nan=False) | st.just(float("nan"))
@@ -91,7 +92,7 @@ def test_what_is_written_is_read_back_exactly(tmp_path_factory, steps, data):
 
 
 @seed(6)
-@settings(max_examples=150, deadline=None, database=None)
+@settings(max_examples=some(150), deadline=None, database=None)
 @given(st.binary(max_size=300), st.sampled_from([".csv", ".parquet"]), st.booleans())
 def test_whatever_the_bytes_only_a_ride_error_comes_out(tmp_path_factory, content, suffix, header):
     path = tmp_path_factory.mktemp("fuzz") / f"log{suffix}"

@@ -19,6 +19,8 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.boundary import Boundary, faults_into, guard, log_into
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.helping.helping import LANGUAGE
+from crisp_hornet.bench.language import language_of, speak, tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.opening import open_file
 from crisp_hornet.bench.place import keep, take_up
@@ -49,7 +51,8 @@ def run_application(demo: bool, verbose: bool = False, file: Path | None = None)
     try:
         garage = Garage(default_folder())
     except GarageError as error:
-        QMessageBox.critical(None, "Crisp Hornet", str(error))
+        speak(app, language_of(None))
+        QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))
         return 1
     return run_window(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose, file)
 
@@ -69,7 +72,7 @@ def run_practice(file: JobFile, folder: Path, seed: int | None, guided: bool, an
             return run_window(app, garage, room.simulated, room.folder / "logs", verbose, practising=practising)
     except (DocumentError, GarageError) as error:
         # it was perhaps begun from the start page: nobody reads what is printed
-        QMessageBox.critical(None, "Crisp Hornet", str(error))
+        QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))
         return 1
 
 
@@ -135,6 +138,7 @@ def run_window(
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
         desk, link = Desk(garage), link_of(garage)
+        speak(app, language_of(desk.remembered(LANGUAGE)))
         kept = desk.scale
         if kept is not None:
             set_scale(app, kept)
@@ -144,8 +148,8 @@ def run_window(
         boundary.caught.connect(window.tell_unforeseen)
         take_up(window)
         window.show()
-        if practising is not None:
-            window.show_job()
+        if window.practice is not None:
+            window.practice.show_job()
         if file is not None:
             QTimer.singleShot(0, lambda: open_file(window, file))
         code = app.exec()

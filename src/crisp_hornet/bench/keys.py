@@ -125,6 +125,22 @@ def next_part(parts: Sequence[QWidget], focused: QWidget | None, step: int) -> Q
     return None
 
 
+def next_stop(parts: Sequence[QWidget], pages: QWidget, focused: QWidget | None, forward: bool) -> QWidget | None:
+    """Where Tab goes on, as the window is read. What goes out of sight with the focus leaves it to its neighbour, in the same part, or to
+    ``pages``; None where nothing takes it."""
+    every = [stops(part) for part in parts]
+    order = [stop for one in every for stop in one]
+    if not order:
+        return None
+    group = group_of(focused)
+    now = stop_of(group) if group is not None and controls(group) else focused
+    if now in order:
+        return order[(order.index(now) + (1 if forward else -1)) % len(order)]
+    at = part_of(focused, parts)
+    mine = every[at] if at is not None and every[at] else stops(pages) or order
+    return mine[0]
+
+
 def leap(parts: Sequence[QWidget], focused: QWidget | None, step: int) -> None:
     """Several stops on (1) or back (-1) inside a part."""
     at = part_of(focused, parts)

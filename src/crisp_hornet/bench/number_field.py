@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFocusEvent, QFontMetricsF, QKeyEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QLineEdit, QToolTip, QWidget
 
 from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import fix, px
 from crisp_hornet.bench.theme import QUIET_PX, font, real_font
 
@@ -29,15 +30,19 @@ class NumberField(QLineEdit):
     ) -> None:
         super().__init__()
         self.unit, self.least, self.most, self.thousandths = unit, least, most, thousandths
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
         if width:
             fix(self, wide=width)
         self.show_unit(unit)
 
+    def setText(self, a0: str | None) -> None:
+        """A figure, shown with the decimal mark of the language."""
+        super().setText(tr(a0 or ""))
+
     def show_unit(self, unit: str) -> None:
         """Show a unit inside, at the right; figures are read with it or without."""
         self.unit = unit
-        room = px(QFontMetricsF(font(QUIET_PX)).horizontalAdvance(unit)) + UNIT_GAP_PX if unit else 0
+        room = px(QFontMetricsF(font(QUIET_PX)).horizontalAdvance(tr(unit))) + UNIT_GAP_PX if unit else 0
         self.setTextMargins(0, 0, room, 0)
         self.update()
 
@@ -50,7 +55,7 @@ class NumberField(QLineEdit):
             painter.drawText(
                 self.rect().adjusted(0, 0, -UNIT_GAP_PX, 0),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                self.unit,
+                tr(self.unit),
             )
 
     @property
@@ -71,8 +76,8 @@ class NumberField(QLineEdit):
 
     def refuse(self, why: str) -> None:
         """Say why what was typed is not taken; it stays to be mended."""
-        self.setToolTip(why)
-        self.setAccessibleDescription(why)
+        self.setToolTip(tr(why))
+        self.setAccessibleDescription(tr(why))
         self.selectAll()
         QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), why, self)
 

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import re
+from html import escape, unescape
+
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from crisp_hornet.bench.language import spoken, tr
 from crisp_hornet.documents.units import Units
+
+_WORDS = re.compile(r"(>|alt=\")([^<>\"]*[^\W\d_][^<>\"]*)(<|\")")
 
 
 def rendered(template: str, units: Units, **given: object) -> str:
@@ -16,4 +22,9 @@ def rendered(template: str, units: Units, **given: object) -> str:
         trim_blocks=True,
     )
     made.filters["shown"] = units.text
-    return made.get_template(template).render(given)
+    return _spoken(made.get_template(template).render(given, language=spoken()))
+
+
+def _spoken(page: str) -> str:
+    """The words between the tags, and of pictures, in the language of the window."""
+    return _WORDS.sub(lambda found: f"{found[1]}{escape(tr(unescape(found[2])))}{found[3]}", page)

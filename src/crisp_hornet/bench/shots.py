@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator, Sized
+from collections.abc import Callable, Collection, Iterator, Sized
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -12,6 +12,7 @@ from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING
 
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.translation import ENGLISH
 
 if TYPE_CHECKING:
     from crisp_hornet.bench.link_worker import Link
@@ -20,16 +21,18 @@ if TYPE_CHECKING:
 
 SIZE = (1280, 800)
 LONGEST_S = 40.0
+PRACTICE = "practice"
 
 
-def take_shots(folder: Path) -> Iterator[Path]:
-    """Write the pictures into ``folder``, yielding each path. Works with no display.
+def take_shots(folder: Path, only: Collection[str] = (), language: str = ENGLISH) -> Iterator[Path]:
+    """Write the pictures into ``folder``, yielding each path; ``only`` those of these names, where there are any. Works with no display.
 
     Raises :class:`~crisp_hornet.documents.errors.DocumentError` if the folder cannot be written.
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from crisp_hornet.bench.app import demo_bench, link_of, make_application, tear_down
     from crisp_hornet.bench.desk.desk import Desk
+    from crisp_hornet.bench.language import speak
     from crisp_hornet.bench.window import Window
 
     try:
@@ -39,6 +42,8 @@ def take_shots(folder: Path) -> Iterator[Path]:
             str(folder), "", f"cannot be made: {(error.strerror or '').lower()}", "Choose another folder."
         ) from error
     app = make_application()
+    speak(app, language)
+    left = set(only)
 
     def wait(until: Callable[[], bool]) -> None:
         end = time.monotonic() + LONGEST_S
@@ -55,13 +60,19 @@ def take_shots(folder: Path) -> Iterator[Path]:
         window.resize(*SIZE)
         window.show()
         for name in _script(_Walk(window, link, simulated, wait)):
+            if only and name not in left:
+                continue
             wait(lambda: True)
             path = folder / f"{name}.png"
             if not window.grab().save(str(path)):
                 raise DocumentError(str(path), "", "cannot be written", "Choose a folder you may write to.")
             yield path
+            left.discard(name)
+            if only and not left:
+                break
         tear_down(app, window)
-    yield _practice(folder, wait)
+    if not only or PRACTICE in left:
+        yield _practice(folder, wait)
 
 
 def _practice(folder: Path, wait: Callable[[Callable[[], bool]], None]) -> Path:
@@ -76,7 +87,7 @@ def _practice(folder: Path, wait: Callable[[Callable[[], bool]], None]) -> Path:
     from crisp_hornet.practice.jobs import shipped
     from crisp_hornet.practice.progress import Progress
 
-    path = folder / "practice.png"
+    path = folder / f"{PRACTICE}.png"
     with (
         TemporaryDirectory(prefix="crisp-hornet-practice-") as place,
         practice_room(shipped()[1], Progress(Path(place)), seed=1) as (garage, room),
@@ -93,11 +104,11 @@ def _practice(folder: Path, wait: Callable[[Callable[[], bool]], None]) -> Path:
             "The lever's magnet had slipped; it is set right, and the motor stops when you brake.", "ride"
         )
         wait(lambda: practising.judgement is not None)
-        assert window.job_sheet is not None
+        assert window.practice is not None and window.practice.sheet is not None
         window.show_station("rides")
         wait(lambda: True)
         picture = window.grab()
-        sheet = window.job_sheet.grab()
+        sheet = window.practice.sheet.grab()
         with QPainter(picture) as painter:
             painter.drawPixmap(picture.width() - sheet.width() - 20, 60, sheet)
         saved = picture.save(str(path))

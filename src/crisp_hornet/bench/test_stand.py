@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.theme import Theme
@@ -61,7 +62,7 @@ class TestStand(QDialog):
         super().__init__(parent)
         self._simulated, self.theme = simulated, theme
         self._tokens = count(1)
-        self.setWindowTitle("Test stand: the simulated bike")
+        self.setWindowTitle(tr("Test stand: the simulated bike"))
         self.setObjectName("ground")
         self.setModal(False)
         self.rulers: dict[str, Ruler] = {}

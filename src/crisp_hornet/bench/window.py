@@ -4,19 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QHBoxLayout,
     QMainWindow,
-    QMessageBox,
-    QPushButton,
     QScrollArea,
     QWidget,
 )
@@ -25,6 +22,10 @@ from crisp_hornet.bench import keys
 from crisp_hornet.bench import scale as scaling
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.ending import asked_by_box, wait_until
+from crisp_hornet.bench.footer import Footer
+from crisp_hornet.bench.helping.helping import Helping
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.opening import open_file
 from crisp_hornet.bench.scale import STEP, fix, px, scale_now
@@ -34,24 +35,17 @@ from crisp_hornet.bench.stations.stations import Stations, title
 from crisp_hornet.bench.test_stand import TestStand
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.job_line import JobLine
-from crisp_hornet.bench.widgets.keys_card import KeysCard
 from crisp_hornet.bench.widgets.layouts import Pages, column_of, row_of
 from crisp_hornet.bench.widgets.notice import Notice
 from crisp_hornet.bench.widgets.page_scroll import PageScroll
-from crisp_hornet.bench.widgets.sentence import Sentence
-from crisp_hornet.bench.widgets.text import button, label, rule, shortened
-from crisp_hornet.bench.widgets.watch_list import WatchLine, WatchList, summary
+from crisp_hornet.bench.widgets.text import rule
+from crisp_hornet.bench.widgets.watch_list import WatchList, in_units, summary
 from crisp_hornet.core.rules import Warning_
-from crisp_hornet.documents.units import Units
 from crisp_hornet.link.session import ContactMade
 
 if TYPE_CHECKING:
-    from crisp_hornet.bench.helping.card import HelpCard
-    from crisp_hornet.bench.helping.search import Search
-    from crisp_hornet.bench.practice.job_sheet import JobSheet
-    from crisp_hornet.bench.practice.practising import Practising, Ridden
-    from crisp_hornet.bench.widgets.figures_table import FiguresTable
-    from crisp_hornet.help import Topic
+    from crisp_hornet.bench.practice.at_window import PracticeAtWindow
+    from crisp_hornet.bench.practice.practising import Practising
 
 SIDE_WIDTH = 292
 WATCHING = ("tune", "send")  # where the watch list, which is about the draft, stands open
@@ -59,7 +53,6 @@ MARGIN = 22
 NARROW_PX = 1020.0  # a window narrower than this has no room for a column beside the page
 SETTLE_S = 0.5  # a press so soon after another page came up was meant for the page before
 LONGEST_END_S = 20.0
-MOST_COPIED = 120
 SENDING = "something is being written to the controller"
 
 
@@ -76,11 +69,9 @@ class Window(QMainWindow):
     ) -> None:
         super().__init__()
         self.practising = practising
-        self.job_sheet: JobSheet | None = None
-        self.help_card: HelpCard | None = None
-        self.table: FiguresTable | None = None
-        self.search: Search | None = None
+        self.practice: PracticeAtWindow | None = None
         self.desk, self.link, self.theme = desk, link, theme
+        self.helping = Helping(self, self)
         self.asks = asked_by_box
         self.log_file: Path | None = None
         self._shown_at_s = -SETTLE_S
@@ -88,7 +79,9 @@ class Window(QMainWindow):
         self._bike_id = desk.bike_id
         self.simulated = simulated or Simulated()
         self.test_stand: TestStand | None = None
-        self.setWindowTitle(f"Crisp Hornet: practice, {practising.room.file.title}" if practising else "Crisp Hornet")
+        self.setWindowTitle(
+            tr(f"Crisp Hornet: practice, {practising.room.file.title}" if practising else "Crisp Hornet")
+        )
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
         self.setAcceptDrops(True)
@@ -104,8 +97,6 @@ class Window(QMainWindow):
         self._shortcuts()
         self._listen()
         self.show_station("build")
-
-    # --- made once ------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
         ground = QWidget()
@@ -126,33 +117,14 @@ class Window(QMainWindow):
 
     def _practice_bar(self) -> QWidget:
         """What leads a job of practice; hidden outside practice."""
-        if self.practising is None:
-            bar = QWidget()
-            bar.hide()
-            return bar
-        from crisp_hornet.bench.practice.bar import PracticeBar
-
-        self.practising.watch(self.desk)
-        self.practising.ridden.connect(self._take_practice_ride)
-        self.practising.failed.connect(lambda why: self.notice.say("warn", why))
-        self.practising.judged.connect(lambda _judgement: self.show_job())
-        return PracticeBar(self.practising, self.show_job)
-
-    def show_job(self) -> None:
-        """The sheet of the job that is practised."""
-        from crisp_hornet.bench.practice.job_sheet import JobSheet
-
         if self.practising is not None:
-            if self.job_sheet is None:
-                self.job_sheet = JobSheet(self.practising, self.theme, self)
-            self.job_sheet.show()
-            self.job_sheet.raise_()
+            from crisp_hornet.bench.practice.at_window import PracticeAtWindow
 
-    def _take_practice_ride(self, ridden: Ridden) -> None:
-        from crisp_hornet.bench.practice.words import of_ride
-
-        self.desk.kept(lambda: self.desk.ride.take(ridden.log, [f"ridden in practice on {ridden.road}"]))
-        self.notice.say("note", self.desk.units.text(of_ride(ridden)))
+            self.practice = PracticeAtWindow(self.practising, self.desk, self.notice, self.theme, self)
+            return self.practice.bar()
+        bar = QWidget()
+        bar.hide()
+        return bar
 
     def _body(self) -> QHBoxLayout:
         self._pages = Pages()
@@ -175,7 +147,7 @@ class Window(QMainWindow):
     def _open_watch_list(self, opened: bool) -> None:
         """The whole list in the right column, or one line in the footer."""
         self.watch_list.setVisible(opened)
-        self._watch_line.setVisible(not opened)
+        self._foot.watch_line.setVisible(not opened)
         self._beside = opened
         self._share_width()
 
@@ -183,8 +155,8 @@ class Window(QMainWindow):
         """A right column with nothing in it leaves its room to the page; in a narrow window page and column take turns."""
         wanted = not self.watch_list.isHidden() or self.stations[self.current].side() is not None
         narrow = self.width() < px(NARROW_PX)
-        self._turn.setVisible(narrow and wanted)
-        self._turn.setText("Show the page" if self._beside else "Show the side")
+        self._foot.turn.setVisible(narrow and wanted)
+        self._foot.turn.setText("Show the page" if self._beside else "Show the side")
         self._right.setVisible(wanted and (not narrow or self._beside))
         self._pages.setVisible(not narrow or not wanted or not self._beside)
 
@@ -201,52 +173,23 @@ class Window(QMainWindow):
         station.news.connect(self._refresh_soon)
         station.go.connect(self.show_station)
         station.hand_over.connect(self._hand_over)
-        station.explain.connect(self.show_topic)
+        station.explain.connect(self.helping.show_topic)
         station.offer(self.simulated)
         self._pages.addWidget(PageScroll(station))
         if (side := station.side()) is not None:
             side.hide()
             self._side.addWidget(side)
 
-    def _footer(self) -> QWidget:
-        self._head = label("", "caps")
-        self._words = Sentence(self.theme)
-        fix(self._words, high=66)
-        self._watch_line = WatchLine()
-        self._watch_line.opened.connect(lambda: self._open_watch_list(True))
-        stand = button("Controls of the simulated bike", self.show_test_stand, "small", "Show the test stand")
-        stand.setVisible(bool(self.simulated.ports) or self.practising is not None)
-        head = row_of(spacing=14)
-        head.addWidget(self._head)
-        head.addStretch(1)
-        self._turn = button("", self._take_turns, "small", "Show the page or what stands beside it")
-        head.addWidget(self._turn)
-        head.addWidget(self._watch_line)
-        head.addWidget(stand)
-        words = column_of(spacing=4)
-        words.addLayout(head)
-        words.addWidget(self._words)
-        self.act_button: QPushButton = button("", self._act, "act", "main act")
-        fix(self.act_button, wide=SIDE_WIDTH)
-        policy = self.act_button.sizePolicy()
-        policy.setRetainSizeWhenHidden(True)
-        self.act_button.setSizePolicy(policy)
-        small = row_of(spacing=6)
-        self._undo = button("Undo", self._undo_one, "small", "undo the last change of the draft")
-        self._redo = button("Redo", self._redo_one, "small", "redo")
-        self._theme_link = button(self._other_theme(), self.switch_theme, "small", "switch between light and dark")
-        small.addStretch(1)
-        self._units_link = button("", self.desk.switch_units, "small", "switch between metric and imperial units")
-        for one in (self._undo, self._redo, self._theme_link, self._units_link):
-            small.addWidget(one)
-        small.addStretch(1)
-        acts = column_of(spacing=6)
-        acts.addWidget(self.act_button)
-        acts.addLayout(small)
-        foot = QWidget()
-        row = row_of(foot, margins=(MARGIN, 4, 14, 10), spacing=20)
-        row.addLayout(words, 1)
-        row.addLayout(acts)
+    def _footer(self) -> Footer:
+        acts: dict[str, Callable[[], object]] = {
+            "stand": self.show_test_stand, "turn": self._take_turns, "act": self._act, "undo": self._undo_one,
+            "redo": self._redo_one, "theme": self.switch_theme, "units": self.desk.switch_units,
+        }  # fmt: skip
+        foot = Footer(self.theme, acts, SIDE_WIDTH, MARGIN)
+        foot.watch_line.opened.connect(lambda: self._open_watch_list(True))
+        foot.stand.setVisible(bool(self.simulated.ports) or self.practising is not None)
+        foot.theme_link.setText(self._other_theme())
+        self.act_button = foot.act
         return foot
 
     def _shortcuts(self) -> None:
@@ -261,12 +204,12 @@ class Window(QMainWindow):
             ("Ctrl+Enter", self._act, False),
             ("Ctrl+D", self.switch_theme, False),
             ("Ctrl+Shift+D", self.high_contrast, False),
-            ("Ctrl+C", self.copy_focused, False),
-            ("Ctrl+T", self.show_figures, False),
+            ("Ctrl+C", self.helping.copy_focused, False),
+            ("Ctrl+T", self.helping.show_figures, False),
             ("Ctrl+Home", lambda: self.show_station("start"), False),
-            ("F1", self.show_help, False),
-            ("Shift+F1", self.show_keys, False),
-            ("Ctrl+K", self.show_search, False),
+            ("F1", self.helping.show_help, False),
+            ("Shift+F1", self.helping.show_keys, False),
+            ("Ctrl+K", self.helping.show_search, False),
             ("Ctrl++", lambda: self.set_scale(scale_now() + STEP), True),
             ("Ctrl+=", lambda: self.set_scale(scale_now() + STEP), True),
             ("Ctrl+-", lambda: self.set_scale(scale_now() - STEP), True),
@@ -298,8 +241,6 @@ class Window(QMainWindow):
         self.link.failed.connect(self._link_failed)
         self.link.contact_made.connect(self._link_made)
 
-    # --- what the user does ---------------------------------------------------------------------------------
-
     def show_station(self, key: str) -> None:
         """Bring a station into view."""
         station = self.stations[key]
@@ -314,14 +255,12 @@ class Window(QMainWindow):
                 side.setVisible(other is station)
         self._beside = False
         self.watch_list.setVisible(key in WATCHING)
-        self._watch_line.setVisible(key not in WATCHING and key in list(self.stations))
+        self._foot.watch_line.setVisible(key not in WATCHING and key in list(self.stations))
         self._share_width()
         station.shown()
         self._refresh()
         if self.isVisible():
             self.focus_page()
-
-    # --- keys -----------------------------------------------------------------------------------------------
 
     @property
     def parts(self) -> list[QWidget]:
@@ -340,92 +279,17 @@ class Window(QMainWindow):
         if found is not None:
             found.setFocus(Qt.FocusReason.TabFocusReason)
 
-    def show_keys(self) -> None:
-        """What the keys do."""
-        KeysCard(self).exec()
-
-    def show_help(self) -> None:
-        """Help on what has the focus, else on the station."""
-        from crisp_hornet.bench.helping.card import topic_of
-
-        topic = topic_of(QApplication.focusWidget(), self.current)
-        if topic is not None:
-            self.show_topic(topic)
-
-    def show_topic(self, topic: Topic) -> None:
-        """One text of help, in its card."""
-        self._card().show_topic(topic)
-
-    def show_figures(self) -> None:
-        """The figures of the chart that has the focus, or of the largest in view, as a table."""
-        from crisp_hornet.bench.widgets.figures_table import FiguresTable, chart_of
-
-        chart = chart_of(QApplication.focusWidget(), self.stations[self.current])
-        figures = chart.figures() if chart is not None else None
-        if figures is None or not figures.rows or not isinstance(chart, QWidget):
-            self.notice.say("note", "No chart with figures is in view here.")
-            return
-        self.table = FiguresTable(figures, chart.accessibleName(), self)
-        self.table.show()
-
-    def copy_focused(self) -> None:
-        """What has the focus goes to the clipboard, with its unit: a figure, a ruler, a row. Fields copy by themselves."""
-        focused, board = QApplication.focusWidget(), QApplication.clipboard()
-        if focused is not None and board is not None and focused.accessibleName():
-            board.setText(focused.accessibleName())
-            self.notice.say("note", f"Copied: {shortened(focused.accessibleName(), MOST_COPIED)}")
-
-    def show_glossary(self, word: str = "") -> None:
-        """The words of the field."""
-        card = self._card()
-        card.show_glossary()
-        card.line.setText(word)
-
-    def show_cautions(self) -> None:
-        """All cautions in one place."""
-        self._card().show_cautions()
-
-    def show_about(self) -> None:
-        """Version, licence, libraries."""
-        self._card().show_about()
-
-    def _card(self) -> HelpCard:
-        from crisp_hornet.bench.helping.card import HelpCard
-
-        if self.help_card is None:
-            self.help_card = HelpCard(self.theme, self.show_keys, self)
-        return self.help_card
-
-    def show_search(self) -> None:
-        """Find a page, a figure, a ride, an act, help."""
-        from crisp_hornet.bench.helping.search import Search
-
-        if self.search is None:
-            self.search = Search(self, self)
-        self.search.open_anew()
-
     @property
     def scale_now(self) -> float:
         """How large everything is shown."""
         return scale_now()
 
     def focusNextPrevChild(self, forward: bool) -> bool:
-        """Tab goes on as the window is read. What goes out of sight with the focus leaves it to its neighbour, in the same part."""
-        focused, parts = self.focusWidget(), self.parts
-        every = [keys.stops(part) for part in parts]
-        order = [stop for one in every for stop in one]
-        if not order:
-            return False
-        group = keys.group_of(focused)
-        now = keys.stop_of(group) if group is not None and keys.controls(group) else focused
-        if now in order:
-            found = order[(order.index(now) + (1 if forward else -1)) % len(order)]
-        else:
-            at = keys.part_of(focused, parts)
-            mine = every[at] if at is not None and every[at] else keys.stops(self._pages) or order
-            found = mine[0]
-        found.setFocus(Qt.FocusReason.TabFocusReason if forward else Qt.FocusReason.BacktabFocusReason)
-        return True
+        """Tab goes on as the window is read."""
+        found = keys.next_stop(self.parts, self._pages, self.focusWidget(), forward)
+        if found is not None:
+            found.setFocus(Qt.FocusReason.TabFocusReason if forward else Qt.FocusReason.BacktabFocusReason)
+        return found is not None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """What no control took: Enter presses, arrows go on in a group, Esc closes what is open."""
@@ -486,7 +350,7 @@ class Window(QMainWindow):
         """Another set of colours."""
         self.theme = theme
         self._dress()
-        self._theme_link.setText(self._other_theme())
+        self._foot.theme_link.setText(self._other_theme())
 
     def set_scale(self, scale: float) -> None:
         """Everything larger or smaller; kept for the next time."""
@@ -573,25 +437,25 @@ class Window(QMainWindow):
     def _refresh(self) -> None:
         self._soon.stop()
         units = self.desk.units
-        self._units_link.setText("Imperial" if units.metric else "Metric")
+        self._foot.units_link.setText("Imperial" if units.metric else "Metric")
         for key in self.stations:
             standing = self.stations.standing(key)
             self.job_line.buttons[key].show_state(standing.state, units.text(standing.caption))
         empty = "Nothing to watch in this draft." if self.desk.draft.tune else "No draft yet."
-        self.watch_list.show_warnings([_in_units(warning, units) for warning in self.desk.watch.warnings], empty)
-        self._watch_line.show_counts(summary(self.desk.watch.warnings))
+        self.watch_list.show_warnings([in_units(warning, units) for warning in self.desk.watch.warnings], empty)
+        self._foot.watch_line.show_counts(summary(self.desk.watch.warnings))
         station = self.stations[self.current]
         head, words = (units.text(one) for one in station.meaning())
-        self._head.setText(head)
-        self._words.set_text(words)
+        self._foot.head.setText(head)
+        self._foot.words.set_text(words)
         text = station.act_text()
         self.act_button.setVisible(bool(text))
         self.act_button.setText(text)
-        self.act_button.setAccessibleName(text)
+        self.act_button.setAccessibleName(tr(text))
         self.act_button.setEnabled(station.act_enabled())
         resting = not self.sending
-        self._undo.setEnabled(resting and self.desk.undo_stack.canUndo())
-        self._redo.setEnabled(resting and self.desk.undo_stack.canRedo())
+        self._foot.undo.setEnabled(resting and self.desk.undo_stack.canUndo())
+        self._foot.redo.setEnabled(resting and self.desk.undo_stack.canRedo())
         if resting == self._pinned:
             self._pinned = not resting
             (self.desk.unpin if resting else self.desk.pin)(SENDING)
@@ -633,30 +497,3 @@ class Window(QMainWindow):
         if self.practising is not None:
             self.practising.close()
         self.link.close()
-
-
-def asked_by_box(window: QWidget, question: str) -> bool:
-    """Ask the user a question; True for yes."""
-    box = QMessageBox(QMessageBox.Icon.NoIcon, "Crisp Hornet", question, parent=window)
-    yes = box.addButton("Stop and close", QMessageBox.ButtonRole.AcceptRole)
-    box.addButton("Go on", QMessageBox.ButtonRole.RejectRole)
-    box.exec()
-    return box.clickedButton() is yes
-
-
-def wait_until(so: Callable[[], bool], longest_s: float) -> None:
-    """Let the event loop run until something is so, or time is up."""
-    loop, end, look = QEventLoop(), time.monotonic() + longest_s, QTimer()
-    look.timeout.connect(lambda: loop.quit() if so() or time.monotonic() > end else None)
-    look.start(20)
-    if not so():
-        loop.exec()
-
-
-def _in_units(warning: Warning_, units: Units) -> Warning_:
-    """A warning with its sentences in the shown units."""
-    if units.metric:
-        return warning
-    return replace(
-        warning, text=units.text(warning.text), reason=units.text(warning.reason), mend=units.text(warning.mend)
-    )

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import ticks_along, ticks_up
 from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, TICK_PX, centred_text, right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -49,12 +50,14 @@ class EfficiencyCells(QWidget):
         if found is not None and np.isfinite(found.efficiency).any():
             best = np.unravel_index(int(np.nanargmax(found.efficiency)), found.efficiency.shape)
             self.setAccessibleName(
-                units.text(
-                    say(
-                        "efficiency, best {share} at {speed} and {force}",
-                        share=quantity(found.efficiency[best], "", ".0%"),
-                        speed=quantity(found.speed_kmh[best[1]], "km/h", ".0f"),
-                        force=quantity(found.force_n[best[0]], "N", ".0f"),
+                tr(
+                    units.text(
+                        say(
+                            "efficiency, best {share} at {speed} and {force}",
+                            share=quantity(found.efficiency[best], "", ".0%"),
+                            speed=quantity(found.speed_kmh[best[1]], "km/h", ".0f"),
+                            force=quantity(found.force_n[best[0]], "N", ".0f"),
+                        )
                     )
                 )
             )
@@ -69,7 +72,7 @@ class EfficiencyCells(QWidget):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         unit = self._units.unit("km/h")
-        painter.drawText(QPointF(LEFT, 14), f"battery-to-road efficiency, %; wheel force, N, over {unit}")
+        painter.drawText(QPointF(LEFT, 14), tr(f"battery-to-road efficiency, %; wheel force, N, over {unit}"))
         box = QRectF(LEFT, TOP, across(self) - LEFT - RIGHT, down(self) - TOP - BOTTOM)
         wide, high = box.width() / found.speed_kmh.size, box.height() / found.force_n.size
         most_kmh, most_n = found.speed_kmh[-1] + found.speed_kmh[0], found.force_n[-1] + found.force_n[0]

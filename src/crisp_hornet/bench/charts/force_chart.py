@@ -27,6 +27,7 @@ from crisp_hornet.bench.charts.force_axes import ForceAxes
 from crisp_hornet.bench.charts.frame import nice_top
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import centred_text, width_of
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.scale import across, area, down, painter_of, real, spot
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
@@ -83,7 +84,7 @@ class ForceChart(ForceAxes):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Wheel force against speed; left and right move the reading")
+        self.setAccessibleName(tr("Wheel force against speed; left and right move the reading"))
 
     def sizeHint(self) -> QSize:
         return real(660, 380)
@@ -153,7 +154,9 @@ class ForceChart(ForceAxes):
     def point_at(self, kmh: float) -> None:
         """Move the reading to a speed."""
         self.at_kmh = min(max(kmh, 0.0), self.last_kmh)
-        self.setAccessibleDescription(", ".join(f"{head} {text}" for head, text in self._reads(self.at_kmh) if text))
+        self.setAccessibleDescription(
+            tr(", ".join(f"{head} {text}" for head, text in self._reads(self.at_kmh) if text))
+        )
         self.pointed.emit(self.at_kmh)
         self.update()
 
@@ -213,7 +216,9 @@ class ForceChart(ForceAxes):
             painter.setPen(self.theme.color("text"))
             painter.setFont(font(TEXT_PX))
             painter.drawText(
-                self.plot.adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message
+                self.plot.adjusted(40, 0, -40, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                tr(self.message),
             )
         if self.hasFocus():
             painter.setPen(QPen(self.theme.color("text"), 2))

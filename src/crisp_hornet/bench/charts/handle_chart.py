@@ -17,6 +17,7 @@ from crisp_hornet.bench.charts.lettering import Name
 from crisp_hornet.bench.charts.paint import chosen_ring, focus_frame
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.number_field import LaidField
 from crisp_hornet.bench.scale import across, down
@@ -57,7 +58,7 @@ class HandleChart(Handled, PlainChart):
         self._editor: LaidField | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
 
     def show_handles(self, handles: list[Handle]) -> None:
         """Show the handles."""
@@ -65,7 +66,7 @@ class HandleChart(Handled, PlainChart):
         if self.chosen not in [handle.setting for handle in handles]:
             self.chosen = handles[0].setting if handles else ""
         told = ", ".join(handle.text for handle in handles)
-        self.setAccessibleName(f"{self._name}; left and right choose, up and down move: {told}")
+        self.setAccessibleName(tr(f"{self._name}; left and right choose, up and down move: {told}"))
         self.update()
 
     def place(self, setting: str) -> QPointF:

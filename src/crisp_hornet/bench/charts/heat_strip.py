@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.force_axes import LEFT, RIGHT
 from crisp_hornet.bench.charts.paint import centred_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
@@ -44,7 +45,10 @@ class HeatStrip(QWidget):
         self._minutes = minutes
         shown = [f"{minutes:.0f}" for minutes in self._minutes if np.isfinite(minutes)]
         self.setAccessibleName(
-            "Minutes at full throttle until derating, from standstill upwards: " + (", ".join(shown) or "no derating")
+            tr(
+                "Minutes at full throttle until derating, from standstill upwards: "
+                + (", ".join(shown) or "no derating")
+            )
         )
         self.update()
 
@@ -66,4 +70,4 @@ class HeatStrip(QWidget):
             centred_text(painter, box.center().x(), 13, text)
         painter.setPen(theme.color("quiet"))
         words = "minutes at full throttle from cold until derating; blank: over 4 h"
-        painter.drawText(QPointF(LEFT, 31), words)
+        painter.drawText(QPointF(LEFT, 31), tr(words))

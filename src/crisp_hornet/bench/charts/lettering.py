@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPolygonF
 
+from crisp_hornet.bench.language import tr
+
 Floats = NDArray[np.float64]
 OUTSIDE, COVERS, CROSSES = (
     1000.0,
@@ -134,12 +136,12 @@ class Lettering:
         taken = [*self._marks, *((one.left(), one.top(), one.right(), one.bottom()) for _, one in self.boxes)]
         lines = np.vstack(self._lines) if self._lines else np.zeros((0, 2))
         places = settle(
-            [(metrics.horizontalAdvance(name.text), high) for name in names],
+            [(metrics.horizontalAdvance(tr(name.text)), high) for name in names],
             [(name.at.x(), name.at.y(), name.reach) for name in names],
             self.box,
             np.array(taken, np.float64).reshape(-1, 4),
             lines,
         )
         for name, place in zip(names, places, strict=True):
-            painter.drawText(QPointF(place.left(), place.top() + metrics.ascent()), name.text)
+            painter.drawText(QPointF(place.left(), place.top() + metrics.ascent()), tr(name.text))
             self.boxes.append((name.text, place))

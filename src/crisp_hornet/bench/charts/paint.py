@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, down
 from crisp_hornet.bench.theme import Theme
 
@@ -14,13 +15,13 @@ LEFT_GAP_PX, FOOT_GAP_PX, TICK_PX = 6.0, 17.0, 4.0  # from an axis to its figure
 
 def width_of(painter: QPainter, text: str) -> float:
     """How wide (px) a text is in the painter's font."""
-    return QFontMetricsF(painter.font()).horizontalAdvance(text)
+    return QFontMetricsF(painter.font()).horizontalAdvance(tr(text))
 
 
 def right_text(painter: QPainter, x: float, y: float, text: str) -> float:
     """Write a text that ends at x; returns where it begins."""
     left = x - width_of(painter, text)
-    painter.drawText(QPointF(left, y), text)
+    painter.drawText(QPointF(left, y), tr(text))
     return left
 
 
@@ -30,7 +31,7 @@ def centred_text(painter: QPainter, x: float, y: float, text: str, within: tuple
     left = x - wide / 2
     if within is not None:
         left = min(max(left, within[0]), within[1] - wide)
-    painter.drawText(QPointF(left, y), text)
+    painter.drawText(QPointF(left, y), tr(text))
 
 
 def level_tick(painter: QPainter, theme: Theme, box: QRectF, y: float, text: str, strength: float = 1.0) -> None:

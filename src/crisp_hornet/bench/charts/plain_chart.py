@@ -14,6 +14,7 @@ from crisp_hornet.bench.charts.drawn import MOST_ROWS, Figures
 from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import foot_tick, level_tick, right_text, width_of
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -108,7 +109,7 @@ class PlainChart(QWidget):
         self.picture = picture
         if picture is not None:
             self.setAccessibleName(
-                f"{picture.y_name} against {picture.x_name}: " + ", ".join(line.name for line in picture.lines)
+                tr(f"{picture.y_name} against {picture.x_name}: " + ", ".join(line.name for line in picture.lines))
             )
         self.update()
 
@@ -203,7 +204,7 @@ class PlainChart(QWidget):
         for y, (end, line) in zip(places, lowest_first, strict=True):
             painter.setPen(self.theme.color(line.truth or "quiet"))
             left = min(end.x() + 3, across(self) - width_of(painter, line.name) - 1)
-            painter.drawText(QPointF(left, y), line.name)
+            painter.drawText(QPointF(left, y), tr(line.name))
             self.lettering.wrote(line.name, QRectF(left, y - NAME_PX + 3, width_of(painter, line.name), NAME_PX))
 
     def _paint_axes(
@@ -213,7 +214,7 @@ class PlainChart(QWidget):
         painter.setFont(font(QUIET_PX))
         assert self.picture is not None
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(4, 14), self.picture.y_name)
+        painter.drawText(QPointF(4, 14), tr(self.picture.y_name))
         right_text(painter, box.right(), down(self) - 3, self.picture.x_name)
         for value in ticks_up(*y, box.height()):
             level_tick(painter, theme, box, at(x[0], value).y(), f"{value:g}")
@@ -224,13 +225,13 @@ class PlainChart(QWidget):
         """Each named line, where its sample begins and in which row of the legend: close where it is narrow, then in more rows."""
         metrics = QFontMetricsF(font(QUIET_PX))
         named = [line for line in picture.lines if line.name and not line.at_end]
-        start = 4 + metrics.horizontalAdvance(picture.y_name)
-        words = sum(metrics.horizontalAdvance(line.name) for line in named)
+        start = 4 + metrics.horizontalAdvance(tr(picture.y_name))
+        words = sum(metrics.horizontalAdvance(tr(line.name)) for line in named)
         self._roomy = start + 22 + words + 47 * len(named) - 16 <= across(self)
         lead, sample, gap = (22, 26, 16) if self._roomy else (8, 15, 6)
         placed, x, row = [], start + lead, 0
         for line in named:
-            wide = sample + 4 + metrics.horizontalAdvance(line.name)
+            wide = sample + 4 + metrics.horizontalAdvance(tr(line.name))
             if x + wide > across(self) and x > LEAST_LEGEND_PX:
                 x, row = 4.0, row + 1
             placed.append((line, x, row))
@@ -246,7 +247,7 @@ class PlainChart(QWidget):
             y = row * LEGEND_ROW_PX
             painter.drawLine(QPointF(x, y + 10), QPointF(x + sample, y + 10))
             painter.setPen(self.theme.color("text"))
-            painter.drawText(QPointF(x + sample + 4, y + 14), line.name)
+            painter.drawText(QPointF(x + sample + 4, y + 14), tr(line.name))
 
     def _paint_levels(self, painter: QPainter, at: At, box: QRectF, picture: Picture) -> None:
         painter.setFont(font(QUIET_PX))

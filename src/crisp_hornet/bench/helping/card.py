@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QDialog, QLineEdit, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import real
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -37,7 +38,7 @@ class HelpCard(QDialog):
     def __init__(self, theme: Theme, show_keys: Callable[[], object], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.theme = theme
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.setObjectName("ground")
         self.resize(real(560, 540))
         self.topic: Topic | None = None

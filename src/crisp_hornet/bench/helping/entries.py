@@ -5,21 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QAbstractButton
 
-from crisp_hornet.bench.desk.desk import Desk
-from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.helping.needs import Window
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.stations.build.build_page import BuildPage
 from crisp_hornet.bench.stations.build.shown import SHOWN
-from crisp_hornet.bench.stations.stations import Stations, title
+from crisp_hornet.bench.stations.stations import title
 from crisp_hornet.bench.stations.verdict.verdict_page import VerdictPage
 from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import shortened
 from crisp_hornet.documents.setting_words import label_of
+from crisp_hornet.documents.translation import LANGUAGES
 from crisp_hornet.documents.tune import KNOWN
-from crisp_hornet.help import Topic, figures, glossary, places
+from crisp_hornet.help import figures, glossary, places
 
 if TYPE_CHECKING:
     from crisp_hornet.garage.rides import KeptRide
@@ -40,51 +41,6 @@ STATION_ACTS = {
     "verdict": ("Save a report",),
 }
 MOST_RIDES, MOST_FOUND, MOST_TEXT = 200, 40, 90
-
-
-class Window(Protocol):
-    """What is needed of the window."""
-
-    desk: Desk
-    simulated: Simulated
-    stations: Stations
-
-    @property
-    def scale_now(self) -> float:
-        """How large everything is."""
-
-    def show_station(self, key: str) -> None:
-        """Show one."""
-
-    def switch_theme(self) -> None:
-        """Light or dark."""
-
-    def show_figures(self) -> None:
-        """A chart's figures."""
-
-    def high_contrast(self) -> None:
-        """The theme of most contrast."""
-
-    def set_scale(self, scale: float) -> None:
-        """Larger or smaller."""
-
-    def show_keys(self) -> None:
-        """The keys."""
-
-    def show_glossary(self, word: str = "") -> None:
-        """The words."""
-
-    def show_cautions(self) -> None:
-        """The cautions."""
-
-    def show_about(self) -> None:
-        """Version and licences."""
-
-    def show_topic(self, topic: Topic) -> None:
-        """Help."""
-
-    def show_test_stand(self) -> None:
-        """Hands on the simulated bike."""
 
 
 @dataclass(frozen=True)
@@ -114,7 +70,12 @@ def found(every: list[Entry], wanted: str) -> list[Entry]:
 
 
 def _rank(one: Entry, words: list[str]) -> int | None:
-    name = one.name.lower()
+    """By what it is called in English or in the language of the window."""
+    ranks = [_rank_of(name.lower(), one, words) for name in {one.name, tr(one.name)}]
+    return min((rank for rank in ranks if rank is not None), default=None)
+
+
+def _rank_of(name: str, one: Entry, words: list[str]) -> int | None:
     if name.startswith(" ".join(words)):
         return 0
     if all(_begins(name, word) for word in words):
@@ -147,17 +108,21 @@ def _show_page(window: Window, key: str, at: int, pages: tuple[str, ...]) -> Non
 
 
 def _acts(window: Window) -> Iterator[Entry]:
+    languages: list[tuple[str, Callable[[], object]]] = [
+        (f"Language: {name}", partial(window.helping.choose_language, code)) for code, name in LANGUAGES.items()
+    ]
     for name, act in (
         ("Switch between light and dark", window.switch_theme),
         ("Switch between metric and imperial units", window.desk.switch_units),
-        ("Figures of the chart as a table", window.show_figures),
+        ("Figures of the chart as a table", window.helping.show_figures),
         ("High contrast theme", window.high_contrast),
+        *languages,
         ("Larger text", lambda: window.set_scale(window.scale_now + 0.1)),
         ("Smaller text", lambda: window.set_scale(window.scale_now - 0.1)),
-        ("Show the keys", window.show_keys),
-        ("Open the glossary", window.show_glossary),
-        ("Show all cautions", window.show_cautions),
-        ("About, licences", window.show_about),
+        ("Show the keys", window.helping.show_keys),
+        ("Open the glossary", window.helping.show_glossary),
+        ("Show all cautions", window.helping.show_cautions),
+        ("About, licences", window.helping.show_about),
     ):
         yield Entry("act", name, "", act)
     if window.simulated.ports:
@@ -217,6 +182,8 @@ def _findings(window: Window) -> Iterator[Entry]:
 
 def _help(window: Window) -> Iterator[Entry]:
     for topic in (*figures(), *places()):
-        yield Entry("help", topic.title, shortened(topic.parts[0][1], MOST_TEXT), partial(window.show_topic, topic))
+        yield Entry(
+            "help", topic.title, shortened(topic.parts[0][1], MOST_TEXT), partial(window.helping.show_topic, topic)
+        )
     for word, text in glossary().items():
-        yield Entry("word", word, shortened(text, MOST_TEXT), partial(window.show_glossary, word))
+        yield Entry("word", word, shortened(text, MOST_TEXT), partial(window.helping.show_glossary, word))

@@ -6,7 +6,9 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from crisp_hornet.bench.helping.entries import Entry, Window, entries, found
+from crisp_hornet.bench.helping.entries import Entry, entries, found
+from crisp_hornet.bench.helping.needs import Window
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import real
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -21,12 +23,12 @@ class Search(QDialog):
     def __init__(self, window: Window, parent: QWidget) -> None:
         super().__init__(parent)
         self._window = window
-        self.setWindowTitle("Find")
+        self.setWindowTitle(tr("Find"))
         self.setObjectName("ground")
         self.resize(real(640, 460))
         self.line = QLineEdit()
         self.rows = QListWidget()
-        self.rows.setAccessibleName("found")
+        self.rows.setAccessibleName(tr("found"))
         self.rows.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.rows.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._entries: list[Entry] = []
@@ -55,7 +57,8 @@ class Search(QDialog):
         self._shown = found(self._entries, self.line.text())
         self.rows.clear()
         for one in self._shown:
-            self.rows.addItem(QListWidgetItem(f"{one.name}   {one.kind}{', ' + one.more if one.more else ''}"))
+            about = f"{tr(one.kind)}, {tr(one.more)}" if one.more else tr(one.kind)
+            self.rows.addItem(QListWidgetItem(f"{tr(one.name)}   {about}"))
         self.rows.setCurrentRow(0 if self._shown else -1)
         none = self.line.text().strip() and not self._shown
         self._said.setText(

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.practice.practising import Practising
 from crisp_hornet.bench.practice.words import of_hidden
@@ -34,7 +35,7 @@ class JobSheet(QDialog):
     def __init__(self, practising: Practising, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._practising, self.theme = practising, theme
-        self.setWindowTitle(f"Job {practising.room.file.title}")
+        self.setWindowTitle(tr(f"Job {practising.room.file.title}"))
         self.setObjectName("ground")
         self.setModal(False)
         self.resize(real(560, 720))

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import BoltState, paint_bolt
 from crisp_hornet.bench.scale import across, down, fix, painter_of
 from crisp_hornet.bench.theme import Theme
@@ -19,7 +20,7 @@ class Bolt(QWidget):
     def __init__(self, state: BoltState, theme: Theme) -> None:
         super().__init__()
         self.state, self.theme = state, theme
-        self.setAccessibleName(state.value)
+        self.setAccessibleName(tr(state.value))
         fix(self, wide=SIDE, high=SIDE)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QCheckBox, QRadioButton
 
 from crisp_hornet.bench.keys import step_in_group
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_check
 from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
@@ -21,7 +22,7 @@ class Confirm(QCheckBox):
     def __init__(self, theme: Theme, name: str) -> None:
         super().__init__()
         self.theme = theme
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
@@ -53,11 +54,11 @@ class Choice(QRadioButton):
     def __init__(self, theme: Theme, text: str) -> None:
         super().__init__(text)
         self.theme = theme
-        self.setAccessibleName(text)
+        self.setAccessibleName(tr(text))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return real(int(QFontMetricsF(font(TEXT_PX)).horizontalAdvance(self.text())) + 56, HEIGHT)
+        return real(int(QFontMetricsF(font(TEXT_PX)).horizontalAdvance(tr(self.text()))) + 56, HEIGHT)
 
     def hitButton(self, pos: object) -> bool:
         return True
@@ -76,7 +77,7 @@ class Choice(QRadioButton):
             painter.drawEllipse(at, BOX / 4, BOX / 4)
         painter.setPen(self.theme.color("text"))
         painter.setFont(font(TEXT_PX))
-        painter.drawText(QPointF(46, at.y() + 5), self.text())
+        painter.drawText(QPointF(46, at.y() + 5), tr(self.text()))
 
 
 def _focus(painter: QPainter, widget: QAbstractButton, theme: Theme) -> None:

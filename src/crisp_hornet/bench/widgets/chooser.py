@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QWheelEvent
 from PyQt6.QtWidgets import QComboBox
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_chevron
+
+WRITTEN = int(Qt.ItemDataRole.UserRole) + 1
 
 
 class Chooser(QComboBox):
     """Chooses by mouse and keys; by the wheel only while it has the focus, which the wheel does not give. ``name`` is what it is called
-    for those who cannot see the caption beside it (:func:`captioned`)."""
+    for those who cannot see the caption beside it (:func:`captioned`). Its words are asked for as they were written, and shown in the
+    language of the window."""
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
 
@@ -44,6 +50,32 @@ class Chooser(QComboBox):
         kept = place if by_place and 0 <= place < len(words) else words.index(word) if word in words else 0
         self.setCurrentIndex(kept if words else -1)
         self.blockSignals(False)
+
+    def addItem(self, text: str, userData: object = None) -> None:  # type: ignore[override]
+        """With what it stands for."""
+        super().addItem(tr(text), userData)
+        self.setItemData(self.count() - 1, str(text), WRITTEN)
+
+    def addItems(self, texts: Iterable[str | None]) -> None:
+        """Behind each other."""
+        for text in texts:
+            self.addItem(text or "")
+
+    def itemText(self, index: int) -> str:
+        """As it was written."""
+        return self.itemData(index, WRITTEN) or ""
+
+    def currentText(self) -> str:
+        """As it was written."""
+        return self.itemText(self.currentIndex())
+
+    def findText(self, text: str | None, flags: Qt.MatchFlag = Qt.MatchFlag.MatchExactly) -> int:
+        """Where it was written so; -1 for nowhere."""
+        return self.findData(str(text), WRITTEN, flags)
+
+    def setCurrentText(self, text: str | None) -> None:
+        """Choose what was written so."""
+        self.setCurrentIndex(self.findText(text))
 
     def be_narrow(self) -> None:
         """Take the room there is instead of what its longest word would want."""

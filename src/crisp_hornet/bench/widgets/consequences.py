@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.desk.prediction import in_units
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import CONSEQUENCE_PX, QUIET_PX, Theme, font
 from crisp_hornet.core.road.consequences import Consequence
@@ -56,9 +57,11 @@ class Consequences(QWidget):
         self.drafted, self.now = drafted, now
         self._share()
         self.setAccessibleName(
-            "; ".join(
-                f"{one.label} {one.text} {one.unit}" + (f", now {now[index].text}" if now else "")
-                for index, one in enumerate(drafted)
+            tr(
+                "; ".join(
+                    f"{one.label} {one.text} {one.unit}" + (f", now {now[index].text}" if now else "")
+                    for index, one in enumerate(drafted)
+                )
             )
         )
         self.update()
@@ -87,18 +90,22 @@ class Consequences(QWidget):
         painter.setPen(theme.color("quiet"))
         painter.drawText(
             QPointF(x, top + (16 if low else 19)),
-            QFontMetricsF(painter.font()).elidedText(consequence.label, Qt.TextElideMode.ElideRight, box.width() - 9),
+            tr(
+                QFontMetricsF(painter.font()).elidedText(
+                    tr(consequence.label), Qt.TextElideMode.ElideRight, box.width() - 9
+                )
+            ),
         )
         painter.setFont(font(CONSEQUENCE_PX if consequence.text[0].isdigit() else 17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        painter.drawText(QPointF(x, base), consequence.text)
+        painter.drawText(QPointF(x, base), tr(consequence.text))
         end = x + width_of(painter, consequence.text) + 4
         painter.setFont(font(QUIET_PX))
         if consequence.text[0].isdigit():
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(end, base), consequence.unit)
+            painter.drawText(QPointF(end, base), tr(consequence.unit))
         if now is not None:
             painter.setPen(theme.color("controller"))
             told = f"now {now.text}" if now.text != consequence.text else "no change"
             left = box.right() - 6 - width_of(painter, told) if low else x
-            painter.drawText(QPointF(left, base if low else top + 68), told)
+            painter.drawText(QPointF(left, base if low else top + 68), tr(told))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import label
 
@@ -17,7 +18,7 @@ class Captioned(QWidget):
         self.caption = label(words, "quiet")
         self.caption.setBuddy(control)
         if not control.accessibleName():
-            control.setAccessibleName(words)
+            control.setAccessibleName(tr(words))
         box = column_of(self, margins=0, spacing=2) if above else row_of(self, margins=0, spacing=8)
         box.addWidget(self.caption)
         box.addWidget(control, 0 if above else 1)

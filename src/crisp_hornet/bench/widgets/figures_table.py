@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QDialog, QTableWidget, QTableWidgetItem, QWidget
 
 from crisp_hornet.bench.charts.drawn import Figures, HasFigures
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import real
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button
@@ -28,11 +29,11 @@ class FiguresTable(QDialog):
 
     def __init__(self, figures: Figures, title: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Figures of the chart")
+        self.setWindowTitle(tr("Figures of the chart"))
         self.setObjectName("ground")
         self.resize(real(620, 460))
         self.table = QTableWidget(len(figures.rows), len(figures.heads))
-        self.table.setAccessibleName(title)
+        self.table.setAccessibleName(tr(title))
         self.table.setHorizontalHeaderLabels(figures.heads)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         for at, row in enumerate(figures.rows):

@@ -6,14 +6,16 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPalette
-from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.keys import step_in_group
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_chevron
 from crisp_hornet.bench.widgets.layouts import column_of
+from crisp_hornet.bench.widgets.spoken import SpokenButton
 
 
-class Heading(QPushButton):
+class Heading(SpokenButton):
     """The heading of a fold: a chevron, its name, and a few words at the right."""
 
     def __init__(self, name: str) -> None:
@@ -38,7 +40,7 @@ class Heading(QPushButton):
         painter.setFont(self.font())
         painter.setPen(color)
         area = self.rect().adjusted(0, 0, -8, 0)
-        painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.words)
+        painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tr(self.words))
 
 
 class Fold(QWidget):
@@ -73,23 +75,23 @@ class Fold(QWidget):
     def _tell(self) -> None:
         state = "open" if self.heading.isChecked() else "closed"
         self.heading.setAccessibleName(
-            f"{self.heading.text()}, {state}{', ' if self.heading.words else ''}{self.heading.words}"
+            tr(f"{self.heading.text()}, {state}{', ' if self.heading.words else ''}{self.heading.words}")
         )
 
 
-class Several(QPushButton):
+class Several(SpokenButton):
     """One button for acts of one kind, which it lists."""
 
     def __init__(self, words: str, acts: Sequence[tuple[str, Callable[[], object]]]) -> None:
         super().__init__(words)
         self.setProperty("role", "several")
-        self.setAccessibleName(words)
+        self.setAccessibleName(tr(words))
         self.setObjectName(words)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.list = QMenu(self)
         for name, act in acts:
-            made = self.list.addAction(name)
+            made = self.list.addAction(tr(name))
             assert made is not None
             made.triggered.connect(lambda _on, act=act: act())
         self.setMenu(self.list)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.simulated import Simulated
@@ -40,7 +41,7 @@ class IdentifyPanel(QWidget):
         self._words = label("", wrap=True)
         self._so_far = label("", "quiet", wrap=True)
         self._typed = QLineEdit()
-        self._typed.setAccessibleName("serial number on the label")
+        self._typed.setAccessibleName(tr("serial number on the label"))
         fix(self._typed, high=44)
         self._typed.returnPressed.connect(self._take_typed)
         self._hands = QWidget()

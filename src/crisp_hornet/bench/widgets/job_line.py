@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
 from crisp_hornet.bench.keys import RovingButton, rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import BoltState, paint_bolt
 from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -37,8 +38,8 @@ class StationButton(RovingButton):
         if (state, caption) == (self.state, self.caption):
             return
         self.state, self.caption = state, caption
-        self.setAccessibleName(f"{self.number} {self.text()}: {state.value}, {caption}")
-        self.setToolTip(f"Ctrl+{self.number} · {state.value} · {caption}")
+        self.setAccessibleName(tr(f"{self.number} {self.text()}: {state.value}, {caption}"))
+        self.setToolTip(tr(f"Ctrl+{self.number} · {state.value} · {caption}"))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -66,15 +67,16 @@ class StationButton(RovingButton):
         paint_bolt(painter, theme, self.state, QPointF(BOLT_X, LINE_Y))
         painter.setFont(font(17, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        painter.drawText(QPointF(BOLT_X - 10, 25), self.text())
+        painter.drawText(QPointF(BOLT_X - 10, 25), tr(self.text()))
         end = BOLT_X - 10 + width_of(painter, self.text())
         small = font(QUIET_PX)
         painter.setFont(small)
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(end + 7, 25), str(self.number))
+        painter.drawText(QPointF(end + 7, 25), tr(str(self.number)))
         room = width - BOLT_X + 4
         painter.drawText(
-            QPointF(BOLT_X - 10, 65), QFontMetricsF(small).elidedText(self.caption, Qt.TextElideMode.ElideRight, room)
+            QPointF(BOLT_X - 10, 65),
+            tr(QFontMetricsF(small).elidedText(tr(self.caption), Qt.TextElideMode.ElideRight, room)),
         )
 
 

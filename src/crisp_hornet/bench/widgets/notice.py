@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QFrame, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -29,7 +30,7 @@ class Notice(QWidget):
         self.text = text
         frame = QFrame()
         frame.setObjectName("sheet")
-        frame.setAccessibleName(text)
+        frame.setAccessibleName(tr(text))
         row = row_of(frame, margins=(10, 6, 10, 6))
         row.addWidget(SeverityMark(severity, self.theme))
         row.addWidget(label(text, wrap=True), 1)

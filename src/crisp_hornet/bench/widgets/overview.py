@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, down, fix, painter_of, real, spot
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.ride.channels import Ride
@@ -28,7 +29,7 @@ class Overview(QWidget):
         self._held: tuple[float, tuple[float, float], str] | None = None
         fix(self, high=HIGH)
         self.setMouseTracking(True)
-        self.setAccessibleName("the whole ride; the frame is what the traces show")
+        self.setAccessibleName(tr("the whole ride; the frame is what the traces show"))
 
     def sizeHint(self) -> QSize:
         return real(600, HIGH)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QWidget
 
 from crisp_hornet.bench.keys import rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.widgets.layouts import row_of
+from crisp_hornet.bench.widgets.spoken import SpokenButton
 
 
 class PageChoice(QWidget):
@@ -18,16 +20,16 @@ class PageChoice(QWidget):
     def __init__(self, words: tuple[str, ...], name: str, spacing: int = 10) -> None:
         super().__init__()
         self.at = 0
-        self.buttons: list[QPushButton] = []
+        self.buttons: list[SpokenButton] = []
         group = QButtonGroup(self)
         rove(self)
         row = row_of(self, margins=0, spacing=spacing)
         for at, word in enumerate(words):
-            made = QPushButton(word)
+            made = SpokenButton(word)
             made.setProperty("role", "page")
             made.setCheckable(True)
             made.setChecked(at == 0)
-            made.setAccessibleName(f"{name} {word}")
+            made.setAccessibleName(tr(f"{name} {word}"))
             made.setObjectName(f"{name} {word}")
             made.setCursor(Qt.CursorShape.PointingHandCursor)
             made.clicked.connect(lambda _on, at=at: self.choose(at))

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.documents.units import Units
@@ -42,7 +43,7 @@ class PaintedTable(QWidget):
         grown = len(turned) != len(self._rows)
         self._shown_heads = heads
         self._rows = turned
-        self.setAccessibleName(f"{self._title}: " + "; ".join(", ".join(row) for row in turned))
+        self.setAccessibleName(tr(f"{self._title}: " + "; ".join(", ".join(row) for row in turned)))
         if grown:
             self.updateGeometry()
         self.update()
@@ -60,7 +61,7 @@ class PaintedTable(QWidget):
         if self._title:
             painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold))
             painter.setPen(self.theme.color("quiet"))
-            painter.drawText(QPointF(SIDE_PX, y), self._title)
+            painter.drawText(QPointF(SIDE_PX, y), tr(self._title))
             y += ROW_PX
         rights = self._rights()
         self._paint_cells(painter, self._shown_heads, rights, y, QUIET_PX, "quiet")
@@ -70,8 +71,8 @@ class PaintedTable(QWidget):
                 painter.setFont(font(QUIET_PX))
                 painter.setPen(self.theme.color("quiet"))
                 room = across(self) - 2 * SIDE_PX
-                words = QFontMetricsF(painter.font()).elidedText(row[0], Qt.TextElideMode.ElideRight, room)
-                painter.drawText(QPointF(SIDE_PX, y - 2), words)
+                words = QFontMetricsF(painter.font()).elidedText(tr(row[0]), Qt.TextElideMode.ElideRight, room)
+                painter.drawText(QPointF(SIDE_PX, y - 2), tr(words))
             else:
                 self._paint_cells(painter, row, rights, y, TEXT_PX, "text")
 
@@ -82,15 +83,20 @@ class PaintedTable(QWidget):
         painter.setPen(self.theme.color(color))
         metrics = QFontMetricsF(painter.font())
         for at, (cell, right) in enumerate(zip(cells, rights, strict=False)):
-            x = SIDE_PX if at == 0 else right - metrics.horizontalAdvance(cell)
-            painter.drawText(QPointF(x, y), cell)
+            x = SIDE_PX if at == 0 else right - metrics.horizontalAdvance(tr(cell))
+            painter.drawText(QPointF(x, y), tr(cell))
 
     def _rights(self) -> list[float]:
         """Where the columns end: each as wide as its widest cell, what is left spread evenly between them."""
         metrics, quiet = QFontMetricsF(font(TEXT_PX)), QFontMetricsF(font(QUIET_PX))
         full = [row for row in self._rows if len(row) > 1]
         wide = [
-            max([quiet.horizontalAdvance(head), *(metrics.horizontalAdvance(row[at]) for row in full if at < len(row))])
+            max(
+                [
+                    quiet.horizontalAdvance(tr(head)),
+                    *(metrics.horizontalAdvance(tr(row[at])) for row in full if at < len(row)),
+                ]
+            )
             for at, head in enumerate(self._shown_heads)
         ]
         gap = max((across(self) - 2 * SIDE_PX - sum(wide)) / max(len(wide) - 1, 1), LEAST_GAP_PX)

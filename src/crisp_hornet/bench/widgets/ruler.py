@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFocusEvent,
     QFont,
+    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -25,6 +26,7 @@ from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy, QWidget
 from crisp_hornet.bench.charts.frame import ticks
 from crisp_hornet.bench.charts.paint import right_text, width_of
 from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.number_field import LaidField
 from crisp_hornet.bench.scale import across, area, painter_of, real, spot
@@ -134,7 +136,7 @@ class Ruler(QAbstractSlider):
             return
         self.lack = reason
         self.setEnabled(not reason)
-        self.setToolTip(reason)
+        self.setToolTip(tr(reason))
         self._name()
         self.update()
 
@@ -295,13 +297,13 @@ class Ruler(QAbstractSlider):
     def _name(self) -> None:
         self._tell_slider()
         if self.lack:
-            self.setAccessibleName(f"{self.scale.label}, not on this controller: {self.lack}")
+            self.setAccessibleName(tr(f"{self.scale.label}, not on this controller: {self.lack}"))
             return
         now = ""
         if self.now_known:
             now = f", on the controller {self.scale.told(self.now)}"
         stops = "".join(f", {stop.name} {stop.value:g}" for stop in self.scale.stops)
-        self.setAccessibleName(f"{self.scale.label} {self.value_text()} {self.scale.unit}{now}{stops}")
+        self.setAccessibleName(tr(f"{self.scale.label} {self.value_text()} {self.scale.unit}{now}{stops}"))
 
     def _tell_slider(self) -> None:
         """The figure and its bounds as a slider has them: whole numbers of the shown unit."""
@@ -309,7 +311,7 @@ class Ruler(QAbstractSlider):
         ends = sorted((round(self.scale.shown(self.scale.low)), round(self.scale.shown(self.scale.high))))
         self.setRange(*ends)
         self.setSliderPosition(ends[1] if self.value is None else round(self.scale.shown(self.value)))
-        self.setAccessibleDescription(f"{self.value_text()} {self.scale.unit}".strip())
+        self.setAccessibleDescription(tr(f"{self.value_text()} {self.scale.unit}".strip()))
         self._telling = False
 
     def _set_from_outside(self, position: int) -> None:
@@ -355,23 +357,27 @@ class Ruler(QAbstractSlider):
         """Only the name, in grey, and why there is nothing to set."""
         painter.setPen(self.theme.color("quiet"))
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
-        painter.drawText(QPointF(SIDE - 4, 21), self.scale.label)
+        painter.drawText(QPointF(SIDE - 4, 21), tr(self.scale.label))
         painter.setFont(font(QUIET_PX))
         place = QRectF(SIDE - 4, 26, across(self) - SIDE, HEIGHT - 28)
-        painter.drawText(place, int(Qt.TextFlag.TextWordWrap), self.lack)
+        painter.drawText(place, int(Qt.TextFlag.TextWordWrap), tr(self.lack))
 
     def _paint_figures(self, painter: QPainter) -> None:
         theme, right = self.theme, across(self) - SIDE + 4
-        painter.setPen(theme.color("text"))
-        painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
-        painter.drawText(QPointF(SIDE - 4, 21), self.scale.label)
         unit = "" if self.value is None else f" {self.scale.unit}"
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         left = right_text(painter, right, 21, unit)
-        painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        right_text(painter, left, 22, self.value_text())
+        named = font(TEXT_PX, QFont.Weight.Medium)
+        room = left - (SIDE - 4) - QFontMetricsF(named).horizontalAdvance(tr(self.scale.label)) - 8
+        painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
+        if width_of(painter, self.value_text()) > room:  # a long name, or words for a value
+            painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold))
+        left = right_text(painter, left, 22, self.value_text())
+        painter.setFont(named)
+        name = QFontMetricsF(named).elidedText(tr(self.scale.label), Qt.TextElideMode.ElideRight, left - SIDE)
+        painter.drawText(QPointF(SIDE - 4, 21), name)
 
     def _paint_line(self, painter: QPainter) -> None:
         theme, scale = self.theme, self.scale
@@ -391,7 +397,7 @@ class Ruler(QAbstractSlider):
         if self.scale.truth and self.now_known:
             text = f"now {'none' if self.now is None else self.scale.told(self.now)}"
             painter.setPen(theme.color("controller"))
-            painter.drawText(QPointF(SIDE - 4, 62), text)
+            painter.drawText(QPointF(SIDE - 4, 62), tr(text))
             taken.append((0, SIDE + width_of(painter, text) + 4))
         for stop in sorted(self.scale.stops, key=lambda one: one.value):
             x = self._x(stop.value)
@@ -401,5 +407,5 @@ class Ruler(QAbstractSlider):
             left = min(max(x - wide / 2, SIDE - 4), across(self) - wide - 2)
             if all(left + wide < start or left > end for start, end in taken):
                 painter.setPen(theme.color("stop"))
-                painter.drawText(QPointF(left, 62), stop.name)
+                painter.drawText(QPointF(left, 62), tr(stop.name))
                 taken.append((left - 6, left + wide + 6))

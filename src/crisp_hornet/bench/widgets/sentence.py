@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, painter_of, real
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
 
@@ -38,13 +39,14 @@ class Sentence(QWidget):
             return
         self._text = text
         self._words, strong = [], False
-        for part in re.split("(</?b>)", text):
+        shown = tr(text)
+        for part in re.split("(</?b>)", shown):
             if part in ("<b>", "</b>"):
                 strong = part == "<b>"
             else:
                 # a space ends a word; one that is missing joins two parts, as before a full stop
                 self._words += [(word, strong) for word in re.findall(r"\S+\s*|\s+", part)]
-        self.setAccessibleName(self.text())
+        self.setAccessibleName(re.sub("</?b>", "", shown))
         self.update()
 
     def lines(self) -> int:

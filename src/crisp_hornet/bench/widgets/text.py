@@ -9,21 +9,21 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
-    QLabel,
     QLayout,
-    QPushButton,
     QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
+from crisp_hornet.bench.widgets.spoken import SpokenButton, SpokenLabel
 
 
-def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
-    """A label; ``role`` is one of the style sheet's (quiet, caps, title, value)."""
-    made = QLabel(text)
+def label(text: str = "", role: str = "", wrap: bool = False, own: bool = False) -> SpokenLabel:
+    """A label; ``role`` is one of the style sheet's (quiet, caps, title, value); ``own``: the user's own words."""
+    made = SpokenLabel(text, own)
     made.setTextFormat(Qt.TextFormat.PlainText)
     if role:
         made.setProperty("role", role)
@@ -35,14 +35,14 @@ def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
-def button(text: str, act: Callable[[], object], role: str = "", name: str = "") -> QPushButton:
+def button(text: str, act: Callable[[], object], role: str = "", name: str = "") -> SpokenButton:
     """A button that says what happens, verb first; ``name`` is for those who cannot see it, and for tests.
 
     ``role``: ``act`` the main one of the window, ``small`` in a row of others, ``large`` for dirty hands, ``place`` goes to a moment or a
     place (``4:49 ›``) and does nothing else, ``page`` belongs to :class:`PageChoice`."""
-    made = QPushButton(text)
+    made = SpokenButton(text)
     made.setProperty("role", role)
-    made.setAccessibleName(name or text)
+    made.setAccessibleName(tr(name or text))
     made.setObjectName(name or text)
     made.clicked.connect(lambda _checked: act())
     if role in ("small", "place"):
@@ -94,7 +94,7 @@ def scrolled_rows(owner: QWidget, spacing: int, keys: bool = False) -> QVBoxLayo
     scroll = column_scroll(inside)
     if keys:
         scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        scroll.setAccessibleName(owner.accessibleName())
+        scroll.setAccessibleName(tr(owner.accessibleName()))
     column = column_of(owner, margins=0)
     column.addWidget(scroll)
     return rows

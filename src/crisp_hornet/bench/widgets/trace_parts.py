@@ -11,6 +11,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.theme import QUIET_PX, Theme, real_font
 from crisp_hornet.core.arrays import Array
@@ -160,10 +161,10 @@ class Ribbon(pg.GraphicsObject):  # type: ignore[misc]
             painter.fillRect(box, self._theme.color("measured", 0.32 if solid else 0.1))
             if not solid:
                 painter.fillRect(box, QBrush(self._theme.color("measured", 0.5), pattern))
-            if box.width() > metrics.horizontalAdvance(word) + 6:
-                wide = metrics.horizontalAdvance(word) + 6
+            if box.width() > metrics.horizontalAdvance(tr(word)) + 6:
+                wide = metrics.horizontalAdvance(tr(word)) + 6
                 behind = QRectF(box.center().x() - wide / 2, box.center().y() - 8, wide, 16)
                 painter.fillRect(behind, self._theme.color("sheet"))
                 painter.setPen(self._theme.color("text"))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(word))
         painter.setTransform(transform)

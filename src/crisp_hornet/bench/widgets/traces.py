@@ -14,6 +14,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.drawn import MOST_ROWS, Figures
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.theme import QUIET_PX, Theme, real_font
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -69,7 +70,7 @@ class Traces(QWidget):
         column.addWidget(self._view)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(
-            "Channels of the ride; left and right move the cursor, plus and minus zoom, Home shows the whole ride"
+            tr("Channels of the ride; left and right move the cursor, plus and minus zoom, Home shows the whole ride")
         )
 
     # --- what is shown --------------------------------------------------------------------------------------
@@ -172,7 +173,7 @@ class Traces(QWidget):
         self.at_s = float(self.ride.time_s[row])
         for cursor in self._cursors:
             cursor.setPos(float(self._x[row]))
-        self.setAccessibleDescription(self.values_at_cursor())
+        self.setAccessibleDescription(tr(self.values_at_cursor()))
         self.pointed.emit(self.at_s)
 
     def _row_at(self, at_s: float) -> int:
@@ -298,8 +299,8 @@ class Traces(QWidget):
 
     def _empty_plot(self, row: int, names: tuple[str, ...], last: bool) -> pg.PlotItem:
         theme = self.theme
-        told = f"{short_name(names[0])} {unit_of(names[0], self.units)}"
-        told += f"<br>- - {short_name(names[1])}" if len(names) > 1 else ""
+        told = f"{tr(short_name(names[0]))} {unit_of(names[0], self.units)}"
+        told += f"<br>- - {tr(short_name(names[1]))}" if len(names) > 1 else ""
         words = pg.LabelItem(told, justify="left", color=theme.quiet, size=f"{px(QUIET_PX)}px")
         words.setFixedWidth(px(80))
         self._view.addItem(words, row=row, col=0)

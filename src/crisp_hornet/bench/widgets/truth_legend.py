@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth, truth_pen
 from crisp_hornet.bench.scale import fix, painter_of
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -35,5 +36,5 @@ class TruthLegend(QWidget):
                 paint_truth(painter, self.theme, truth, QPointF(x + 16, 10), 4.5)
                 x += 40
             painter.setPen(self.theme.color("text"))
-            painter.drawText(QPointF(x, 15), text)
-            x += metrics.horizontalAdvance(text) + 22
+            painter.drawText(QPointF(x, 15), tr(text))
+            x += metrics.horizontalAdvance(tr(text)) + 22

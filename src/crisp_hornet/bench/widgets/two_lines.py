@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, label
 
@@ -36,9 +37,10 @@ class TwoLines(QWidget):
 
     def _fit(self) -> None:
         metrics = self._words.fontMetrics()
-        cut = first_lines(self.text, metrics, self.width(), LINES)
-        long = cut != self.text
-        self._words.setText(self.text if self._open or not long else cut)
+        whole = tr(self.text)
+        cut = first_lines(whole, metrics, self.width(), LINES)
+        long = cut != whole
+        self._words.setText(whole if self._open or not long else cut)
         self.more.setVisible(long)
         self.more.setText("Less" if self._open else "More")
 
@@ -47,7 +49,7 @@ def first_lines(text: str, metrics: QFontMetrics, width_px: int, lines: int) -> 
     """What of a text fits into so many lines, with … for the rest; the text itself where all of it does."""
 
     def fits(words: str) -> bool:
-        box = metrics.boundingRect(0, 0, width_px, 10_000, int(Qt.TextFlag.TextWordWrap), words)
+        box = metrics.boundingRect(0, 0, width_px, 10_000, int(Qt.TextFlag.TextWordWrap), tr(words))
         return box.height() <= lines * metrics.lineSpacing()
 
     if fits(text):

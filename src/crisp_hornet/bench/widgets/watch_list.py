@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.scale import fix, painter_of, real
 from crisp_hornet.bench.theme import Theme
@@ -16,6 +18,7 @@ from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label,
 from crisp_hornet.bench.widgets.two_lines import TwoLines
 from crisp_hornet.core.rules import Strength, Warning_
 from crisp_hornet.documents.saying import counted
+from crisp_hornet.documents.units import Units
 
 
 class SeverityMark(QWidget):
@@ -25,7 +28,7 @@ class SeverityMark(QWidget):
         super().__init__()
         self._severity, self.theme = severity, theme
         fix(self, 22, 22)
-        self.setAccessibleName(severity)
+        self.setAccessibleName(tr(severity))
 
     def sizeHint(self) -> QSize:
         return real(22, 22)
@@ -64,7 +67,7 @@ def card(theme: Theme, severity: str, text: str, reason: str, *below: QWidget, a
     layout = made.layout()
     assert isinstance(layout, QVBoxLayout)
     layout.addLayout(row)
-    made.setAccessibleName(f"{severity}: {text}")
+    made.setAccessibleName(tr(f"{severity}: {text}"))
     made.setProperty("help", about)
     return made
 
@@ -153,3 +156,12 @@ class WatchList(QWidget):
 
     def _link(self, text: str, act: Callable[[], object], warning: Warning_) -> QWidget:
         return button(text, act, "small", f"{text}: {warning.id}")
+
+
+def in_units(warning: Warning_, units: Units) -> Warning_:
+    """A warning with its sentences in the shown units."""
+    if units.metric:
+        return warning
+    return replace(
+        warning, text=units.text(warning.text), reason=units.text(warning.reason), mend=units.text(warning.mend)
+    )

@@ -95,7 +95,7 @@ def hill_words(hill: HillSeen) -> str:
         current=quantity(hill.current_a, "A", ".0f"),
     )
     return say(
-        "{held}: {predicted}, {in_words} as it heated",
+        "{held}: {predicted}, as it heated {in_words}",
         held=held,
         predicted=predicted,
         in_words=hill.seen_min.in_words(2),

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.keys import rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.build.drawing import BikeDrawing, wheel_loads
@@ -139,7 +140,7 @@ class BuildPage(Station):
 
     def open_bike_file(self) -> None:
         """Let the user choose a bike document."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a bike file", "", "Bike documents (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open a bike file"), "", "Bike documents (*.json)")
         if name:
             self.read_bike(Path(name))
 
@@ -157,7 +158,7 @@ class BuildPage(Station):
 
     def open_tune_file(self) -> None:
         """Let the user choose a tune document."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a tune file", "", "Tune documents (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open a tune file"), "", "Tune documents (*.json)")
         if name:
             self.read_tune(Path(name))
 

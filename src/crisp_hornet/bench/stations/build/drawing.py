@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFont, QPainter, QPainterPath, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import centred_text, width_of
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.core.drive.motor import wheel_radius_m
@@ -51,7 +52,7 @@ class BikeDrawing(QWidget):
         words = say(
             "{name} from the side: wheelbase {wheelbase}, {loads}", name=bike.name, wheelbase=wheelbase, loads=loads
         )
-        self.setAccessibleName(units.text(words))
+        self.setAccessibleName(tr(units.text(words)))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -180,7 +181,7 @@ class BikeDrawing(QWidget):
             )
         )
         note = QPointF(across(self) - 236, 26)  # a quiet corner: whatever lies around the centre stays readable
-        painter.drawText(note, words)
+        painter.drawText(note, tr(words))
         painter.setPen(QPen(theme.color("quiet"), 1))
         painter.drawPolyline(
             QPolygonF(
@@ -203,7 +204,7 @@ class BikeDrawing(QWidget):
             painter.setFont(font(QUIET_PX))
             painter.setPen(theme.color("quiet"))
             painter.drawText(
-                note + QPointF(0, 18), f"front wheel lifts at {lift:.0f} N{self._was(lift, lift_force_n, 'N')}"
+                note + QPointF(0, 18), tr(f"front wheel lifts at {lift:.0f} N{self._was(lift, lift_force_n, 'N')}")
             )
 
     def _was(self, now: float, figure: Callable[[Bike], float], unit: str) -> str:

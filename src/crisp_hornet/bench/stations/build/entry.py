@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushBu
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread, figure
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.build.figures import source_word
 from crisp_hornet.bench.stations.build.shown import CHOICES, LISTS, SHOWN, shown_text
@@ -57,7 +58,7 @@ class WayEntry(QWidget):
         for row, (field, editor) in enumerate(zip(way.fields, self.fields, strict=True)):
             unit = desk.units.unit(field.unit)
             words = f"{field.label}, {unit}" if unit else field.label
-            editor.setAccessibleName(f"{way.title}: {words}")
+            editor.setAccessibleName(tr(f"{way.title}: {words}"))
             editor.textChanged.connect(self._show)
             editor.returnPressed.connect(self.take)
             grid.addWidget(label(words, "quiet"), row, 0)
@@ -144,7 +145,7 @@ class ChoiceEntry(QWidget):
         chooser = Chooser(SHOWN[path].label)
         chooser.addItems(list(self._words.values()))
         now = None if desk.bike is None else desk.bike.value(path)
-        chooser.setPlaceholderText("not set")
+        chooser.setPlaceholderText(tr("not set"))
         chooser.setCurrentIndex(list(self._words).index(now) if now in self._words else -1)
         self.fields = [chooser]
         column = column_of(self, margins=0, spacing=4)
@@ -169,7 +170,7 @@ class ListEntry(QWidget):
         super().__init__()
         self._path, self._pairs = path, path.endswith("_table")
         line = QLineEdit()
-        line.setAccessibleName(SHOWN[path].label)
+        line.setAccessibleName(tr(SHOWN[path].label))
         line.returnPressed.connect(self.take)
         self.fields = [line]
         self._told = label("", "quiet", wrap=True)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from crisp_hornet.bench.charts.paint import right_text
 from crisp_hornet.bench.keys import RovingButton
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.stations.build.shown import GROUPS, shown_text
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
@@ -72,7 +73,7 @@ class FigureRow(RovingButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{figure.label} {figure.text}" + (f", {source}" if source else ""))
+        self.setAccessibleName(tr(f"{figure.label} {figure.text}" + (f", {source}" if source else "")))
 
     def sizeHint(self) -> QSize:
         return real(290, HEIGHT)
@@ -87,8 +88,8 @@ class FigureRow(RovingButton):
             painter.drawRoundedRect(QRectF(1, 1, across(self) - 2, HEIGHT - 2), 3, 3)
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(6, base), self.figure.label)
-        painter.drawText(QPointF(across(self) - SOURCE_WIDTH, base), self.source)
+        painter.drawText(QPointF(6, base), tr(self.figure.label))
+        painter.drawText(QPointF(across(self) - SOURCE_WIDTH, base), tr(self.source))
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
         right_text(painter, across(self) - SOURCE_WIDTH - 10, base, self.figure.text)

@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, clear, label
@@ -22,7 +23,7 @@ class GaragePanel(QWidget):
         super().__init__()
         self._desk = desk
         self.name = QLineEdit()
-        self.name.setAccessibleName("name of the new bike")
+        self.name.setAccessibleName(tr("name of the new bike"))
         self._bikes = column_of(spacing=6)
         column = column_of(self, margins=(0, 0, 4, 0), spacing=8)
         column.addWidget(label("GARAGE", "caps"))

@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.widgets.chooser import Chooser
@@ -85,7 +86,7 @@ class PacksPanel(QWidget):
             self._grid.addWidget(label(words, "quiet"), 0, column)
         for at, pack in enumerate(packs.each if packs is not None else ()):
             name = QLineEdit(pack.name)
-            name.setAccessibleName(f"name of pack {at + 1}")
+            name.setAccessibleName(tr(f"name of pack {at + 1}"))
             name.setMaxLength(60)
             name.editingFinished.connect(partial(self._take_name, at, name))
             fix(name, wide=150)
@@ -93,7 +94,7 @@ class PacksPanel(QWidget):
             for column, (key, words, unit, scale) in enumerate(FIGURES, start=1):
                 field = NumberField(unit=unit, thousandths=True)
                 field.setText(f"{scale * getattr(pack.battery, key):.4g}")
-                field.setAccessibleName(f"{words} of {pack.name}")
+                field.setAccessibleName(tr(f"{words} of {pack.name}"))
                 field.editingFinished.connect(partial(self._take_figure, at, key, scale, field))
                 fix(field, wide=98)
                 self._grid.addWidget(field, at + 1, column)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.number_field import NumberField
@@ -105,7 +106,7 @@ class InstrumentView(QWidget):
             return chooser
         field = NumberField(thousandths=True)
         field.setText(f"{question.guess:g}")
-        field.setAccessibleName(question.label)
+        field.setAccessibleName(tr(question.label))
         field.show_unit(question.unit)
         fix(field, wide=110)
         return field

@@ -5,14 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.keys import RovingButton, rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_check, paint_severity
 from crisp_hornet.bench.moments import time_words
-from crisp_hornet.bench.scale import area, fix, painter_of, real
+from crisp_hornet.bench.scale import across, area, fix, painter_of, real
 from crisp_hornet.bench.stations.calibrate.instruments import INSTRUMENTS, Instrument
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -42,7 +43,7 @@ class InstrumentRow(RovingButton):
         """How it did last."""
         self.newest = newest
         said = f"{newest.verdict}, {_when(newest)}" if newest else "not checked"
-        self.setAccessibleName(f"{self.instrument.title}: {said}")
+        self.setAccessibleName(tr(f"{self.instrument.title}: {said}"))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -65,10 +66,12 @@ class InstrumentRow(RovingButton):
             painter.drawEllipse(at, 5, 5)
         painter.setPen(theme.color("text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
-        painter.drawText(QPointF(36, 19), self.instrument.title)
+        room = across(self) - 40
+        name = QFontMetricsF(painter.font()).elidedText(tr(self.instrument.title), Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QPointF(36, 19), name)
         painter.setPen(theme.color("quiet"))
         painter.setFont(font(QUIET_PX))
-        painter.drawText(QPointF(36, 36), f"{verdict}, {_when(self.newest)}" if self.newest else "not checked")
+        painter.drawText(QPointF(36, 36), tr(f"{verdict}, {_when(self.newest)}" if self.newest else "not checked"))
 
 
 class InstrumentList(QWidget):

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QP
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, centred_text, right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, down, painter_of, real, spot
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
@@ -55,7 +56,7 @@ class Scope(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("live scope")
+        self.setAccessibleName(tr("live scope"))
         self._clock.start()
 
     def sizeHint(self) -> QSize:
@@ -189,10 +190,10 @@ class Scope(QWidget):
         painter.drawLine(QPointF(0, box.bottom() + 4), QPointF(across(self), box.bottom() + 4))
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(8, box.top() + 12), self.units.text(in_words(name)))
+        painter.drawText(QPointF(8, box.top() + 12), tr(self.units.text(in_words(name))))
         good = np.isfinite(values)
         if not good.any():
-            painter.drawText(QPointF(box.left() + 6, box.center().y() + 4), "not shown by this controller")
+            painter.drawText(QPointF(box.left() + 6, box.center().y() + 4), tr("not shown by this controller"))
             return
         times, values = times[good], self._turned(name, values[good])
         low, high = float(values.min()), float(values.max())
@@ -200,7 +201,7 @@ class Scope(QWidget):
             low, high = low - 0.5, high + 0.5
         painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
         painter.setPen(theme.color("text"))
-        painter.drawText(QPointF(8, box.top() + 30), f"{values[-1]:.4g}")
+        painter.drawText(QPointF(8, box.top() + 30), tr(f"{values[-1]:.4g}"))
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
         for text, y in ((f"{high:.3g}", box.top() + 10), (f"{low:.3g}", box.bottom())):
@@ -208,7 +209,7 @@ class Scope(QWidget):
         if pair is not None and box.height() > 40:
             first, second = self._turned(name, np.array(pair))
             difference = f"Δ {second - first:.4g}" if all(map(math.isfinite, pair)) else f"at {first:.4g}"
-            painter.drawText(QPointF(8, box.top() + 46), difference)
+            painter.drawText(QPointF(8, box.top() + 46), tr(difference))
         times, values = thinned(times, values, max(2, int(box.width() / 2)))
         xs: Array = box.right() + times / self.window_s * box.width()
         up: Array = box.bottom() - (values - low) / (high - low) * box.height()

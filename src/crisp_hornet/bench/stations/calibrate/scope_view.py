@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.keys import rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.calibrate.recording import Ring, in_words, unit_of
@@ -85,7 +86,7 @@ class ScopeView(QWidget):
         units = self.scope.units = self._desk.units
         for name, words in self._names.items():
             words.setText(units.text(in_words(name)))
-            self.boxes[name].setAccessibleName(f"show {units.text(in_words(name))}")
+            self.boxes[name].setAccessibleName(tr(f"show {units.text(in_words(name))}"))
         self.scope.update()
 
     def arm(self) -> None:
@@ -107,7 +108,7 @@ class ScopeView(QWidget):
             self._desk.said.emit("stop", str(error))
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the window", "scope.csv", "CSV (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export the window"), "scope.csv", "CSV (*.csv)")
         if name:
             self.export(Path(name))
 

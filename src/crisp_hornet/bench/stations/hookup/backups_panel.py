@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.stations.hookup.factory_panel import FactoryPanel
@@ -48,7 +49,7 @@ class BackupsPanel(QWidget):
 
     def import_file(self) -> None:
         """Let the user choose a backup document."""
-        name, _ = QFileDialog.getOpenFileName(self, "Import a backup", "", "Backup documents (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a backup"), "", "Backup documents (*.json)")
         if name:
             self.read(Path(name))
 
@@ -65,7 +66,7 @@ class BackupsPanel(QWidget):
 
     def export(self, backup: Backup) -> None:
         """Let the user choose where a backup goes."""
-        name, _ = QFileDialog.getSaveFileName(self, "Export the backup", "backup.json", "Backup documents (*.json)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export the backup"), "backup.json", "Backup documents (*.json)")
         if name:
             self.write(Path(name), backup)
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -88,7 +89,7 @@ class FirmwarePanel(QWidget):
         link.perform(BUSY, InstallFirmware(image), self.questions.confirmed, lambda report: self._done(report, image))
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Choose a firmware image", "", "Firmware images (*)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Choose a firmware image"), "", "Firmware images (*)")
         if name:
             self.read(Path(name))
 

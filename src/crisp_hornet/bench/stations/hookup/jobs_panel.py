@@ -9,6 +9,7 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -107,7 +108,7 @@ class JobsPanel(QWidget):
         for index, step in enumerate(job.steps):
             self._column.addWidget(self._step(job, index, step))
         own = QLineEdit()
-        own.setAccessibleName("a new step")
+        own.setAccessibleName(tr("a new step"))
         own.returnPressed.connect(lambda: self.add_step(job, own.text()))
         self._column.addWidget(Captioned("own step, then Enter", own))
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.simulated import Simulated
@@ -39,9 +40,9 @@ class PortsPanel(QWidget):
         self._ports = column_of(spacing=6)
         self._typed = QLineEdit()
         self._typed.setToolTip(
-            "/dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port, can://socketcan/can0, can://slcan/dev/ttyACM0"
+            tr("/dev/ttyUSB0, tcp://host:502, rtu+tcp://host:port, can://socketcan/can0, can://slcan/dev/ttyACM0")
         )
-        self._typed.setAccessibleName("port")
+        self._typed.setAccessibleName(tr("port"))
         fix(self._typed, high=44)
         self._typed.returnPressed.connect(self._take_typed)
         self._radio_link = button("Look by Bluetooth", self.listen, "small", "Look for controllers by Bluetooth")

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
@@ -36,6 +37,7 @@ KINDS = {
     "promise": "promised",
     "ask": "asked",
 }
+OWN = "note"  # the kind of entry that the user writes
 SHOWN: dict[str, tuple[str, ...]] = {
     "all": (),
     "tunes": ("draft", "send", "backup", "ask"),
@@ -59,11 +61,11 @@ class LogbookPage(Station):
         super().__init__(desk, link, theme)
         self.entries: list[Entry] = []
         self.search = QLineEdit()
-        self.search.setAccessibleName("search the logbook")
+        self.search.setAccessibleName(tr("search the logbook"))
         self.search.setClearButtonEnabled(False)
         self.search.textChanged.connect(self._show)
         self.note = QLineEdit()
-        self.note.setAccessibleName("a new note")
+        self.note.setAccessibleName(tr("a new note"))
         self.note.returnPressed.connect(self._keep_note)
         inside = QWidget()
         self._lines = column_of(inside, margins=(0, 0, 12, 0), spacing=6)
@@ -108,7 +110,7 @@ class LogbookPage(Station):
         if self.desk.bike is None:
             self.desk.said.emit("note", "There is no bike to export.")
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Export the bike", f"{self.desk.bike.name}.zip", ARCHIVES)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export the bike"), f"{self.desk.bike.name}.zip", ARCHIVES)
         if name:
             self.export_bike(Path(name))
 
@@ -124,7 +126,7 @@ class LogbookPage(Station):
         self._packing.start(work)
 
     def _ask_import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a bike", "", ARCHIVES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a bike"), "", ARCHIVES)
         if name:
             self.import_bike(Path(name))
 
@@ -153,7 +155,7 @@ class LogbookPage(Station):
             self.desk.log("note", text)
 
     def _ask_attach(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Attach a file", "", f"Files (*{' *'.join(ENDINGS)})")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Attach a file"), "", f"Files (*{' *'.join(ENDINGS)})")
         if name:
             self.attach(Path(name))
 
@@ -207,7 +209,7 @@ class LogbookPage(Station):
             shown.setPixmap(
                 picture.scaled(220, 130, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
             )
-            shown.setAccessibleName("attached picture")
+            shown.setAccessibleName(tr("attached picture"))
             row.addWidget(shown)
         if file.is_file():
             url = QUrl.fromLocalFile(str(file))
@@ -222,7 +224,7 @@ class LogbookPage(Station):
     def _day(self, day: date) -> QHBoxLayout:
         """The day, and what was on the bike at its end as far as it was sent from here."""
         row = QHBoxLayout()
-        row.addWidget(label(f"{day:%A}, {day.day} {day:%B %Y}".upper(), "caps"))
+        row.addWidget(label(tr(f"{day:%A}, {day.day} {day:%B %Y}").upper(), "caps", own=True))
         row.addStretch(1)
         on_it = next((tune for at, tune in self.desk.held.sent() if at.date() <= day), None)
         if on_it is not None:
@@ -242,12 +244,14 @@ class LogbookPage(Station):
         fix(time, wide=44)
         kind = label(KINDS.get(entry.kind, entry.kind), "quiet")
         fix(kind, wide=58)
-        title = label(turned_over(entry.title, self.desk.units), wrap=True)
+        title = label(turned_over(entry.title, self.desk.units), wrap=True, own=entry.kind == OWN)
         title.setStyleSheet("font-weight: 600;")
         words = column_of(spacing=1)
         words.addWidget(title)
         if entry.detail:
-            words.addWidget(label(turned_over(entry.detail, self.desk.units), "quiet", wrap=True))
+            words.addWidget(
+                label(turned_over(entry.detail, self.desk.units), "quiet", wrap=True, own=entry.kind == OWN)
+            )
         if entry.file is not None:
             words.addLayout(self._attached(entry.file))
         row = QHBoxLayout()

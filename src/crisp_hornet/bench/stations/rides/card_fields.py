@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.fields import Captioned
 from crisp_hornet.bench.widgets.text import label
@@ -46,10 +47,10 @@ class CardFields(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         for at, (key, field) in enumerate(self.fields.items()):
-            field.setAccessibleName(f"{name}: {names[key]}")
-            field.setToolTip(HINTS.get(key, ""))
+            field.setAccessibleName(tr(f"{name}: {names[key]}"))
+            field.setToolTip(tr(HINTS.get(key, "")))
             if key in VOLTS:
-                field.setToolTip(f"pack voltage at rest {names[key].removeprefix('V ')} the ride")
+                field.setToolTip(tr(f"pack voltage at rest {names[key].removeprefix('V ')} the ride"))
             field.setMaxLength(200)
             field.editingFinished.connect(self.changed)
             grid.addWidget(Captioned(names[key], field, above=True), at // across, at % across)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, down, fix, painter_of
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.choice import Confirm
@@ -38,8 +39,8 @@ class MiniTrace(QWidget):
         self._shown = good[:: max(1, len(good) // 160)]
         fix(self, 150, 30)
         told = f"{good.min():.4g} to {good.max():.4g}" if good.size else "no figures"
-        self.setAccessibleName(told)
-        self.setToolTip(told)
+        self.setAccessibleName(tr(told))
+        self.setToolTip(tr(told))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = painter_of(self)

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import area, painter_of
 from crisp_hornet.bench.stations.rides.small_picture import SmallPicture
 from crisp_hornet.bench.theme import Theme
@@ -46,7 +47,7 @@ class Profile(SmallPicture):
                 "0",
                 units.text(say("{way}", way=quantity(float(way_km[-1]), "km", ".3g"))),
             )
-            self.setAccessibleName(f"height along the way: {self._told[0]}")
+            self.setAccessibleName(tr(f"height along the way: {self._told[0]}"))
         self.update()
 
     def point_at(self, way_km: float) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.rides.card_fields import CardFields
@@ -63,15 +64,15 @@ class RecordBar(QWidget):
         self.programme.activated.connect(lambda _at: self.refresh())
         self.flywheel = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG)
         self.flywheel.setAccessibleName(
-            say("on a stand: what the flywheel weighs at the tyre, {unit}; empty on the road", unit=Symbol("kg"))
+            tr(say("on a stand: what the flywheel weighs at the tyre, {unit}; empty on the road", unit=Symbol("kg")))
         )
         self.flywheel.setToolTip(
-            "On a stand: what the flywheel weighs at the tyre. Left empty, bike and rider on the road count."
+            tr("On a stand: what the flywheel weighs at the tyre. Left empty, bike and rider on the road count.")
         )
         self._waits_label = label("from first movement", "quiet")
         self._lap = button("Lap  F2", self.lap, "large", "Mark a lap")
         self.note = QLineEdit()
-        self.note.setAccessibleName("note while recording")
+        self.note.setAccessibleName(tr("note while recording"))
         self.note.returnPressed.connect(self._take_note)
         self._told = label("", "value")
         self._led, self._last_run = label("", wrap=True), label("", "quiet", wrap=True)

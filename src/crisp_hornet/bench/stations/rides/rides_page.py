@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetIt
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.moments import time_words
@@ -71,7 +72,7 @@ class RidesPage(Station):
         self._joining.failed.connect(self._take_failure)
         self._kept: list[KeptRide] = []
         self._list = QListWidget()
-        self._list.setAccessibleName("rides")
+        self._list.setAccessibleName(tr("rides"))
         fix(self._list, wide=210)
         self._list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._list.setTextElideMode(Qt.TextElideMode.ElideRight)
@@ -213,7 +214,7 @@ class RidesPage(Station):
         self._list.clear()
         for kept in self._kept:
             item = QListWidgetItem(f"{kept.name}\n{time_words(kept.at)}")
-            item.setToolTip(kept.name)
+            item.setToolTip(tr(kept.name))
             self._list.addItem(item)
             if (
                 self.desk.ride.cleaned is not None
@@ -228,7 +229,7 @@ class RidesPage(Station):
         if self._recording_page:
             title = "Record a ride"
         self._title.setText("Importing" if self._import.running else shortened(title, 40))
-        self._title.setToolTip(title)
+        self._title.setToolTip(tr(title))
         left = len(self.recording.left()) if self.desk.bike is not None else 0
         self._left_link.setText(f"{counted(left, 'recording')} not finished")
         self._left_link.setVisible(left > 0)
@@ -337,7 +338,7 @@ class RidesPage(Station):
         if self.mapping:
             self.take_mapped()
             return
-        name, _ = QFileDialog.getOpenFileName(self, "Import a log", "", FILES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a log"), "", FILES)
         if name:
             self.import_file(Path(name))
 
@@ -388,7 +389,7 @@ class RidesPage(Station):
     # --- joining, export ----------------------------------------------------------------------------
 
     def _ask_join(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Join another log of this ride", "", FILES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Join another log of this ride"), "", FILES)
         if name:
             self.join_file(Path(name))
 
@@ -406,7 +407,7 @@ class RidesPage(Station):
         self._take_import(Loaded(ride, [told]))
 
     def _ask_export(self) -> None:
-        name, kind = QFileDialog.getSaveFileName(self, "Export", "ride.csv", ";;".join(EXPORTS))
+        name, kind = QFileDialog.getSaveFileName(self, tr("Export"), "ride.csv", ";;".join(EXPORTS))
         if name:
             self.export_file(Path(name), EXPORTS.get(kind, "whole"))
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.bench.widgets.trace_rows import Rows
@@ -48,7 +49,7 @@ class RowsPanel(QWidget):
         self.rows: Rows = ()
         self.list = RowList()
         self.list.setAccessibleName(
-            "traces shown, from the top; Space shows or hides one, Alt with up and down moves it"
+            tr("traces shown, from the top; Space shows or hides one, Alt with up and down moves it")
         )
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.list.itemChanged.connect(lambda _item: self._tell())

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.paint import right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, down, fix, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.core.arrays import Array
@@ -44,6 +45,6 @@ class SmallPicture(QWidget):
         """One text above the frame, one at either end below it."""
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
-        painter.drawText(QPointF(RIM, HEAD - 4), head)
-        painter.drawText(QPointF(RIM, down(self) - 5), left)
+        painter.drawText(QPointF(RIM, HEAD - 4), tr(head))
+        painter.drawText(QPointF(RIM, down(self) - 5), tr(left))
         right_text(painter, across(self) - RIM, down(self) - 5, right)

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.charts.paint import right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, down, fix, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
 from crisp_hornet.bench.widgets.trace_parts import clock
@@ -36,14 +37,16 @@ class TimeAt(QWidget):
         if seconds.size:
             most = int(np.argmax(seconds))
             self.setAccessibleName(
-                f"histogram: most at {edges[most]:.4g} to {edges[most + 1]:.4g} {unit}, {clock(float(seconds[most]))}"
+                tr(
+                    f"histogram: most at {edges[most]:.4g} to {edges[most + 1]:.4g} {unit}, {clock(float(seconds[most]))}"
+                )
             )
         self.update()
 
     def show_kinds(self, kinds: list[tuple[str, float]]) -> None:
         """Show how long (s) each of a few kinds held, by its word."""
         self._kinds, self._unit = kinds[:MOST_KINDS], ""
-        self.setAccessibleName("histogram: " + ", ".join(f"{word} {clock(seconds)}" for word, seconds in kinds))
+        self.setAccessibleName(tr("histogram: " + ", ".join(f"{word} {clock(seconds)}" for word, seconds in kinds)))
         self.update()
 
     def _paint_kinds(self, painter: QPainter) -> None:
@@ -53,8 +56,8 @@ class TimeAt(QWidget):
             bar = QRectF(WORD_PX, at * high + 3, (across(self) - WORD_PX - TIME_PX) * seconds / most, high - 6)
             painter.fillRect(bar, self.theme.color("measured"))
             painter.setPen(self.theme.color("quiet"))
-            painter.drawText(QPointF(2, (at + 1) * high - 5), word)
-            painter.drawText(QPointF(bar.right() + 4, (at + 1) * high - 5), clock(seconds))
+            painter.drawText(QPointF(2, (at + 1) * high - 5), tr(word))
+            painter.drawText(QPointF(bar.right() + 4, (at + 1) * high - 5), tr(clock(seconds)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = painter_of(self)
@@ -71,7 +74,7 @@ class TimeAt(QWidget):
             painter.fillRect(QRectF(at * wide + 1, 14 + high - bar, wide - 2, bar), self.theme.color("measured"))
         painter.setFont(font(QUIET_PX))
         painter.setPen(self.theme.color("quiet"))
-        painter.drawText(QPointF(2, 12), f"at most {clock(most)}")
+        painter.drawText(QPointF(2, 12), tr(f"at most {clock(most)}"))
         texts = (f"{self._edges[0]:.3g}", f"{self._edges[-1]:.4g} {self._unit}")
-        painter.drawText(QPointF(2, down(self) - 5), texts[0])
+        painter.drawText(QPointF(2, down(self) - 5), tr(texts[0]))
         right_text(painter, across(self) - 2, down(self) - 5, texts[1])

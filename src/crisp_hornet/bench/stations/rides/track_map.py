@@ -7,6 +7,7 @@ from PyQt6.QtCore import QLineF, QPointF, QSize
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, area, down, fix, painter_of, real
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.ride.channels import Ride
@@ -43,7 +44,7 @@ class TrackMap(QWidget):
         low, high = np.nanpercentile(values, [2, 98]) if np.isfinite(values).any() else (0.0, 1.0)
         share = np.nan_to_num((values - low) / max(float(high - low), 1e-9))
         self._tint = np.clip(np.floor(share * TINTS), 0, TINTS - 1)
-        self.setAccessibleName(f"track, darker where {long_name(channel)} is greater")
+        self.setAccessibleName(tr(f"track, darker where {long_name(channel)} is greater"))
         self.update()
 
     def point_at(self, at_s: float) -> None:

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import area, painter_of
 from crisp_hornet.bench.stations.rides.small_picture import SmallPicture
 from crisp_hornet.bench.theme import Theme
@@ -32,7 +33,7 @@ class Against(SmallPicture):
         self._points, self._words = (x[good], y[good]), words
         self._model = model if model is not None else (NOTHING, NOTHING)
         known = ", with the model's full pull" if model is not None else ""
-        self.setAccessibleName(f"{words[1]} against {words[0]}: {self.count} points{known}")
+        self.setAccessibleName(tr(f"{words[1]} against {words[0]}: {self.count} points{known}"))
         self.update()
 
     @property

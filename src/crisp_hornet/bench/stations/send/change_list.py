@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import width_of
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_check, paint_severity, paint_truth
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, VALUE_PX, Theme, font
@@ -53,7 +54,7 @@ class ChangeList(QWidget):
         """Show a difference."""
         self.lines = lines
         self.setAccessibleName(
-            "; ".join(f"{line.label} {line.before} to {line.after}" for line in lines) or "no change"
+            tr("; ".join(f"{line.label} {line.before} to {line.after}" for line in lines) or "no change")
         )
         self.updateGeometry()
         self.update()
@@ -66,7 +67,7 @@ class ChangeList(QWidget):
             if index in headings:
                 painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold))
                 painter.setPen(self.theme.color("quiet"))
-                painter.drawText(QPointF(0, top + 19), headings[index].upper())
+                painter.drawText(QPointF(0, top + 19), tr(headings[index].upper()))
                 top += HEADING
             self._paint_line(painter, line, top)
             top += ROW
@@ -75,7 +76,7 @@ class ChangeList(QWidget):
         theme, middle = self.theme, top + 24
         painter.setFont(font(BUTTON_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("quiet" if line.grey else "text"))
-        painter.drawText(QPointF(0, middle + 6), line.label[:1].upper() + line.label[1:])
+        painter.drawText(QPointF(0, middle + 6), tr(line.label[:1].upper() + line.label[1:]))
         from_x, to_x = across(self) * 0.40, across(self) * 0.64
         if line.held is None or line.held is Held.OLD:
             paint_truth(painter, theme, "controller", QPointF(from_x, middle), 7)
@@ -94,7 +95,7 @@ class ChangeList(QWidget):
         self._figure(painter, to_x + 16, middle, line.after, line.grey)
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(0, middle + 25), line.note)
+        painter.drawText(QPointF(0, middle + 25), tr(line.note))
         if line.held is not None:
             self._paint_held(painter, line.held, middle)
         painter.setPen(QPen(theme.color("rule"), 1))
@@ -103,7 +104,7 @@ class ChangeList(QWidget):
     def _figure(self, painter: QPainter, x: float, middle: float, text: str, quiet: bool) -> None:
         painter.setFont(font(VALUE_PX, QFont.Weight.Medium if quiet else QFont.Weight.DemiBold))
         painter.setPen(self.theme.color("quiet" if quiet else "text"))
-        painter.drawText(QPointF(x, middle + 7), text)
+        painter.drawText(QPointF(x, middle + 7), tr(text))
 
     def _paint_held(self, painter: QPainter, held: Held, middle: float) -> None:
         theme, x = self.theme, across(self) - 108.0
@@ -114,4 +115,4 @@ class ChangeList(QWidget):
         painter.setFont(font(QUIET_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
         words = {Held.NEW: "holds it", Held.OLD: "as before", Held.UNKNOWN: "not known"}
-        painter.drawText(QPointF(x + 16, middle + 5), words[held])
+        painter.drawText(QPointF(x + 16, middle + 5), tr(words[held]))

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
 from PyQt6.QtWidgets import QDialog, QFileDialog, QTextBrowser, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.paper import rendered
 from crisp_hornet.bench.stations.send import words
@@ -211,10 +212,10 @@ class HandSheet(QWidget):
     def show_large(self) -> None:
         """A window to read across the workshop; Escape closes it."""
         self.large = QDialog(self.window())
-        self.large.setWindowTitle(f"{self._desk.by_hand.sheet.name if self._desk.by_hand.sheet else ''}: to enter")
+        self.large.setWindowTitle(tr(f"{self._desk.by_hand.sheet.name if self._desk.by_hand.sheet else ''}: to enter"))
         shown = QTextBrowser()
         shown.setHtml(self._html(LARGE))
-        shown.setAccessibleName("the sheet, large")
+        shown.setAccessibleName(tr("the sheet, large"))
         column_of(self.large, margins=12).addWidget(shown)
         self.large.resize(1100, 720)
         self._carried()
@@ -252,7 +253,7 @@ class HandSheet(QWidget):
         return rendered("send/hand_sheet.html", self._desk.units, **given)
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Print the sheet", "sheet.pdf", "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Print the sheet"), "sheet.pdf", "PDF (*.pdf)")
         if name:
             self.print_to(Path(name))
 

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.simulated import Simulated
@@ -299,7 +300,7 @@ class SendPage(Station):
         if self.report is not None:
             severity, head = words.verdict(self.report)
             shown = card(self.theme, severity, head, self.desk.units.text(self.report.message))
-            shown.setAccessibleName(f"{head}. {self.report.message}")
+            shown.setAccessibleName(tr(f"{head}. {self.report.message}"))
             shown.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self._proof.addWidget(shown)
         elif self._blocked:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.scale import px
@@ -185,7 +186,7 @@ class StartPage(Station):
         begun = sum(one.state == BEGUN for one in standings.values())
         self._done.setText(f"{solved} of {len(files)} done" + (f", {begun} begun" if begun else ""))
         self._first.setText(self._practice_words())
-        self._first.setAccessibleName(f"Practise on a simulated bike: {self._practice_words()}")
+        self._first.setAccessibleName(tr(f"Practise on a simulated bike: {self._practice_words()}"))
         self._show_undone()
         self.news.emit()
 
@@ -248,7 +249,7 @@ class StartPage(Station):
 
     def open_log(self) -> None:
         """Let the user choose a log."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a log", "", "Logs (*)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open a log"), "", "Logs (*)")
         if name:
             self.look_at(Path(name))
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import centred_text, right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import BUTTON_PX, QUIET_PX, TEXT_PX, Theme, font
 
@@ -45,7 +46,7 @@ class ChainPicture(QWidget):
             f"{row.name}: {', '.join(' '.join(link) for link in row.links) or 'no device limits it'}; effective {row.effective}"
             for row in rows
         )
-        self.setAccessibleName("; ".join(said))
+        self.setAccessibleName(tr("; ".join(said)))
         self.updateGeometry()
         self.update()
 
@@ -59,7 +60,7 @@ class ChainPicture(QWidget):
         theme, end = self.theme, across(self) - END_PX
         painter.setFont(font(TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.color("text"))
-        painter.drawText(QPointF(0, middle + 5), row.name)
+        painter.drawText(QPointF(0, middle + 5), tr(row.name))
         painter.setPen(QPen(theme.color("quiet"), 2))
         painter.drawLine(QPointF(NAME_PX, middle), QPointF(end, middle))
         count = max(len(row.links), 1)
@@ -81,5 +82,5 @@ class ChainPicture(QWidget):
         centred_text(painter, box.center().x(), box.center().y() + 5, value)
         painter.setFont(font(QUIET_PX, QFont.Weight.DemiBold if in_charge else QFont.Weight.Normal))
         painter.setPen(theme.color("text" if in_charge else "quiet"))
-        words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(box.width()) + 8)
+        words = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, int(box.width()) + 8)
         centred_text(painter, box.center().x(), box.top() - 5, words)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QV
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
 from crisp_hornet.bench.keys import rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.paper import rendered
@@ -58,8 +59,8 @@ class ChainView(QWidget):
         self._told = column_of(spacing=6)
         self._devices = column_of(spacing=4)
         self.name = QLineEdit()
-        self.name.setAccessibleName("name of the device")
-        self.name.setToolTip("a display, a lever, a mode switch")
+        self.name.setAccessibleName(tr("name of the device"))
+        self.name.setToolTip(tr("a display, a lever, a mode switch"))
         self.fields = {key: NumberField(thousandths=key.endswith("_m"), name=words) for key, words, _ in FIELDS}
         self.replaces = {key: Confirm(theme, f"it replaces {words}") for key, words, _ in FIELDS if key in REPLACED}
         self.bars = Chooser("bars of the gauge")
@@ -69,8 +70,8 @@ class ChainView(QWidget):
             NumberField(unit="A", least=0.0, most=1000.0, width=76),
             NumberField(unit="V", least=1.0, width=76),
         )
-        self.load.setAccessibleName("usual load of the gauge, A")
-        self.cutoff.setAccessibleName("where the gauge ends, V; empty for the low-voltage cutoff of the draft")
+        self.load.setAccessibleName(tr("usual load of the gauge, A"))
+        self.cutoff.setAccessibleName(tr("where the gauge ends, V; empty for the low-voltage cutoff of the draft"))
         for field in (self.load, self.cutoff):
             field.editingFinished.connect(self._show_gauge)
         self._gauge = QGridLayout()
@@ -240,7 +241,9 @@ class ChainView(QWidget):
         return drafted.headlines.words if drafted is not None else ""
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Print the settings to enter by hand", "card.pdf", "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Print the settings to enter by hand"), "card.pdf", "PDF (*.pdf)"
+        )
         if name:
             self.print_card(Path(name))
 

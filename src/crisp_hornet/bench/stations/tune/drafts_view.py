@@ -7,6 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QLineEdit, QTextEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.view import TuneView
@@ -26,9 +27,9 @@ class DraftsView(TuneView):
     def __init__(self, desk: Desk, link: Link, theme: Theme) -> None:
         super().__init__(desk, link, theme)
         self.name = QLineEdit()
-        self.name.setAccessibleName("name of the draft")
+        self.name.setAccessibleName(tr("name of the draft"))
         self.notes = QTextEdit()
-        self.notes.setAccessibleName("why the draft is as it is")
+        self.notes.setAccessibleName(tr("why the draft is as it is"))
         self.notes.setAcceptRichText(False)
         self.notes.setTabChangesFocus(True)
         fix(self.notes, high=90)
@@ -105,7 +106,7 @@ class DraftsView(TuneView):
         row.addStretch(1)
         lines = [label(name), label(words, "quiet", wrap=True)]
         if tune.notes:
-            lines.append(label(tune.notes, "quiet", wrap=True))
+            lines.append(label(tune.notes, "quiet", wrap=True, own=True))
         return sheet(*lines, acts, margin=8, spacing=2)
 
     def _told(self, tune: Tune, paths: list[str]) -> str:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import right_text, width_of
 from crisp_hornet.bench.keys import RovingButton, rove
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, Theme, font
 from crisp_hornet.bench.widgets.layouts import column_of
@@ -41,7 +42,7 @@ class ModeRow(RovingButton):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setObjectName(f"mode {line.name}")
         marks = "".join(f", {mark}" for mark in line.marks)
-        self.setAccessibleName(f"mode {line.name}{marks}: {line.top}, {line.launch}; {line.limits}")
+        self.setAccessibleName(tr(f"mode {line.name}{marks}: {line.top}, {line.launch}; {line.limits}"))
 
     def sizeHint(self) -> QSize:
         return real(280, self._high())
@@ -51,7 +52,7 @@ class ModeRow(RovingButton):
         metrics, lines = QFontMetricsF(font(QUIET_PX)), [""]
         for part in re.split(r"(?<=[,;]) ", self.line.limits):
             joined = f"{lines[-1]} {part}".strip()
-            if lines[-1] and metrics.horizontalAdvance(joined) > WIDE_PX - 20:
+            if lines[-1] and metrics.horizontalAdvance(tr(joined)) > WIDE_PX - 20:
                 lines.append(part)
             else:
                 lines[-1] = joined
@@ -71,15 +72,15 @@ class ModeRow(RovingButton):
             painter.drawRoundedRect(QRectF(1, 1, wide - 2, self._high() - 2), 3, 3)
         painter.setPen(theme.color("text"))
         painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
-        painter.drawText(QPointF(10, 20), line.name)
+        painter.drawText(QPointF(10, 20), tr(line.name))
         end = 10 + width_of(painter, line.name)
         painter.setFont(font(TEXT_PX))
         right_text(painter, wide - 10, 20, f"{line.top}   {line.launch}")
         painter.setFont(font(QUIET_PX))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(end + 8, 20), ", ".join(line.marks))
+        painter.drawText(QPointF(end + 8, 20), tr(", ".join(line.marks)))
         for at, words in enumerate(self._limits()):
-            painter.drawText(QPointF(10, 39 + LINE_PX * at), words)
+            painter.drawText(QPointF(10, 39 + LINE_PX * at), tr(words))
 
 
 class ModeList(QWidget):

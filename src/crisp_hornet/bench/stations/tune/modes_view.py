@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.charts.plain_chart import Line, Picture, PlainChart
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.tune.local_panel import LocalPanel
@@ -88,7 +89,7 @@ class ModesView(TuneView):
         self.chart = PlainChart(theme)
         self.name, self.lever = QLineEdit(), QLineEdit()
         for field, told, key in ((self.name, "name of the mode", "name"), (self.lever, "selected by", "selected_by")):
-            field.setAccessibleName(told)
+            field.setAccessibleName(tr(told))
             field.editingFinished.connect(partial(self._take_word, key))
         self.flags = {
             key: Confirm(theme, words)

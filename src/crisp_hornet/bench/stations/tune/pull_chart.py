@@ -15,6 +15,7 @@ from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.charts.handling import Handled
 from crisp_hornet.bench.charts.lettering import Name
 from crisp_hornet.bench.charts.paint import chosen_ring
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.stations.tune.edges import KEYS, Edge
 from crisp_hornet.bench.theme import TEXT_PX, Theme, font
@@ -39,8 +40,10 @@ class PullChart(Handled, ForceChart):
         self.edges: list[Edge] = []
         self.takes_hands(new_token, BATTERY)
         self.setAccessibleName(
-            "Pull chart: P, B, W, M, S, R or C chooses the phase, battery, weakening, motor speed, speed, regen or charging edge, up and "
-            "down move it, left and right move the reading"
+            tr(
+                "Pull chart: P, B, W, M, S, R or C chooses the phase, battery, weakening, motor speed, speed, regen or charging edge, "
+                "up and down move it, left and right move the reading"
+            )
         )
 
     def show_edges(self, edges: list[Edge]) -> None:

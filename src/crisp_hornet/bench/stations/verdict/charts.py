@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from crisp_hornet.bench.charts.force_chart import ForceChart
 from crisp_hornet.bench.charts.plain_chart import PlainChart
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.stations.verdict.pictures import along_the_way, dyno, picture_on_paper, pull_on_paper
@@ -60,8 +61,8 @@ class Charts(QWidget):
         )
         self._at = PULL
         self.kg = NumberField(unit="kg", least=LEAST_KG, most=MOST_KG, width=110)
-        self.kg.setAccessibleName(say("flywheel at the tyre, {unit}; empty on the road", unit=Symbol("kg")))
-        self.kg.setToolTip("what the stand's flywheel weighs at the tyre; leave it empty for pulls on the road")
+        self.kg.setAccessibleName(tr(say("flywheel at the tyre, {unit}; empty on the road", unit=Symbol("kg"))))
+        self.kg.setToolTip(tr("what the stand's flywheel weighs at the tyre; leave it empty for pulls on the road"))
         self.kg.editingFinished.connect(self.flywheel)
         self._flywheel = Captioned("flywheel", self.kg)
         self._told = label("", "quiet", wrap=True)
@@ -93,7 +94,7 @@ class Charts(QWidget):
         try:
             return self.kg.read()
         except Misread as why:
-            self.kg.setToolTip(f"{why}.")
+            self.kg.setToolTip(tr(f"{why}."))
             self.refused.emit(f"Flywheel: {why}.")
             return None
 

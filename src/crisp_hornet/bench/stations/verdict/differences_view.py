@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.stations.verdict.laid_against import Against
 from crisp_hornet.bench.theme import Theme
@@ -67,7 +68,7 @@ class DifferencesView(QWidget):
         self._grid.setVerticalSpacing(6)
         scroll = column_scroll(inside)
         scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        scroll.setAccessibleName("what differs; up and down scroll")
+        scroll.setAccessibleName(tr("what differs; up and down scroll"))
         column_of(self, margins=0).addWidget(scroll)
 
     def show_found(self, against: Against | None, units: Units) -> None:

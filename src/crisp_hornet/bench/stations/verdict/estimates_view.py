@@ -10,6 +10,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.stations.verdict.estimate_figures import BIKE, FIGURES, Figure
 from crisp_hornet.bench.stations.verdict.interval_strip import IntervalStrip, StripLegend
 from crisp_hornet.bench.theme import Theme
@@ -40,7 +41,7 @@ class EstimatesView(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        self.setAccessibleName("estimates of the ride; up and down scroll")
+        self.setAccessibleName(tr("estimates of the ride; up and down scroll"))
         inside = QWidget()
         self._grid = RowGrid(5)
         self._grid.setContentsMargins(0, 0, 12, 0)
@@ -131,7 +132,7 @@ class EstimatesView(QWidget):
         made = button(
             "Learn", partial(self.learn.emit, figure.path, estimate), "small", f"Learn {figure.words} from this ride"
         )
-        made.setToolTip(words)
+        made.setToolTip(tr(words))
         return made
 
     def _add_words(self, head: str, words: str) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.scale import across, fix, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -69,7 +70,7 @@ class StripLegend(QWidget):
         super().__init__()
         self._theme = theme
         self.setAccessibleName(
-            "stroke: set on Build; cross: this ride, with its 95 % interval; thin lines: earlier rides"
+            tr("stroke: set on Build; cross: this ride, with its 95 % interval; thin lines: earlier rides")
         )
         fix(self, high=18)
 
@@ -94,5 +95,5 @@ class StripLegend(QWidget):
                 painter.drawLine(QPointF(at, 9), QPointF(at + 22, 9))
                 at += 30
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(at, 13), words)
-            at += painter.fontMetrics().horizontalAdvance(words) + 22
+            painter.drawText(QPointF(at, 13), tr(words))
+            at += painter.fontMetrics().horizontalAdvance(tr(words)) + 22

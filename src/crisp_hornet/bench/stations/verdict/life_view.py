@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.scale import across, down, fix, painter_of, real
 from crisp_hornet.bench.stations.verdict.estimate_figures import BIKE, Figure
@@ -95,7 +96,7 @@ class LifeView(QWidget):
         self._reading = Background(DocumentError)
         self._reading.done.connect(self._take)
         self._reading.failed.connect(lambda error: desk.said.emit("stop", str(error)))
-        self.setAccessibleName("figures over the bike's life; up and down scroll")
+        self.setAccessibleName(tr("figures over the bike's life; up and down scroll"))
         inside = QWidget()
         self._grid = RowGrid(4)
         self._grid.setContentsMargins(0, 0, 12, 0)

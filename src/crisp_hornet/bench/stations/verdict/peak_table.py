@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.paint import right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.scale import across, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, TEXT_PX, VALUE_PX, Theme, font
@@ -46,7 +47,9 @@ class PeakTable(QWidget):
     def show_lines(self, lines: list[PeakLine]) -> None:
         """Show the rows."""
         self.lines = lines
-        self.setAccessibleName("; ".join(f"{line.label} {line.value}, {line.against} {line.word}" for line in lines))
+        self.setAccessibleName(
+            tr("; ".join(f"{line.label} {line.value}, {line.against} {line.word}" for line in lines))
+        )
         self.updateGeometry()
         self.update()
 
@@ -58,14 +61,14 @@ class PeakTable(QWidget):
             top = index * ROW
             painter.setFont(font(QUIET_PX))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(18, top + 12), line.label)
+            painter.drawText(QPointF(18, top + 12), tr(line.label))
             paint_truth(painter, theme, "measured", QPointF(7, top + 27), 5)
             painter.setFont(font(VALUE_PX, QFont.Weight.DemiBold))
             painter.setPen(theme.color("text"))
-            painter.drawText(QPointF(18, top + 33), line.value)
+            painter.drawText(QPointF(18, top + 33), tr(line.value))
             painter.setFont(font(TEXT_PX))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(across(self) * 0.45, top + 33), line.against)
+            painter.drawText(QPointF(across(self) * 0.45, top + 33), tr(line.against))
             painter.setFont(font(TEXT_PX, QFont.Weight.DemiBold))
             painter.setPen(theme.color("text"))
             right_text(painter, across(self), top + 33, line.word)

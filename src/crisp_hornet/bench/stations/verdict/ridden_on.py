@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -97,7 +98,7 @@ class RiddenOn(QWidget):
             self._enter(tune)
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open the tune it was ridden on", "", "Tune documents (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open the tune it was ridden on"), "", "Tune documents (*.json)")
         if name:
             self.read(Path(name))
 

@@ -16,6 +16,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.boundary import unforeseen
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.desk.prediction import Prediction, band_of, predict
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.scale import px
@@ -173,7 +174,7 @@ class VerdictPage(Station):
         column.addWidget(self.pages)
         column.addSpacing(4)
         self._split = QSplitter(Qt.Orientation.Vertical)  # picture and traces compete: whoever looks decides
-        self._split.setAccessibleName("how high the picture is against the traces")
+        self._split.setAccessibleName(tr("how high the picture is against the traces"))
         self._split.setChildrenCollapsible(False)
         self._split.addWidget(self._views)
         self._split.addWidget(self._traces)
@@ -300,7 +301,7 @@ class VerdictPage(Station):
         assert self._prediction is not None
         guessed = "" if self.desk.ride.tune else " (the tune it was ridden on is not known)"
         self._title.setText(f"{shortened(ride.name, 60)}, on “{shortened(tune.name, 30)}”")
-        self._title.setToolTip(f"{ride.name}, on “{tune.name}”")
+        self._title.setToolTip(tr(f"{ride.name}, on “{tune.name}”"))
         state = say(
             "{rested} at rest, winding at {winding}",
             rested=quantity(conditions.rested_v, "V", ".1f"),
@@ -417,7 +418,7 @@ class VerdictPage(Station):
             learn_figure(self.desk, path, figure.take(self.verdict))
 
     def _ask_report(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save a report", "verdict.pdf", "PDF (*.pdf);;HTML (*.html)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save a report"), "verdict.pdf", "PDF (*.pdf);;HTML (*.html)")
         if name:
             self.save_report(Path(name))
 

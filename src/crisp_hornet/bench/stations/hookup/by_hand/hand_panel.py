@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.stations.hookup.by_hand.reading import Reading
 from crisp_hornet.bench.stations.hookup.by_hand.sheet_maker import SheetMaker
 from crisp_hornet.bench.theme import Theme
@@ -110,11 +111,11 @@ class HandPanel(QWidget):
         self._head.addStretch(1)
 
     def _ask_import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a sheet", "", "Sheets (*.toml)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a sheet"), "", "Sheets (*.toml)")
         if name:
             self.read(Path(name))
 
     def _ask_export(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the sheet", "sheet.toml", "Sheets (*.toml)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export the sheet"), "sheet.toml", "Sheets (*.toml)")
         if name:
             self.write(Path(name))

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
 from crisp_hornet.bench.desk.by_hand import ENTERED
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.moments import time_words
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.theme import Theme
@@ -97,7 +98,7 @@ class Reading(QWidget):
     def _row(self, register: Register, text: str) -> list[QWidget | None]:
         shown = register.shown
         field = QLineEdit(text)
-        field.setAccessibleName(f"{register.label} shows")
+        field.setAccessibleName(tr(f"{register.label} shows"))
         fix(field, high=34)
         field.setMaximumWidth(150)
         field.returnPressed.connect(self.focusNextChild)
@@ -120,7 +121,9 @@ class Reading(QWidget):
             self._cards.addWidget(card(self.theme, "note", "A sheet is under way", text))
 
     def _ask_photo(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "A photograph of the display", "", "Pictures (*.jpg *.jpeg *.png)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("A photograph of the display"), "", "Pictures (*.jpg *.jpeg *.png)"
+        )
         if name:
             self.photo = Path(name)
             self._photo_words.setText(self.photo.name)

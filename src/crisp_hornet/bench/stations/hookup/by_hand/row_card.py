@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QFrame, QLineEdit, QWidget
 
 from crisp_hornet.bench.figures import figure
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -86,7 +87,7 @@ class RowCard(QFrame):
         for captioned in self._scale:
             second.addWidget(captioned)
         second.addStretch(1)
-        self.whole.setAccessibleName("of what, or worth what")
+        self.whole.setAccessibleName(tr("of what, or worth what"))
         column = column_of(self, margins=10, spacing=6)
         for line in (head, first, second):
             column.addLayout(line)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.stations.hookup.describe.found_rows import FoundRows
@@ -180,7 +181,7 @@ def _number(name: str, text: str, least: float, most: float, wide: int) -> Numbe
 
 def _hex(name: str, text: str) -> QLineEdit:
     made = QLineEdit(text)
-    made.setAccessibleName(name)
+    made.setAccessibleName(tr(name))
     made.setFixedWidth(90)
     return made
 

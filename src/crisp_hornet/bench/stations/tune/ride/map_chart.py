@@ -13,6 +13,7 @@ from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
 from crisp_hornet.bench.charts.handling import Handled
 from crisp_hornet.bench.charts.lettering import Lettering, Name
 from crisp_hornet.bench.charts.paint import focus_frame, foot_tick, level_tick, right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_truth
 from crisp_hornet.bench.scale import across, down, painter_of, real
 from crisp_hornet.bench.theme import QUIET_PX, Theme, font
@@ -51,7 +52,7 @@ class MapChart(Handled, QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Where every wish holds")
+        self.setAccessibleName(tr("Where every wish holds"))
 
     def sizeHint(self) -> QSize:
         return real(360, 360)
@@ -70,7 +71,7 @@ class MapChart(Handled, QWidget):
         self.marks, self.axes, self.stops = marks, axes, stops
         told = ", ".join(f"{name} {x:.4g} A and {y:.4g} A" for name, (x, y) in marks.items())
         self.setAccessibleName(
-            f"Where every wish holds: {axes[0]} across, {axes[1]} up; the arrows move the draft: {told}"
+            tr(f"Where every wish holds: {axes[0]} across, {axes[1]} up; the arrows move the draft: {told}")
         )
         self.update()
 
@@ -108,7 +109,7 @@ class MapChart(Handled, QWidget):
         for value in ticks_along(*frame.x, frame.box.width()):
             foot_tick(painter, self.theme, frame.at(value, 0), f"{value:g}")
         painter.setPen(self.theme.color("quiet"))
-        painter.drawText(QPointF(2, 14), f"{self.axes[1]}, A")
+        painter.drawText(QPointF(2, 14), tr(f"{self.axes[1]}, A"))
         right_text(painter, frame.box.right(), down(self) - 3, f"{self.axes[0]}, A")
 
     def _paint_ground(self, painter: QPainter, frame: Frame) -> None:

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
 from crisp_hornet.bench.charts.frame import Frame, ticks_up
 from crisp_hornet.bench.charts.paint import LEFT_GAP_PX, centred_text, right_text, width_of
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.virtual_ride.journey import Journey
@@ -68,7 +69,7 @@ def paint_profile(painter: QPainter, theme: Theme, frame: Frame, profile: Profil
     _paint_signs(painter, theme, frame, profile, units)
     painter.restore()
     painter.setPen(theme.color("quiet"))
-    painter.drawText(QPointF(2, frame.box.top() + 2), units.unit("m"))
+    painter.drawText(QPointF(2, frame.box.top() + 2), tr(units.unit("m")))
     for value in ticks_up(*frame.y, frame.box.height())[:3]:
         right_text(painter, frame.box.left() - LEFT_GAP_PX, frame.at(0, value).y() + 4, f"{value:g}")
 
@@ -103,7 +104,7 @@ def _paint_signs(painter: QPainter, theme: Theme, frame: Frame, profile: Profile
             words.append("free" if free else f"≤ {units.value(one.limit_kmh, 'km/h'):.0f}")
         if words and place.x() > taken:
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QPointF(place.x() + 4, frame.box.bottom() - 3), ", ".join(words))
+            painter.drawText(QPointF(place.x() + 4, frame.box.bottom() - 3), tr(", ".join(words)))
             taken = place.x() + width_of(painter, ", ".join(words)) + 8
 
 
@@ -120,7 +121,7 @@ def seen(x: Array, y: Array, frame: Frame) -> NDArray[np.intp]:
 def paint_ribbon(painter: QPainter, theme: Theme, frame: Frame, journey: Journey | None) -> None:
     """What held a ride back along the way."""
     painter.setPen(theme.color("quiet"))
-    painter.drawText(QPointF(frame.box.left(), frame.box.top() - 3), "drafted, held back by")
+    painter.drawText(QPointF(frame.box.left(), frame.box.top() - 3), tr("drafted, held back by"))
     painter.fillRect(frame.box, theme.color("sheet"))
     if journey is None:
         return

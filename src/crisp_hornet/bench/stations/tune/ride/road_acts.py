@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.language import tr
 from crisp_hornet.core.virtual_ride.roads import Smoothed, from_ride, joined, repeated, turned
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.route import Route
@@ -44,7 +45,7 @@ class RoadActs(QObject):
 
     def import_road(self) -> None:
         """Take a road from a file."""
-        name, _ = QFileDialog.getOpenFileName(self._over, "Import a road or a ride", "", ROADS)
+        name, _ = QFileDialog.getOpenFileName(self._over, tr("Import a road or a ride"), "", ROADS)
         if name:
             self.take_file(Path(name))
 

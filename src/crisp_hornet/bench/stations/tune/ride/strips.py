@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from crisp_hornet.bench.charts.frame import Frame, ticks_along, ticks_up
 from crisp_hornet.bench.charts.paint import focus_frame, foot_tick, level_tick, right_text
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import truth_pen
 from crisp_hornet.bench.scale import across, down, painter_of, real, spot
 from crisp_hornet.bench.stations.tune.ride.along import FADE_C, ROWS, Along, Row
@@ -44,7 +45,7 @@ class Strips(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("The ride along the road")
+        self.setAccessibleName(tr("The ride along the road"))
 
     def sizeHint(self) -> QSize:
         return real(560, 420)
@@ -69,7 +70,7 @@ class Strips(QWidget):
         if self.along is not None:
             told = self.along.told(self.at_m, self.units)
             self.setAccessibleName(
-                f"The ride along {self.along.road.name}; arrows move the cursor, plus and minus zoom: {told}"
+                tr(f"The ride along {self.along.road.name}; arrows move the cursor, plus and minus zoom: {told}")
             )
 
     def rows(self) -> list[Row]:
@@ -140,7 +141,7 @@ class Strips(QWidget):
         for value in ticks_up(*frame.y, frame.box.height()):
             level_tick(painter, theme, frame.box, frame.at(frame.x[0], value).y(), f"{value:g}")
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(LEFT, frame.box.top() - 3), f"{row.name}, {self.units.unit(row.unit)}")
+        painter.drawText(QPointF(LEFT, frame.box.top() - 3), tr(f"{row.name}, {self.units.unit(row.unit)}"))
         painter.save()
         painter.setClipRect(frame.box.adjusted(0, -1, 0, 1))
         self._paint_band(painter, row, frame)

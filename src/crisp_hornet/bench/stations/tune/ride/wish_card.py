@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QWidget
 
 from crisp_hornet.bench.figures import Misread
+from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.marks import paint_severity
 from crisp_hornet.bench.number_field import NumberField
 from crisp_hornet.bench.scale import fix, painter_of
@@ -36,7 +37,7 @@ class MetMark(QWidget):
     def show_met(self, met: str) -> None:
         """Show another one."""
         self.met = met
-        self.setAccessibleName(MET.get(met, "being worked out"))
+        self.setAccessibleName(tr(MET.get(met, "being worked out")))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -59,10 +60,9 @@ class WishCard(QFrame):
         self.goal, self.units = goal, units
         self.mark = MetMark(theme)
         self._title, self._wanted = (
-            label(units.text(title_of(goal)), "strong"),
+            label(units.text(title_of(goal)), "strong", wrap=True),
             label(units.text(wanted_of(goal)), wrap=True),
         )
-        self._title.setWordWrap(True)
         self._reached = label("", "quiet", wrap=True)
         words = column_of(spacing=1)
         for line in (self._title, self._wanted, self._reached):

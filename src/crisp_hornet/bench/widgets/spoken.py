@@ -1,0 +1,41 @@
+"""Labels and buttons that hold what they say as it was written, and show it in the language of the window."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QLabel, QPushButton
+
+from crisp_hornet.bench.language import tr
+
+
+class SpokenLabel(QLabel):
+    """``text`` is as it was written; what is shown is Qt's own affair. ``own``: the user's own words, which are shown as they are."""
+
+    def __init__(self, text: str = "", own: bool = False) -> None:
+        super().__init__()
+        self._written, self._own = "", own
+        self.setText(text)
+
+    def setText(self, a0: str | None) -> None:
+        self._written = a0 or ""
+        super().setText(self._written if self._own else tr(self._written))
+
+    def text(self) -> str:
+        """As it was written."""
+        return self._written
+
+
+class SpokenButton(QPushButton):
+    """``text`` is as it was written; what is shown is Qt's own affair."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__()
+        self._written = ""
+        self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        self._written = text or ""
+        super().setText(tr(self._written))
+
+    def text(self) -> str:
+        """As it was written."""
+        return self._written
