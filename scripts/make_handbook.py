@@ -13,7 +13,8 @@ from PyQt6.QtCore import QMarginsF, QUrl
 from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from crisp_hornet.bench.app import make_application
-from crisp_hornet.help import figures, glossary, places
+from crisp_hornet.bench.theme import LIGHT
+from crisp_hornet.help import DRAWINGS, TOKENS, drawing, drawing_words, figures, glossary, places
 
 ROOT = Path(__file__).parents[1]
 PAGE = """<!doctype html>
@@ -27,6 +28,7 @@ code{font-family:monospace}pre{overflow-x:auto}img{width:380px}.quiet{color:#565
 {{ body }}
 <h1 id="figures">Figures and settings</h1>
 {% for topic in figures %}<h3 id="{{ topic.key }}">{{ topic.title | e }}</h3>
+{% if topic.drawing %}<p><img src="drawings/{{ topic.drawing }}.svg" alt="{{ words_of(topic.drawing) | e }}"></p>{% endif %}
 {% for heading, text in topic.parts %}<p><span class="quiet">{{ heading }}.</span> {{ text | e }}</p>
 {% endfor %}{% endfor %}
 <h1 id="places">Stations</h1>
@@ -50,7 +52,7 @@ def page() -> str:
     return (
         Environment(autoescape=False)
         .from_string(PAGE)
-        .render(body=body, figures=figures(), places=places(), words=glossary())
+        .render(body=body, figures=figures(), places=places(), words=glossary(), words_of=drawing_words)
     )
 
 
@@ -59,6 +61,10 @@ def main() -> None:
     app = make_application()
     folder = ROOT / "docs" / "handbook"
     folder.mkdir(exist_ok=True)
+    (folder / "drawings").mkdir(exist_ok=True)
+    colours = {token: LIGHT.color(what).name() for token, what in TOKENS.items()}
+    for path in DRAWINGS.glob("*.svg"):
+        (folder / "drawings" / path.name).write_text(drawing(path.stem, colours), encoding="utf-8")
     made = page()
     (folder / "index.html").write_text(made, encoding="utf-8")
     document = QTextDocument()

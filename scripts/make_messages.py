@@ -185,6 +185,8 @@ def gathered(known: set[str]) -> dict[str, str]:
                 texts = messages_of_data(path)
             elif path.suffix == ".html":
                 texts = messages_of_page(path)
+            elif path.suffix == ".svg":
+                texts = re.findall("<title>(.*?)</title>", path.read_text(encoding="utf-8"))
             for text in texts:
                 plain = re.sub(r"^[.:;] ", "", text.removeprefix(COUNTED)).strip()
                 if plain and (text.startswith(COUNTED) or is_message(plain, known)):

@@ -20,15 +20,17 @@ def qapp():
     yield make_application()
 
 
-@pytest.fixture(autouse=True)
-def coarse_roads(monkeypatch):
+@pytest.fixture(autouse=True, scope="module")
+def coarse_roads():
     """What is foreseen along roads is right elsewhere (``tests/core``): in the window fewer possible bikes and coarser maps do."""
-    for module, names in {
-        band: {"SAMPLES": 6, "FEW_SAMPLES": 5}, ranging: {"SAMPLES": 3}, reached: {"ROAD_SAMPLES": 3},
-        wish_map: {"ROAD_PLACES": 5, "FEW_ROAD_PLACES": 4}, range_page: {"POINTS": 4}, parts: {"PART_RIDES": 8},
-    }.items():  # fmt: skip
-        for name, few in names.items():
-            monkeypatch.setattr(module, name, few)
+    with pytest.MonkeyPatch.context() as patch:
+        for module, names in {
+            band: {"SAMPLES": 6, "FEW_SAMPLES": 5}, ranging: {"SAMPLES": 3}, reached: {"ROAD_SAMPLES": 3},
+            wish_map: {"ROAD_PLACES": 5, "FEW_ROAD_PLACES": 4}, range_page: {"POINTS": 4}, parts: {"PART_RIDES": 8},
+        }.items():  # fmt: skip
+            for name, few in names.items():
+                patch.setattr(module, name, few)
+        yield
 
 
 @pytest.fixture

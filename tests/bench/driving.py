@@ -1,8 +1,12 @@
 """Hands for the window: what a user does with mouse and keyboard."""
 
+from dataclasses import dataclass
+
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
+
+from crisp_hornet.bench.widgets.page_choice import PageChoice
 
 
 def press_keys(qtbot, widget, *keys, modifier=Qt.KeyboardModifier.NoModifier):
@@ -18,7 +22,42 @@ def go(qtbot, window, station):
     qtbot.waitUntil(lambda: window.current == key)
 
 
+@dataclass
+class Page:
+    """A word of a page choice, as something to click."""
+
+    bar: PageChoice
+    at: int
+
+    def isVisible(self):
+        return self.bar.isVisible() and self.bar.isTabVisible(self.at)
+
+    def click(self):
+        self.bar.choose(self.at)
+
+    def setFocus(self):
+        self.bar.setFocus()
+
+
+def page_of(window, name):
+    """The visible page that is called so, or None; ``page Pull``, ``Hook-up Faults``."""
+    every = [Page(bar, at) for bar in window.findChildren(PageChoice) for at in range(bar.count())]
+    return next(
+        (
+            one
+            for one in every
+            if f"{one.bar.objectName()} {one.bar.known_as[one.at]}".startswith(name) and one.isVisible()
+        ),
+        None,
+    )
+
+
 def click(qtbot, widget):
+    if isinstance(widget, Page):
+        top = widget.bar.window()
+        qtbot.waitUntil(lambda: widget.isVisible() and getattr(top, "settled", True))
+        qtbot.mouseClick(widget.bar, Qt.MouseButton.LeftButton, pos=widget.bar.tabRect(widget.at).center())
+        return
     top = widget.window()  # a press right after a page came up does not count
     qtbot.waitUntil(lambda: widget.isVisible() and widget.isEnabled() and getattr(top, "settled", True))
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)
@@ -35,6 +74,8 @@ def find(window, name, kind=QAbstractButton):
     """A visible widget by its accessible name."""
     QApplication.processEvents()  # what has just been made comes into view with the next event
     found = visible(window, name, kind)
+    if not found and (page := page_of(window, name)) is not None:
+        return page
     assert found, f"no visible {kind.__name__} named {name!r}"
     return found[0]
 

@@ -139,7 +139,7 @@ def test_every_slot_of_a_station_may_fail(qtbot, guarded):
                 thrown += 1
                 assert "not foreseen" in guarded.notice.text, one.text()
         lives(qtbot, guarded)
-    assert thrown >= 50
+    assert thrown >= 40
 
 
 def test_an_error_that_says_itself_what_to_do_is_told_as_it_is(qtbot, guarded, monkeypatch):

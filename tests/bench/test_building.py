@@ -11,7 +11,7 @@ from crisp_hornet.bench.stations.build.ways import ways
 from crisp_hornet.bench.widgets.fold import Heading
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import Bike
-from tests.bench.driving import find, texts
+from tests.bench.driving import click, find, texts
 
 
 def tab_to(qtbot, window, wanted, most=120):
@@ -207,9 +207,9 @@ def test_several_bikes_switch_duplicate_and_put_away(qtbot, demo_window):
 
 def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
     page = demo_window.stations["build"]
-    qtbot.mouseClick(find(demo_window, "picture of the bike Pack"), Qt.MouseButton.LeftButton)
+    click(qtbot, find(demo_window, "picture of the bike Pack"))
     assert "% charge" in page._pack_words.text() and "Wh remain" in page._pack_words.text()
-    qtbot.mouseClick(find(demo_window, "picture of the bike Motor"), Qt.MouseButton.LeftButton)
+    click(qtbot, find(demo_window, "picture of the bike Motor"))
     assert "reach the road" in page._motor_words.text()
     before = page._torque_chart.picture.lines[0].y.max()
     demo_window.desk.draft.change("drive.phase_current_a", 60.0)
@@ -217,5 +217,5 @@ def test_pack_and_motor_have_charts_of_their_own(qtbot, demo_window):
     bike = demo_window.desk.bike
     custom = bike.model_copy(update={"battery": bike.battery.model_copy(update={"chemistry": "custom"})})
     demo_window.desk.active.change(custom, "chemistry")
-    qtbot.mouseClick(find(demo_window, "picture of the bike Pack"), Qt.MouseButton.LeftButton)
+    click(qtbot, find(demo_window, "picture of the bike Pack"))
     assert "rested_v_table must be" in page._pack_words.text()

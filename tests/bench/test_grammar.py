@@ -34,7 +34,7 @@ from crisp_hornet.bench.widgets.sentence import LINE_PX, Sentence
 from tests.amount import some
 from tests.bench.driving import find, go
 
-ROLES = {"", "act", "large", "small", "place", "page", "fold", "several"}
+ROLES = {"", "act", "large", "small", "place", "fold", "several"}
 RAW_KEY = re.compile(
     r"\b(motor|controller|battery|drivetrain|chassis|drive|regen|throttle|assist|heat_guard|battery_guard)\.[a-z_]+"
 )
@@ -47,7 +47,7 @@ def pages(window):
         window.show_station(key)
         station = window.stations[key]
         choice = getattr(station, "pages", None) or getattr(station, "switch", None) or getattr(station, "kinds", None)
-        for at in range(len(choice.buttons) if choice is not None else 1):
+        for at in range(choice.count() if choice is not None else 1):
             if choice is not None:
                 choice.choose(at)
             for _ in range(3):

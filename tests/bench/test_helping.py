@@ -73,9 +73,7 @@ def test_ctrl_k_goes_to_pages_figures_settings_rides_acts_and_help(qtbot, demo_w
 
 def test_every_page_that_the_search_names_is_one_of_its_station(demo_window):
     for key, pages in STATION_PAGES.items():
-        choices = [
-            tuple(one.text() for one in choice.buttons) for choice in demo_window.stations[key].findChildren(PageChoice)
-        ]
+        choices = [choice.known_as for choice in demo_window.stations[key].findChildren(PageChoice)]
         assert any(len(one) == len(pages) and one[0] == pages[0] for one in choices), (key, choices)
         for page in pages:
             assert any(page in one for one in choices), (key, page)

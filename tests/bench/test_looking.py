@@ -28,7 +28,7 @@ def choose(box, words):
 
 def test_channels_stand_in_groups_by_meaning_reached_by_keyboard(qtbot, demo_window, rides):
     traces, seen = rides.traces, {}
-    rides.view.groups.buttons[0].setFocus()
+    rides.view.groups.setFocus()
     for _ in range(6):
         seen[rides.view.group] = traces.channels
         press_keys(qtbot, rides.view.groups, Qt.Key.Key_Right)

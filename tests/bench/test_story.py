@@ -133,7 +133,7 @@ def test_the_logbook_is_filtered_by_kind(qtbot, demo_window, kind):
     go(qtbot, demo_window, 8)
     book = demo_window.stations["logbook"]
     click(qtbot, find(demo_window, f"logbook {kind}"))
-    qtbot.waitUntil(lambda: book.kinds.buttons[book.kinds.at].text() == kind)
+    qtbot.waitUntil(lambda: book.kinds.words[book.kinds.at] == kind)
     shown = {
         "rides": "Ride imported: Bakery round",
         "notes": "Customer: too slow",

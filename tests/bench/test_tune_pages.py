@@ -43,7 +43,7 @@ def typed(qtbot, ruler, text):
 
 
 def test_the_pages_are_reached_by_keyboard_and_none_hides_its_chart(qtbot, demo_window, tune):
-    tune.switch.buttons[0].setFocus()
+    tune.switch.setFocus()
     seen = []
     for _ in PAGES:
         seen.append(tune.page)

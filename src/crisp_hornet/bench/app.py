@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import platformdirs
-from PyQt6.QtCore import QEvent, QThreadPool, QTimer
+from PyQt6.QtCore import QEvent, Qt, QThreadPool, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -32,6 +32,10 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
 from crisp_hornet.garage.opening import GarageError
 
+MOTIONS = (
+    Qt.UIEffect.UI_AnimateMenu, Qt.UIEffect.UI_FadeMenu, Qt.UIEffect.UI_AnimateCombo, Qt.UIEffect.UI_AnimateTooltip,
+    Qt.UIEffect.UI_FadeTooltip, Qt.UIEffect.UI_AnimateToolBox,
+)  # fmt: skip
 ICON = Path(__file__).parents[1] / "system" / "files" / "crisp-hornet.svg"
 
 if TYPE_CHECKING:
@@ -95,6 +99,8 @@ def make_application() -> QApplication:
     app.setDesktopFileName("crisp-hornet")
     app.setWindowIcon(QIcon(str(ICON)))
     app.setStyle("Fusion")
+    for effect in MOTIONS:  # nothing moves by itself: only what is measured or drawn by hand
+        app.setEffectEnabled(effect, False)
     if not app.property("scale"):
         set_scale(app, of_desktop(app.font()))
     themes.load_fonts()

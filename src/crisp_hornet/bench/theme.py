@@ -223,11 +223,11 @@ def _plain_sheet(t: Theme) -> str:
     QPushButton[role="fold"]:focus {{ border-color: {t.text}; }}
     QTextEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 6px; }}
     QTextEdit:focus {{ border: 2px solid {t.text}; }}
-    QPushButton[role="page"] {{ background: transparent; border: 2px solid transparent; border-bottom: 3px solid transparent;
-        border-radius: 0; padding: 0 1px; min-height: 28px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
-    QPushButton[role="page"]:hover {{ border-bottom: 3px solid {t.rule}; }}
-    QPushButton[role="page"]:checked {{ border-bottom: 3px solid {t.text}; color: {t.text}; font-weight: 600; }}
-    QPushButton[role="page"]:focus {{ border: 2px solid {t.text}; border-bottom: 3px solid {t.text}; }}
+    QTabBar {{ background: transparent; }}
+    QTabBar::tab {{ background: transparent; border: 2px solid transparent; border-bottom: 3px solid transparent; padding: 1px 1px;
+        min-height: 18px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
+    QTabBar::tab:hover {{ border-bottom: 3px solid {t.rule}; }}
+    QTabBar::tab:selected {{ border-bottom: 3px solid {t.text}; color: {t.text}; font-weight: 600; }}
     QLineEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 8px; min-height: 26px;
                 selection-background-color: {t.ink}; selection-color: {t.on_ink}; }}
     QListWidget {{ background: {t.sheet}; border: 1px solid {t.rule}; border-radius: 3px; outline: none; }}

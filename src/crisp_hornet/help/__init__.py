@@ -5,6 +5,8 @@ A figure's help covers paths of figures and settings; a place's help belongs to 
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from functools import lru_cache
@@ -14,6 +16,13 @@ from crisp_hornet.documents.packaged import packaged
 
 MOST_WORDS = 120
 HANDBOOK = Path(__file__).parent / "handbook.pdf"
+DRAWINGS = Path(__file__).parent / "drawings"
+TOKENS = {
+    "#000001": "text",
+    "#000002": "quiet",
+    "#000003": "drafted",
+    "#000004": "measured",
+}  # colours of the drawings: of the theme
 PARTS = (
     ("what", "What it is"),
     ("why", "Why it matters"),
@@ -25,13 +34,15 @@ PARTS = (
 
 @dataclass(frozen=True)
 class Topic:
-    """One text of help. ``parts``: heading and sentences; ``covers``: the figures and settings it is about, * for any part of a path."""
+    """One text of help. ``parts``: heading and sentences; ``covers``: the figures and settings it is about, * for any
+    part of a path; ``drawing``: one that helps, see :func:`drawing`."""
 
     key: str
     title: str
     parts: tuple[tuple[str, str], ...]
     covers: tuple[str, ...] = ()
     caution: str = ""
+    drawing: str = ""
 
     @property
     def words(self) -> int:
@@ -54,6 +65,7 @@ def figures() -> tuple[Topic, ...]:
             row["title"],
             tuple((heading, row[part]) for part, heading in PARTS if row.get(part)),
             tuple(row["covers"]),
+            drawing=row.get("drawing", ""),
         )
         for key, row in told.items()
     )
@@ -73,6 +85,20 @@ def glossary() -> dict[str, str]:
     """Words of the field, each in a sentence."""
     told = packaged("crisp_hornet.help", "glossary.toml")
     return {word: str(told[word]) for word in sorted(told, key=str.lower)}
+
+
+def drawing(name: str, colours: Mapping[str, str]) -> str:
+    """A drawing as SVG, with a colour for each of :data:`TOKENS`."""
+    text = (DRAWINGS / f"{name}.svg").read_text(encoding="utf-8")
+    for token, colour in colours.items():
+        text = text.replace(token, colour)
+    return text
+
+
+def drawing_words(name: str) -> str:
+    """What a drawing shows, in words."""
+    found = re.search("<title>(.*?)</title>", drawing(name, {}))
+    return found[1] if found else ""
 
 
 def about(path: str) -> Topic | None:

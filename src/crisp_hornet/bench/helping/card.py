@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QDialog, QLineEdit, QWidget
 
+from crisp_hornet.bench.helping.drawing import Drawing
 from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.scale import real
 from crisp_hornet.bench.theme import Theme
@@ -70,6 +71,8 @@ class HelpCard(QDialog):
         """One text of help."""
         self.topic = topic
         self._begin(topic.title)
+        if topic.drawing:
+            self._rows.addWidget(Drawing(topic.drawing, self.theme))
         for heading, text in topic.parts:
             if heading:
                 self._rows.addWidget(label(heading.upper(), "caps"))

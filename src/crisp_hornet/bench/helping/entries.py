@@ -100,9 +100,7 @@ def _places(window: Window) -> Iterator[Entry]:
 def _show_page(window: Window, key: str, at: int, pages: tuple[str, ...]) -> None:
     window.show_station(key)
     for choice in window.stations[key].findChildren(PageChoice):
-        if tuple(one.text() for one in choice.buttons) == pages or (
-            len(choice.buttons) == len(pages) and choice.buttons[at].text() == pages[at]
-        ):
+        if choice.known_as == pages:
             choice.choose(at)
             return
 

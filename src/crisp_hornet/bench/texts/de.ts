@@ -1415,6 +1415,11 @@
 </message>
 <message>
 <location filename="bench/practice/tools.py" />
+<source>roll-out</source>
+<translation>Abrollen</translation>
+</message>
+<message>
+<location filename="bench/practice/tools.py" />
 <source>magnets</source>
 <translation>Magnete</translation>
 </message>
@@ -19224,6 +19229,66 @@
 <translation>Was es bewegt</translation>
 </message>
 <message>
+<location filename="help/drawings/balance.svg" />
+<source>Centre of gravity: how far ahead of the rear axle, how high above the ground</source>
+<translation>Schwerpunkt: wie weit vor der Hinterachse, wie hoch über dem Boden</translation>
+</message>
+<message>
+<location filename="help/drawings/coast.svg" />
+<source>Coasting: air slows at speed, rolling slows to the end</source>
+<translation>Ausrollen: die Luft bremst bei Tempo, das Rollen bis zum Ende</translation>
+</message>
+<message>
+<location filename="help/drawings/crank.svg" />
+<source>How hard the pedal is pushed, and through what angle of the crank</source>
+<translation>Wie fest das Pedal gedrückt wird, und über welchen Winkel der Kurbel</translation>
+</message>
+<message>
+<location filename="help/drawings/fade.svg" />
+<source>Full up to a start, then falling to nothing at an end</source>
+<translation>Voll bis zu einem Anfang, dann fallend auf nichts an einem Ende</translation>
+</message>
+<message>
+<location filename="help/drawings/heat.svg" />
+<source>Heat goes from the winding to the housing and from there to the air</source>
+<translation>Wärme geht von der Wicklung zum Gehäuse und von dort zur Luft</translation>
+</message>
+<message>
+<location filename="help/drawings/levels.svg" />
+<source>Each level gives more watts for a watt of the rider than the one before</source>
+<translation>Jede Stufe gibt mehr Watt je Watt des Fahrers als die davor</translation>
+</message>
+<message>
+<location filename="help/drawings/pull.svg" />
+<source>Pull against speed: level where the phase current limits, falling where the battery current does, ending where the voltage is used up</source>
+<translation>Zug über der Geschwindigkeit: eben, wo der Phasenstrom begrenzt, fallend, wo es der Batteriestrom tut, endend, wo die Spannung aufgebraucht ist</translation>
+</message>
+<message>
+<location filename="help/drawings/pulses.svg" />
+<source>Magnets pass the sensor: so many pulses in a turn</source>
+<translation>Magnete laufen am Sensor vorbei: so viele Impulse je Umdrehung</translation>
+</message>
+<message>
+<location filename="help/drawings/roll-out.svg" />
+<source>One turn of the wheel from mark to mark on the ground</source>
+<translation>Eine Radumdrehung von Marke zu Marke am Boden</translation>
+</message>
+<message>
+<location filename="help/drawings/sag.svg" />
+<source>The voltage falls under load and comes back at rest</source>
+<translation>Die Spannung fällt unter Last und kommt in Ruhe zurück</translation>
+</message>
+<message>
+<location filename="help/drawings/star.svg" />
+<source>Three windings in a star; a meter between two leads sees two of them</source>
+<translation>Drei Wicklungen im Stern; ein Messgerät zwischen zwei Leitungen sieht zwei davon</translation>
+</message>
+<message>
+<location filename="help/drawings/throttle.svg" />
+<source>Nothing in the dead band, then gently rising to all at full opening</source>
+<translation>Nichts im Totbereich, dann sanft steigend bis alles bei voller Öffnung</translation>
+</message>
+<message>
 <location filename="help/figures.toml" />
 <source>The current in the motor's windings, as the amplitude of one phase. It makes the torque.</source>
 <translation>Der Strom in den Wicklungen des Motors, als Scheitelwert einer Phase. Er macht das Drehmoment.</translation>
@@ -25345,13 +25410,48 @@
 </message>
 <message>
 <location filename="words" />
+<source>back-EMF</source>
+<translation>Gegen-EMK</translation>
+</message>
+<message>
+<location filename="words" />
+<source>base speed</source>
+<translation>Eckdrehzahl</translation>
+</message>
+<message>
+<location filename="words" />
+<source>coast-down</source>
+<translation>Ausrollen</translation>
+</message>
+<message>
+<location filename="words" />
+<source>d axis, q axis</source>
+<translation>d-Achse, q-Achse</translation>
+</message>
+<message>
+<location filename="words" />
+<source>dead band</source>
+<translation>Totbereich</translation>
+</message>
+<message>
+<location filename="words" />
 <source>degrees</source>
 <translation>Grad</translation>
 </message>
 <message>
 <location filename="words" />
+<source>duty cycle</source>
+<translation>Tastverhältnis</translation>
+</message>
+<message>
+<location filename="words" />
 <source>effective</source>
 <translation>wirksam</translation>
+</message>
+<message>
+<location filename="words" />
+<source>electrical rpm</source>
+<translation>elektrische Drehzahl</translation>
 </message>
 <message>
 <location filename="words" />
@@ -25395,6 +25495,16 @@
 </message>
 <message>
 <location filename="words" />
+<source>open-circuit voltage</source>
+<translation>Leerlaufspannung</translation>
+</message>
+<message>
+<location filename="words" />
+<source>pre-charge</source>
+<translation>Vorladung</translation>
+</message>
+<message>
+<location filename="words" />
 <source>saved</source>
 <translation>gespeichert</translation>
 </message>
@@ -25410,13 +25520,33 @@
 </message>
 <message>
 <location filename="words" />
+<source>start threshold</source>
+<translation>Anlaufschwelle</translation>
+</message>
+<message>
+<location filename="words" />
 <source>stops</source>
 <translation>Halte</translation>
 </message>
 <message>
 <location filename="words" />
+<source>trial</source>
+<translation>Probe</translation>
+</message>
+<message>
+<location filename="words" />
 <source>warnings</source>
 <translation>Warnungen</translation>
+</message>
+<message>
+<location filename="words" />
+<source>watch list</source>
+<translation>Warnliste</translation>
+</message>
+<message>
+<location filename="words" />
+<source>watts per human watt</source>
+<translation>Watt je Watt des Menschen</translation>
 </message>
 <message>
 <location filename="words" />

@@ -25,6 +25,7 @@ def label(text: str = "", role: str = "", wrap: bool = False, own: bool = False)
     """A label; ``role`` is one of the style sheet's (quiet, caps, title, value); ``own``: the user's own words."""
     made = SpokenLabel(text, own)
     made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)  # to be copied
     if role:
         made.setProperty("role", role)
     if not wrap:
@@ -39,7 +40,7 @@ def button(text: str, act: Callable[[], object], role: str = "", name: str = "")
     """A button that says what happens, verb first; ``name`` is for those who cannot see it, and for tests.
 
     ``role``: ``act`` the main one of the window, ``small`` in a row of others, ``large`` for dirty hands, ``place`` goes to a moment or a
-    place (``4:49 ›``) and does nothing else, ``page`` belongs to :class:`PageChoice`."""
+    place (``4:49 ›``) and does nothing else."""
     made = SpokenButton(text)
     made.setProperty("role", role)
     made.setAccessibleName(tr(name or text))

@@ -59,7 +59,7 @@ class RidesSide(QWidget):
         self.pictures.offer(offered)
         found = len(self._desk.ride.flaws)
         self.pages.rename(ERRORS, counted(found, "error"))
-        self.pages.buttons[ERRORS].setVisible(found > 0)
+        self.pages.setTabVisible(ERRORS, found > 0)
         if not found and self.pages.at == ERRORS:
             self.pages.choose(CHANNEL)
         self.flaws.refresh()

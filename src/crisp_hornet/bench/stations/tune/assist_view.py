@@ -61,7 +61,7 @@ class AssistView(TuneView):
         self.beside = Beside(desk)
         self.beside.changed.connect(self.refresh)
         self._others: list[tuple[object, list[LevelRide]]] = []
-        self.quantity = PageChoice(("multiplier", "power share", "speed share"), "levels drawn by")
+        self.quantity = PageChoice(("multiplier", "power share", "speed share"), "levels drawn by", 6)
         self.quantity.chosen.connect(lambda _at: self.refresh())
         self.levels = HandleChart(theme, desk.draft.token, "Assist levels")
         self.listen(self.levels, {"multiplier": (0.1, 0.01)})
