@@ -225,7 +225,7 @@ def _plain_sheet(t: Theme) -> str:
     QTextEdit:focus {{ border: 2px solid {t.text}; }}
     QTabBar {{ background: transparent; }}
     QTabBar::tab {{ background: transparent; border: 2px solid transparent; border-bottom: 3px solid transparent; padding: 1px 1px;
-        min-height: 18px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
+        min-height: 24px; font-size: {TEXT_PX}px; font-weight: 500; color: {t.quiet}; }}
     QTabBar::tab:hover {{ border-bottom: 3px solid {t.rule}; }}
     QTabBar::tab:selected {{ border-bottom: 3px solid {t.text}; color: {t.text}; font-weight: 600; }}
     QLineEdit {{ background: {t.sheet}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 8px; min-height: 26px;

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QLabel, QPushButton
 
 from crisp_hornet.bench.language import tr
+
+MOST_PX = 2000
 
 
 class SpokenLabel(QLabel):
@@ -22,6 +25,18 @@ class SpokenLabel(QLabel):
     def text(self) -> str:
         """As it was written."""
         return self._written
+
+    def sizeHint(self) -> QSize:
+        """As of words that cannot be selected: Qt lays out those that can in very narrow columns."""
+        if not self.wordWrap() or self.textInteractionFlags() == Qt.TextInteractionFlag.NoTextInteraction:
+            return super().sizeHint()
+        metrics, flags, shown = self.fontMetrics(), int(Qt.TextFlag.TextWordWrap), super().text()
+        wide = min(metrics.averageCharWidth() * 80, self.maximumWidth())
+        box = metrics.boundingRect(0, 0, wide, MOST_PX, flags, shown)
+        for lines, part in ((4, 2), (2, 4)):
+            if box.height() < lines * metrics.lineSpacing() and box.width() > wide // part:
+                box = metrics.boundingRect(0, 0, wide // part, MOST_PX, flags, shown)
+        return box.size()
 
 
 class SpokenButton(QPushButton):
