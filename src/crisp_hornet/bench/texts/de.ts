@@ -3750,8 +3750,8 @@
 </message>
 <message>
 <location filename="bench/stations/calibrate/scope.py" />
-<source>live scope</source>
-<translation>Live-Oszilloskop</translation>
+<source>live scope: a click and a click with Shift set two cursors, Space freezes</source>
+<translation>Live-Oszilloskop: ein Klick und ein Klick mit Umschalt setzen zwei Zeiger, die Leertaste hält an</translation>
 </message>
 <message>
 <location filename="bench/stations/calibrate/scope.py" />

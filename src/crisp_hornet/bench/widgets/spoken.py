@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
+
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QLabel, QPushButton
 
 from crisp_hornet.bench.language import tr
 
 MOST_PX = 2000
+SIGNS = re.compile(r"[›…·“”\"'().,:;%/°←→↑↓+−-]+")
 
 
 class SpokenLabel(QLabel):
@@ -40,17 +43,32 @@ class SpokenLabel(QLabel):
 
 
 class SpokenButton(QPushButton):
-    """``text`` is as it was written; what is shown is Qt's own affair."""
+    """``text`` is as it was written; what is shown is Qt's own affair. Whatever its accessible name, the words that are seen are in it."""
 
     def __init__(self, text: str = "") -> None:
         super().__init__()
-        self._written = ""
+        self._written, self._name = "", ""
         self.setText(text)
 
     def setText(self, text: str | None) -> None:
         self._written = text or ""
         super().setText(tr(self._written))
+        self._tell()
 
     def text(self) -> str:
         """As it was written."""
         return self._written
+
+    def setAccessibleName(self, name: str | None) -> None:
+        self._name = name or ""
+        self._tell()
+
+    def _tell(self) -> None:
+        seen = super().text()
+        lacks = self._name and words_of(seen) - words_of(self._name)
+        super().setAccessibleName(f"{self._name}, {seen}" if lacks else self._name or seen)
+
+
+def words_of(text: str) -> set[str]:
+    """The words and figures of a text, without its signs."""
+    return set(SIGNS.sub(" ", text.lower()).split())

@@ -56,7 +56,7 @@ class Scope(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName(tr("live scope"))
+        self.setAccessibleName(tr("live scope: a click and a click with Shift set two cursors, Space freezes"))
         self._clock.start()
 
     def sizeHint(self) -> QSize:
