@@ -14,6 +14,7 @@ from crisp_hornet.bench.charts.frame import nice_top, tick_spacing, ticks
 from crisp_hornet.bench.desk.prediction import axis_speeds, predict
 from crisp_hornet.core.drive.pull import Conditions, pull_curve
 from crisp_hornet.core.road.consequences import Consequence
+from tests.amount import of
 from tests.bikes import a_bike, a_tune
 
 WATCHED = """
@@ -30,7 +31,8 @@ sys.exit(app.run_application(demo=sys.argv[1] == "demo"))
 
 
 @pytest.mark.parametrize(
-    ("mode", "ending"), [("demo", signal.SIGTERM), ("demo", signal.SIGINT), ("own", signal.SIGTERM)]
+    ("mode", "ending"),
+    of([("demo", signal.SIGTERM), ("own", signal.SIGINT)], [("demo", signal.SIGINT), ("own", signal.SIGTERM)]),
 )
 def test_it_opens_ends_when_told_and_the_demo_leaves_no_trace(tmp_path, mode, ending):
     home, temporary = tmp_path / "home", tmp_path / "tmp"

@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QRadioButton,
-    QWidget,
 )
 
 from crisp_hornet.bench import keys
@@ -31,8 +30,9 @@ from crisp_hornet.bench.widgets.choice import Choice, Confirm
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.bench.widgets.keys_card import KeysCard
 from crisp_hornet.bench.widgets.sentence import LINE_PX, Sentence
-from tests.amount import some
+from tests.amount import of, some
 from tests.bench.driving import find, go
+from tests.bench.seen import lacking, shown, visible
 
 ROLES = {"", "act", "large", "small", "place", "fold", "several"}
 RAW_KEY = re.compile(
@@ -54,10 +54,6 @@ def pages(window):
                 QApplication.processEvents()
             window.grab()
             yield f"{key} {at}"
-
-
-def visible(window, kind=QWidget):
-    return [one for one in window.findChildren(kind) if one.isVisible()]
 
 
 def outside_the_kit(window):
@@ -83,16 +79,12 @@ def outside_the_kit(window):
         yield "two main acts"
 
 
-def test_every_control_is_of_the_kit_and_no_key_of_a_document_is_shown(qtbot, demo_window):
+def test_every_control_is_of_the_kit_has_name_role_and_value_and_no_key_of_a_document_is_shown(qtbot, demo_window):
     for page in pages(demo_window):
+        assert list(lacking(demo_window)) == [], page
         assert list(outside_the_kit(demo_window)) == [], page
         words = [one.text() for one in visible(demo_window) if callable(getattr(one, "text", None))]
         assert [word for word in words if isinstance(word, str) and RAW_KEY.search(word)] == [], page
-
-
-def shown(widget):
-    """The text of a label or button as it is seen, in the language of the window."""
-    return (QLabel if isinstance(widget, QLabel) else QPushButton).text(widget)
 
 
 def cut(window):
@@ -191,7 +183,7 @@ def painted_words(widget, behind, monkeypatch):
             yield words, QColor.fromRgbF(*mixed), QColor.fromRgbF(*parts)
 
 
-@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+@pytest.mark.parametrize("dark", of([True], [False]))
 def test_all_that_is_painted_can_be_read(qtbot, demo_window, monkeypatch, dark):
     if dark:
         demo_window.switch_theme()
@@ -236,7 +228,7 @@ def names_on_charts(window):
         )
 
 
-@pytest.mark.parametrize("size, metric", [((1100, 700), False), ((1280, 800), True)])
+@pytest.mark.parametrize("size, metric", of([((1100, 700), False)], [((1280, 800), True)]))
 def test_nothing_is_cut_or_lies_on_another_and_no_page_scrolls(qtbot, demo_window, monkeypatch, size, metric):
     words, plain = set(), QPainter.drawText
     monkeypatch.setattr(

@@ -9,6 +9,7 @@ from crisp_hornet.documents.firmware import make_firmware
 from crisp_hornet.documents.store import read_bike
 from crisp_hornet.link.marker import MarkedRegister, Marker
 from crisp_hornet.link.report import Outcome
+from tests.amount import of
 from tests.bench.driving import click, find, go, texts
 from tests.bench.linking import beside, connect, send_and_wait, show_bike, work_the_lever
 from tests.standins import StandInProcess
@@ -35,7 +36,7 @@ def show(qtbot, window, view):
     click(qtbot, find(window, f"Hook-up {view.capitalize()}"))
 
 
-@pytest.mark.parametrize("way", ["tcp", "rtu+tcp", "ble"])
+@pytest.mark.parametrize("way", of(["ble"], ["tcp", "rtu+tcp"]))
 def test_the_whole_path_again_over_the_network_and_by_radio(qtbot, bus, demo_window, start_standin, way):
     standin = start_standin("--tcp", "0", "--bridge", "0", "--bluetooth", bus)
     window, desk = demo_window, demo_window.desk

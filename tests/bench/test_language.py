@@ -16,7 +16,9 @@ from crisp_hornet.bench.paper import rendered
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.documents.translation import places_of
 from crisp_hornet.documents.units import METRIC
-from tests.bench.test_grammar import cut, overlaps, pages, visible
+from tests.amount import of
+from tests.bench.seen import visible
+from tests.bench.test_grammar import cut, overlaps, pages
 
 SCRIPT = Path(__file__).parents[2] / "scripts" / "make_messages.py"
 ENGLISH = re.compile(
@@ -56,7 +58,7 @@ def own_words(desk):
     return sorted({one for one in found if one}, key=len, reverse=True)
 
 
-@pytest.mark.parametrize("name", ["Heron", "Thistle"])
+@pytest.mark.parametrize("name", of(["Heron"], ["Thistle"]))
 def test_every_text_of_every_page_is_in_the_language_and_none_is_cut(qtbot, german, demo_window, monkeypatch, name):
     desk = demo_window.desk
     desk.open_kept_bike(next(one.id for one in desk.bikes() if one.name == name))

@@ -16,6 +16,7 @@ from crisp_hornet.link.report import Outcome as Sent
 from crisp_hornet.practice.jobs import shipped
 from crisp_hornet.practice.judging import Outcome
 from crisp_hornet.practice.progress import Progress
+from tests.amount import of
 from tests.bench.driving import click, find, texts
 from tests.bench.linking import connect, send_and_wait
 
@@ -122,7 +123,8 @@ def read_again(qtbot, window):
     connect(qtbot, window, window.simulated.port)
 
 
-@pytest.mark.parametrize("number", range(1, len(JOBS) + 1))
+# one of each kind of cure; the others in a long run, and all of them by a machine (`tests/practice`)
+@pytest.mark.parametrize("number", of([1, 2, 3, 4, 5, 7, 8, 11, 13, 16], [6, 9, 10, 12, 14, 15]))
 def test_a_job_is_solved_in_the_window(qtbot, practise, number):
     window = practise(number, seed=2)
     practising, job = window.practising, JOBS[number - 1].job
