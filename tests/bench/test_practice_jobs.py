@@ -146,6 +146,21 @@ def test_a_job_is_solved_in_the_window(qtbot, practise, number):
     assert practising.room.progress.of(practising.room.file.key).state == "solved"
 
 
+@pytest.mark.parametrize("number", of([2, 8], [1, 3, 4, 5, 6, 7, *range(9, len(JOBS) + 1)]))
+def test_a_wrong_cure_in_the_window_solves_nothing(qtbot, practise, number):
+    window = practise(number, seed=2)
+    practising, job = window.practising, JOBS[number - 1].job
+    if not job.by_hand:
+        connect(qtbot, window, window.simulated.port)
+    for step in job.wrong[0].steps:
+        take(qtbot, window, step)
+    with qtbot.waitSignal(practising.ridden):
+        practising.ride(min(job.roads, key=lambda name: job.roads[name].longest_s))
+    judged = hand_over(qtbot, window, "It is mended now.")
+    assert judged.outcome in (Outcome.NOT_YET, Outcome.ENDED), (job.wrong[0].says, judged.lines)
+    assert practising.room.progress.of(practising.room.file.key).state != "solved"
+
+
 def test_hints_open_one_by_one_and_a_job_is_left_and_taken_up(qtbot, practise):
     window = practise(3, seed=1)
     window.practice.show_job()

@@ -28,6 +28,7 @@ from crisp_hornet.core.virtual_ride.ride import Stopped
 from crisp_hornet.core.virtual_ride.roads import RoadPiece, from_pieces
 from crisp_hornet.documents.goals import FREE, Goals
 from crisp_hornet.documents.store import dump
+from tests.amount import of
 from tests.bikes import a_bike, a_tune
 from tests.core.brute_asks import a_random_ask, judged, keeps_to_the_list, meets
 
@@ -41,7 +42,7 @@ def asked(free, *goals):
     )
 
 
-@pytest.mark.parametrize("seed", [1, 5, 14, 20, 43])
+@pytest.mark.parametrize("seed", of([5, 14, 20], [1, 43]))
 def test_no_setting_of_a_grid_meets_the_wishes_with_less_strain(seed):
     assert judged(seed, (129, 21, 9)).faults == []
 

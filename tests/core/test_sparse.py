@@ -10,6 +10,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.cleaning import cleaned, flaws
 from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.rides.registry import read_ride
+from tests.amount import some
 from tests.link.virtual import BIKE
 
 NO_WHEEL = refused("not measured", "m")
@@ -42,13 +43,14 @@ def thinned(ride, rows):
 @pytest.mark.parametrize("every_s", [1.0, 4.0, 10.0])
 def test_a_row_every_few_seconds_still_tells_the_way_and_the_energy(every_s):
     inside = [0, 0]
-    for seed in range(16):
+    rides = some(16, 8)
+    for seed in range(rides):
         fine, km, wh = ridden(seed)
         used = energy_used(thinned(fine, np.arange(0, len(fine), round(every_s * 10))), BIKE, NO_WHEEL)
         inside[0] += used.distance_km.low <= km <= used.distance_km.high
         inside[1] += used.wh_net.low <= wh <= used.wh_net.high
         assert used.distance_km.half_width < 0.1 * km and used.distance_km.value > 0.9 * km
-    assert min(inside) >= 14, inside
+    assert min(inside) >= 0.87 * rides - 0.1, inside
 
 
 def test_a_log_that_leaves_out_what_is_alike_tells_its_way():
