@@ -20,3 +20,15 @@ def test_pages_are_tabs_and_what_is_said_can_be_copied(qtbot, demo_window):
 
 def test_nothing_moves_by_itself(qapp):
     assert not any(QApplication.isEffectEnabled(effect) for effect in MOTIONS)
+
+
+def test_what_a_screen_reader_toggles_is_chosen_once(qtbot, demo_window):
+    """Qt's bridge toggles what can be checked; a mouse clicks it. Either brings the page up, once."""
+    line, heard = demo_window.job_line, []
+    line.chosen.connect(heard.append)
+    line.buttons["tune"].toggle()
+    assert demo_window.current == "tune" and heard == ["tune"]
+    qtbot.mouseClick(line.buttons["send"], Qt.MouseButton.LeftButton)
+    assert demo_window.current == "send" and heard == ["tune", "send"]
+    demo_window.show_station("build")
+    assert line.buttons["build"].isChecked() and heard == ["tune", "send"]

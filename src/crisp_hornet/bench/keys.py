@@ -47,7 +47,28 @@ def rove(group: QWidget) -> None:
 
 
 class RovingButton(QAbstractButton):
-    """A button of a roving group: Qt would take arrows for Tab."""
+    """A button of a roving group: Qt would take arrows for Tab. One that can be chosen is *toggled* by a screen reader, never clicked: that
+    counts as a click here."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._expected = False
+        self.toggled.connect(self._take_toggle)
+
+    def setChecked(self, a0: bool) -> None:
+        """Show it as chosen, without telling anybody."""
+        self._expected = True
+        super().setChecked(a0)
+        self._expected = False
+
+    def nextCheckState(self) -> None:
+        self._expected = True  # a click follows by itself
+        super().nextCheckState()
+        self._expected = False
+
+    def _take_toggle(self, on: bool) -> None:
+        if on and not self._expected:
+            self.clicked.emit(True)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 SIZE = (1280, 800)
 LONGEST_S = 40.0
-PRACTICE = "practice"
+PRACTICE, ASSIST = "practice", 2
 
 
 def take_shots(folder: Path, only: Collection[str] = (), language: str = ENGLISH) -> Iterator[Path]:
@@ -192,10 +192,9 @@ def _tune(walk: _Walk) -> Iterator[str]:
     page.show_chain()
     yield "tune-chain"
     window.desk.draft.open(window.desk.draft.named()["Gentle levels"])
-    for view, name in ((1, "tune-feel"), (2, "tune-assist")):
-        page.show_page(view)
-        page.own[view].refresh_slow()
-        yield name
+    page.show_page(ASSIST)
+    page.own[ASSIST].refresh_slow()
+    yield "tune-assist"
     window.desk.undo_stack.undo()
     page.show_pull()
     window.desk.draft.change("drive.battery_current_a", 44.0)
