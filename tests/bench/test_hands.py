@@ -8,6 +8,9 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from crisp_hornet.bench.simulated import Simulated
+from crisp_hornet.bench.test_stand import TestStand
+from crisp_hornet.bench.theme import LIGHT
 from crisp_hornet.bench.widgets.chooser import Chooser
 from crisp_hornet.core.build.kinds import KINDS
 from crisp_hornet.link.report import Kept, Outcome
@@ -159,11 +162,13 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     assert page.report.kept is Kept.SEEN and standin.shows(BATTERY) == ("33.0", "33.0")
     click(qtbot, find(connected, "Prove it by a power cycle"))
     qtbot.waitUntil(lambda: "Turn the key off" in texts(page))
-    standin.do("key 0")
+    stand = TestStand(Simulated(ports=(standin.port,), act=standin.do), LIGHT)
+    qtbot.addWidget(stand)
+    stand.show()
+    click(qtbot, find(stand, "Key off and on"))
     qtbot.waitUntil(lambda: connected.link.contact is None)
     qtbot.waitUntil(lambda: "Turn the key on" in texts(page))
     assert not connected.notice.text  # nothing to be alarmed about
-    standin.do("key 1")
     qtbot.waitUntil(lambda: page.report is not None and page.report.kept is Kept.POWER_CYCLED)
     assert page.report.outcome is Outcome.PROVED
     assert any("Power cycle: proved" in entry.title for entry in desk.garage.book.of(desk.bike_id))

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from functools import partial
 from itertools import count
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -41,6 +41,8 @@ WIRES = (
     ("torque-ground", "torque ground"), ("pedal", "pedal sensor"), ("speed", "speed sensor"), ("motor-temp", "motor temperature"),
     ("lever", "brake lever"),
 )  # fmt: skip
+
+KEY_OFF_MS = 6_000  # longer than any line here takes to notice that nobody answers
 
 
 def _turned(act: str, on: bool) -> str:
@@ -100,8 +102,14 @@ class TestStand(QDialog):
         inside.setLayout(states)
         column.addWidget(sheet(inside, margin=4))
         turns = row_of(spacing=8)
-        for words, act in (("One wheel turn", "roll 1"), ("Five wheel turns", "roll 5"), ("Key off and on", "key-off")):
+        for words, act in (("One wheel turn", "roll 1"), ("Five wheel turns", "roll 5")):
             turns.addWidget(button(words, partial(self.do, act), "large", words))
+        self._key = button("Key off and on", self._key_off, "large", "Key off and on")
+        self._key_back = QTimer(self)
+        self._key_back.setSingleShot(True)
+        self._key_back.setInterval(KEY_OFF_MS)
+        self._key_back.timeout.connect(self._key_on)
+        turns.addWidget(self._key)
         column.addLayout(turns)
         plugs = row_of(spacing=8)
         for words, act in (("Pull the plug", "unplug"), ("Plug in", "plug")):
@@ -136,6 +144,16 @@ class TestStand(QDialog):
         """Do one thing to the bike; says so if it did not work."""
         answer = self._simulated.act(act)
         self._said.setText("" if answer.startswith("ok") else f"{act}: {answer.removeprefix('no ')}")
+
+    def _key_off(self) -> None:
+        """Off for as long as a hand would leave it: a link that saw nothing go has seen no power cycle."""
+        self._key.setEnabled(False)
+        self.do(_turned("key", False))
+        self._key_back.start()
+
+    def _key_on(self) -> None:
+        self.do(_turned("key", True))
+        self._key.setEnabled(True)
 
     def let_go(self) -> None:
         """Throttle, pedals and brake are let go of."""

@@ -10980,6 +10980,11 @@
 </message>
 <message>
 <location filename="bench/test_stand.py" />
+<source>Key off and on</source>
+<translation>Schlüssel aus und ein</translation>
+</message>
+<message>
+<location filename="bench/test_stand.py" />
 <source>Test stand: the simulated bike</source>
 <translation>Prüfstand: das simulierte Rad</translation>
 </message>
@@ -11002,11 +11007,6 @@
 <location filename="bench/test_stand.py" />
 <source>Five wheel turns</source>
 <translation>Fünf Radumdrehungen</translation>
-</message>
-<message>
-<location filename="bench/test_stand.py" />
-<source>Key off and on</source>
-<translation>Schlüssel aus und ein</translation>
 </message>
 <message>
 <location filename="bench/test_stand.py" />
@@ -18752,11 +18752,6 @@
 <location filename="documents/translation.py" />
 <source>{year}-{month}-{day}</source>
 <translation>{day}.{month}.{year}</translation>
-</message>
-<message>
-<location filename="documents/translation.py" />
-<source>{day} {month}</source>
-<translation>{day}. {month}</translation>
 </message>
 <message>
 <location filename="documents/tune.py" />
