@@ -137,7 +137,7 @@ def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
     QTest.keyClick(connected.act_button, Qt.Key.Key_Space)
     assert connected.link.writing and page._stop.hasFocus()
     connected._refresh()
-    assert not connected._undo.isEnabled()
+    assert not find(connected, "undo the last change").isEnabled()
     QTest.keyClick(connected, Qt.Key.Key_Z, CTRL)
     assert desk.draft.tune == draft
     qtbot.waitUntil(lambda: page.report is not None)

@@ -5,7 +5,7 @@ import pytest
 
 from crisp_hornet.link.report import Kept, Outcome
 from tests.amount import some
-from tests.bench.driving import go, press, texts
+from tests.bench.driving import click, find, go, press, texts
 from tests.bench.linking import beside, connect, send_and_wait, show_bike
 from tests.standins import StandInProcess
 
@@ -59,7 +59,7 @@ def test_a_day_with_a_controller_of_this_kind(qtbot, tmp_path, own_demo_garage, 
         # the live scope follows the throttle
         go(qtbot, window, "calibrate")
         calibrate = window.stations["calibrate"]
-        press(qtbot, window, "Calibrate Live scope")
+        click(qtbot, find(window, "Calibrate Live scope"))
         process.do("throttle 0.6")
         qtbot.waitUntil(lambda: len(calibrate.ring) > 20 and np.nanmax(calibrate.ring.since(0.0)[1]["throttle_v"]) > 2)
         assert "throttle_v" in calibrate.scope_view.scope.channels

@@ -146,7 +146,7 @@ def test_from_port_to_job_sheet_by_keyboard_alone(qtbot, demo_window, standin):
 
     qtbot.keyClick(tab_to(f"Connect to {standin.port}"), Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: window.link.contact is not None)
-    tab_to("Hook-up Live")  # pages are one stop: arrows choose
+    tab_to("Hook-up")  # pages are one stop: arrows choose
     for _ in range(5):
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Right)
     qtbot.keyClick(tab_to("Lay out: Fit a display"), Qt.Key.Key_Space)
