@@ -201,7 +201,8 @@ def read(path: Path) -> tuple[dict[str, str], set[str]]:
     for message in xml.parse(path).getroot().iter("message"):
         source, location = message.findtext("source", ""), message.find("location")
         translated[source] = message.findtext("translation", "")
-        if " " not in source or (location is not None and location.get("filename") == WORDS):
+        only_places = not WORD.search(re.sub("{[^}]*}", "", source))  # as how days are written
+        if " " not in source or only_places or (location is not None and location.get("filename") == WORDS):
             kept.add(source)
     return translated, kept
 

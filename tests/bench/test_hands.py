@@ -166,6 +166,7 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     qtbot.addWidget(stand)
     stand.show()
     click(qtbot, find(stand, "Key off and on"))
+    assert "The key is off" in texts(stand)
     qtbot.waitUntil(lambda: connected.link.contact is None)
     qtbot.waitUntil(lambda: "Turn the key on" in texts(page))
     assert not connected.notice.text  # nothing to be alarmed about

@@ -149,6 +149,8 @@ class TestStand(QDialog):
         """Off for as long as a hand would leave it: a link that saw nothing go has seen no power cycle."""
         self._key.setEnabled(False)
         self.do(_turned("key", False))
+        if not self._said.text():
+            self._said.setText("The key is off. It comes on again by itself in a few seconds.")
         self._key_back.start()
 
     def _key_on(self) -> None:

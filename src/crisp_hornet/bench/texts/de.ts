@@ -11034,6 +11034,11 @@
 <translation>Alles loslassen</translation>
 </message>
 <message>
+<location filename="bench/test_stand.py" />
+<source>The key is off. It comes on again by itself in a few seconds.</source>
+<translation>Der Schlüssel ist aus. Er geht in wenigen Sekunden von selbst wieder an.</translation>
+</message>
+<message>
 <location filename="bench/widgets/consequences.py" />
 <source>now {text}</source>
 <translation>jetzt {text}</translation>
@@ -18752,6 +18757,11 @@
 <location filename="documents/translation.py" />
 <source>{year}-{month}-{day}</source>
 <translation>{day}.{month}.{year}</translation>
+</message>
+<message>
+<location filename="documents/translation.py" />
+<source>{day} {month}</source>
+<translation>{day}. {month}</translation>
 </message>
 <message>
 <location filename="documents/tune.py" />

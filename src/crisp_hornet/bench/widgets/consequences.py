@@ -90,10 +90,8 @@ class Consequences(QWidget):
         painter.setPen(theme.color("quiet"))
         painter.drawText(
             QPointF(x, top + (16 if low else 19)),
-            tr(
-                QFontMetricsF(painter.font()).elidedText(
-                    tr(consequence.label), Qt.TextElideMode.ElideRight, box.width() - 9
-                )
+            QFontMetricsF(painter.font()).elidedText(
+                tr(consequence.label), Qt.TextElideMode.ElideRight, box.width() - 9
             ),
         )
         painter.setFont(font(CONSEQUENCE_PX if consequence.text[0].isdigit() else 17, QFont.Weight.DemiBold))

@@ -72,11 +72,11 @@ class StationButton(RovingButton):
         small = font(QUIET_PX)
         painter.setFont(small)
         painter.setPen(theme.color("quiet"))
-        painter.drawText(QPointF(end + 7, 25), tr(str(self.number)))
+        painter.drawText(QPointF(end + 7, 25), str(self.number))
         room = width - BOLT_X + 4
         painter.drawText(
             QPointF(BOLT_X - 10, 65),
-            tr(QFontMetricsF(small).elidedText(tr(self.caption), Qt.TextElideMode.ElideRight, room)),
+            QFontMetricsF(small).elidedText(tr(self.caption), Qt.TextElideMode.ElideRight, room),
         )
 
 
