@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
-from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -88,7 +88,8 @@ def test_every_control_is_of_the_kit_has_name_role_and_value_and_no_key_of_a_doc
 
 
 def cut(window):
-    """What is not seen whole."""
+    """What is not seen whole, once what has just got other words is laid out."""
+    QApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
     for one in visible(window, QLabel):
         if shown(one) and not one.wordWrap() and one.fontMetrics().horizontalAdvance(shown(one)) > one.width() + 2:
             yield f"label {shown(one)!r}"
