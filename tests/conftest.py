@@ -8,6 +8,7 @@ import pytest
 from hypothesis.internal.conjecture import providers
 from pytestqt.qtbot import QtBot
 
+from tests.amount import LONG
 from tests.standins import StandInProcess
 
 # The library also tries numbers that it finds in the modules loaded so far. A seed would then mean other examples with every test that is
@@ -25,12 +26,16 @@ REAL_TIME = (
 IN_ITS_OWN_TIME = ("tests/link/test_liars", "tests/link/test_session", "tests/test_hostile_files")  # simulated, or none
 
 
-def pytest_collection_modifyitems(items):
-    """What talks to a simulated controller, or to another process, is marked: it wants the processors to itself."""
+def pytest_collection_modifyitems(config, items):
+    """What talks to a simulated controller, or to another process, is marked: it wants the processors to itself. What only
+    a long run takes is left out of a short one."""
     for item in items:
         real = item.nodeid.startswith(REAL_TIME) and not item.nodeid.startswith(IN_ITS_OWN_TIME)
         if real or "standin" in " ".join(item.fixturenames):
             item.add_marker(pytest.mark.realtime)
+    longer = [] if LONG else [item for item in items if item.get_closest_marker("long")]
+    config.hook.pytest_deselected(items=longer)
+    items[:] = [item for item in items if item not in longer]
 
 
 LONGEST_MS = int(os.environ.get("TEST_PATIENCE_MS", "60000"))  # shorter while tests are written

@@ -9,7 +9,7 @@ from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.tune.ride import range_page
 from crisp_hornet.bench.window import Window
 from crisp_hornet.core.goal import parts, reached, wish_map
-from crisp_hornet.core.virtual_ride import band, ranging
+from crisp_hornet.core.virtual_ride import again, band, ranging
 from crisp_hornet.demo.garage import demo_garage
 from crisp_hornet.garage.garage import Garage
 from tests.link.inprocess import Threaded
@@ -27,6 +27,7 @@ def coarse_roads():
         for module, names in {
             band: {"SAMPLES": 6, "FEW_SAMPLES": 5}, ranging: {"SAMPLES": 3}, reached: {"ROAD_SAMPLES": 3},
             wish_map: {"ROAD_PLACES": 5, "FEW_ROAD_PLACES": 4}, range_page: {"POINTS": 4}, parts: {"PART_RIDES": 8},
+            again: {"SAMPLES": 3},
         }.items():  # fmt: skip
             for name, few in names.items():
                 patch.setattr(module, name, few)

@@ -197,6 +197,7 @@ def test_the_kinds_of_sensors_are_found_written_with_proof_and_kept_with_the_bik
     )
 
 
+@pytest.mark.long
 def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench, standin):
     standin.do("sensor current_zero_a 0.9")
     page = bench.stations["calibrate"]
@@ -218,6 +219,7 @@ def test_the_controller_zeroes_and_a_ride_with_gps_gives_the_wheel(qtbot, bench,
     ), wheel
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("acts", "kind", "words"),
     [
@@ -240,6 +242,7 @@ def test_a_planted_fault_ends_in_the_right_sentence_and_in_the_watch_list(qtbot,
     assert page.caption() == f"{kind} failed" and bench.desk.watch.sensors[kind] == "failed"
 
 
+@pytest.mark.long
 def test_a_throttle_that_reads_8_to_91_percent_is_told_so(qtbot, bench, standin):
     standin.do("sensor throttle_rest_v 1.11")
     standin.do("sensor throttle_full_v 3.80")
@@ -286,6 +289,7 @@ def test_motor_detection_runs_only_while_held(qtbot, bench, standin):
     assert bench.desk.bike == before
 
 
+@pytest.mark.long
 def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written(qtbot, bench, standin):
     standin.do("sensor direction 1")
     page = bench.stations["calibrate"]
@@ -303,6 +307,7 @@ def test_a_motor_that_turns_backwards_is_told_and_the_direction_found_is_written
     qtbot.waitUntil(lambda: standin.shows("calibration.direction") == ("1.0", "1.0"))
 
 
+@pytest.mark.long
 def test_a_proportional_lever_is_seen_to_go_all_the_way(qtbot, bench, standin):
     def pull(most):
         for _ in range(2):

@@ -70,6 +70,7 @@ def test_with_another_bike_open_the_contact_ends_and_its_proof_with_it(qtbot, co
     assert "Send" not in connected.act_button.text() or not connected.act_button.isVisible()
 
 
+@pytest.mark.long
 def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, connected, standin):
     desk, rides = connected.desk, connected.stations["rides"]
     bike = desk.bike_id
@@ -94,6 +95,7 @@ def test_no_other_bike_is_opened_while_one_is_recorded_or_written_to(qtbot, conn
     assert desk.bike_id == other
 
 
+@pytest.mark.long
 def test_ticks_belong_to_one_difference_and_one_look_at_it(qtbot, connected, standin):
     page = connected.stations["send"]
     go(qtbot, connected, 5)
@@ -175,6 +177,7 @@ def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_c
     assert any("Power cycle: proved" in entry.title for entry in desk.garage.book.of(desk.bike_id))
 
 
+@pytest.mark.long
 def test_what_a_power_cycle_lost_is_named(qtbot, connected, standin):
     page = connected.stations["send"]
     standin.do("unkept-says 0")

@@ -78,6 +78,7 @@ def test_another_bikes_controller_is_noticed_before_anything_is_written_and_can_
     assert send_and_wait(qtbot, window, keep=True).outcome is Outcome.PROVED
 
 
+@pytest.mark.long
 def test_a_bike_without_a_serial_number_remembers_it_once_it_has_shown_itself(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)
@@ -145,6 +146,7 @@ def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window,
     assert any(entry.title == "Backup restored with proof" for entry in desk.garage.book.of(desk.bike_id))
 
 
+@pytest.mark.long
 def test_a_draft_is_compared_with_an_earlier_tune(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)

@@ -115,6 +115,7 @@ def test_files_that_cannot_be_read_or_written_are_said(demo_window, tmp_path):
     assert "cannot be written" in demo_window.notice.text
 
 
+@pytest.mark.long
 def test_the_panels_follow_the_theme_and_the_units(qtbot, demo_window, standin):
     window = demo_window
     beside(window, standin)

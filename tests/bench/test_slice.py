@@ -122,6 +122,7 @@ def test_the_wheel_turning_stops_a_send_and_says_so(qtbot, demo_window, standin)
     qtbot.waitUntil(lambda: "holds what it held before" in texts(window.stations["send"]))
 
 
+@pytest.mark.long
 def test_the_backup_can_be_taken_back(qtbot, demo_window, standin):
     window = demo_window
     beside(window, standin)

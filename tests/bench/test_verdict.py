@@ -110,6 +110,7 @@ def laid_against(window, words):
     choose(box, next(box.itemText(at) for at in range(box.count()) if words in box.itemText(at)))
 
 
+@pytest.mark.long
 def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_window, verdict):
     desk, told = demo_window.desk, verdict.against.told
     saving = Ride(
@@ -150,6 +151,7 @@ def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, d
     qtbot.waitUntil(lambda: "Choose above" in texts(verdict.differences))
 
 
+@pytest.mark.long
 def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_window, verdict):
     desk = demo_window.desk
     weaker = Ride("before", desk.ride.cleaned.time_s * 1.3, desk.ride.cleaned.channels)
@@ -172,6 +174,7 @@ def test_pulls_become_a_dyno_chart_with_a_band_before_and_after(qtbot, demo_wind
     assert float(np.interp(40, on_a_stand.x, on_a_stand.y)) < 0.6 * at_40[0]  # 80 kg at the tyre, not the whole bike
 
 
+@pytest.mark.long
 def test_a_long_ride_is_judged_beside_the_window(qtbot, demo_window, verdict):
     desk = demo_window.desk
     ride = desk.ride.cleaned

@@ -28,12 +28,13 @@ from crisp_hornet.standin.hands import Hands
 from crisp_hornet.standin.physics import SimulatedBike
 from crisp_hornet.standin.sensors import Sensors, departed, with_truth
 from crisp_hornet.standin.truth import true_bike
+from tests.amount import of, some
 from tests.said import holds
 
 SAID = Path(__file__).parent / "said_by_instruments.json"
 
 MAP, BIKE = shipped_map("Weir 60"), read_bike(HERON)
-SEEDS = range(12)
+SEEDS = range(some(12, 4))
 SAMPLE_S = 0.04
 
 
@@ -153,7 +154,7 @@ def test_the_motor_cut_is_proved_and_a_lever_that_does_not_cut_is_caught():
     wrong(judge_cut(time, 0 * brake, phase, throttle), "not pulled while the motor drove")
 
 
-@pytest.mark.parametrize("seed", range(0, 50, 20))
+@pytest.mark.parametrize("seed", of([0], [20, 40]))
 @pytest.mark.parametrize(
     ("wire", "sensor", "words"),
     [
@@ -171,7 +172,7 @@ def test_a_broken_wire_is_named(seed, wire, sensor, words):
     assert wrong(judge(stand.time_s, stand.channel(sensor)), words).verdict is Verdict.FAILED
 
 
-@pytest.mark.parametrize("seed", range(0, 50, 20))
+@pytest.mark.parametrize("seed", of([20], [0, 40]))
 def test_every_other_planted_fault_is_named(seed):
     def throttle(**truth):
         stand = Stand(seed, **truth).twisted()
@@ -212,7 +213,7 @@ def test_every_other_planted_fault_is_named(seed):
     wrong(judge_torque_rest(drifting.time_s, drifting.channel("torque_v")), "drifts")
 
 
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", range(some(8, 3)))
 def test_the_circumference_by_roll_out_and_against_gps(seed):
     rng = np.random.default_rng(seed)
     true_m, believed_m = 1.348, 1.31

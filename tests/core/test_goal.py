@@ -42,7 +42,7 @@ def asked(free, *goals):
     )
 
 
-@pytest.mark.parametrize("seed", of([5, 14, 20], [1, 43]))
+@pytest.mark.parametrize("seed", of([14, 20], [1, 5, 43]))
 def test_no_setting_of_a_grid_meets_the_wishes_with_less_strain(seed):
     assert judged(seed, (129, 21, 9)).faults == []
 
@@ -61,6 +61,7 @@ def test_many_pulls_at_once_are_those_of_single_curves(gears):
         np.testing.assert_allclose(found.turns[row], np.broadcast_to(curve.motor_turns, speeds.shape))
 
 
+@pytest.mark.long
 def test_what_the_watch_list_forbids_it_forbids_of_greater_limits_too():
     rng = np.random.default_rng(4)
     light = a_bike(
@@ -94,6 +95,7 @@ def test_a_road_s_wishes_are_met_with_the_least_strain():
             assert not roads.meets(0, one)
 
 
+@pytest.mark.long
 def test_what_no_road_allows_ends_soon_and_names_the_wish():
     steep = from_pieces("wall", [RoadPiece(100), RoadPiece(800, 0.3)])
     goals = asked((PHASE, BATTERY), {"what": "route", "route": dump(steep), "hold_kmh": 20.0},
@@ -161,7 +163,7 @@ def test_in_more_cases_it_takes_more_and_each_case_holds_by_itself():
         assert launch(curve, 20.0).time_s <= 7 * 1.002
 
 
-@pytest.mark.parametrize("seed", [1, 5, 14, 22])
+@pytest.mark.parametrize("seed", of([5, 22], [1, 14]))
 def test_what_is_answered_can_be_set_and_stands_by_itself(seed):
     bike, tune, goals = a_random_ask(seed)
     answer = Seeker(bike, tune, goals, steps=dict.fromkeys(FREE, 2.5)).answer()
@@ -174,6 +176,7 @@ def test_what_is_answered_can_be_set_and_stands_by_itself(seed):
     assert keeps_to_the_list(bike, answer.tune, had)
 
 
+@pytest.mark.long
 def test_what_was_only_not_found_is_not_said_to_be_impossible():
     goals = asked((PHASE, BATTERY), {"what": "route", "route": dump(LANE), "hold_kmh": 40.0, "most_s": 60.0})
     seeker = Seeker(a_bike(chassis__cargo_kg=5.0), a_tune(), goals)

@@ -7,6 +7,7 @@ import numpy as np
 
 from crisp_hornet.core.drive.motor import MotorModel, electrical_speed
 from crisp_hornet.core.drive.part_load import least_loss_currents
+from tests.amount import some
 from tests.core import exhaustive
 from tests.core.test_pull import no_load_kmh, random_case
 
@@ -20,7 +21,7 @@ def currents(bike, rested_v, winding_c, kmh, torque_nm):
 
 def test_part_load_is_the_least_loss_there_is_and_too_weak_only_where_no_weakening_helps():
     rng, seen = random.Random(1606), {"plain": 0, "weakened": 0, "none": 0}
-    for _ in range(260):
+    for _ in range(some(260)):
         bike, _, rested_v = random_case(rng)
         winding_c = rng.uniform(10, 110)
         kmh = rng.uniform(0.05, 2.5) * no_load_kmh(bike, rested_v)
@@ -38,4 +39,4 @@ def test_part_load_is_the_least_loss_there_is_and_too_weak_only_where_no_weakeni
             continue  # a sliver between the search's steps
         assert math.hypot(i_d, i_q) <= expected * 1.001 + 0.01
         seen["weakened" if i_d < exhaustive.mtpa_id(bike, i_q) - 0.01 else "plain"] += 1
-    assert min(seen.values()) > 30, seen
+    assert min(seen.values()) > some(30, 10), seen

@@ -7,12 +7,13 @@ import pytest
 
 from crisp_hornet.core.virtual_ride.again import ride_again
 from crisp_hornet.core.virtual_ride.ride import Stopped
+from tests.amount import some
 from tests.core.ridden_twice import CLOSE, World, compared, two_tunes
 
 
 def test_the_other_tune_s_ride_comes_near_the_truth_and_the_band_holds_it():
-    found = [told for told in map(compared, range(5)) if told]
-    assert len(found) >= 4
+    found = [told for told in map(compared, range(some(5, 2))) if told]
+    assert len(found) >= some(5, 2) - 1
     for name in CLOSE:
         assert np.mean([told[name][0] for told in found]) >= 0.8, name
         assert np.mean([told[name][1] for told in found]) >= 0.8, name

@@ -10,7 +10,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.cleaning import cleaned, flaws
 from crisp_hornet.core.ride.track import ground_speed_kmh
 from crisp_hornet.rides.registry import read_ride
-from tests.amount import some
+from tests.amount import of, some
 from tests.link.virtual import BIKE
 
 NO_WHEEL = refused("not measured", "m")
@@ -40,7 +40,7 @@ def thinned(ride, rows):
     )
 
 
-@pytest.mark.parametrize("every_s", [1.0, 4.0, 10.0])
+@pytest.mark.parametrize("every_s", of([4.0], [1.0, 10.0]))
 def test_a_row_every_few_seconds_still_tells_the_way_and_the_energy(every_s):
     inside = [0, 0]
     rides = some(16, 8)

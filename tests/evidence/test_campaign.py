@@ -9,7 +9,7 @@ from crisp_hornet.core.drive.pull import pull_curve
 from crisp_hornet.core.evidence.doubt_checks import counts
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.ride.rested import conditions_at_start
-from tests.amount import some
+from tests.amount import LONG, some
 from tests.bikes import CHECKED, a_bike, a_tune
 from tests.evidence.hidden_rides import CASES, Way, a_ride, hidden, logged, ridden, varied
 
@@ -29,11 +29,11 @@ def warnings(found):
     return {one.id: one.text for one in found.values() if one.severity == "warn"}
 
 
-@pytest.mark.parametrize("name", SOUND)
+@pytest.mark.parametrize("name", list(SOUND)[:: 1 if LONG else 2])
 def test_a_sound_ride_warns_of_nothing(name):
     """Nineteen ways to ride and to log, three rides each, none with more than the usual errors."""
     case = varied(CASES[name], sound=True, minutes=6)
-    for seed in range(20, 23):
+    for seed in range(20, 20 + some(3, 2)):
         ride, _ = a_ride(BIKES[case.checked], TUNE, case, seed)
         assert not warnings(judged(ride, BIKES[case.checked])[1]), seed
 

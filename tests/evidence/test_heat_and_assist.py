@@ -10,6 +10,7 @@ from crisp_hornet.core.evidence.hill_seen import hardest_minute, hill_words
 from crisp_hornet.core.evidence.pull_seen import pull_seen
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.rider.assist import Motive
+from tests.amount import some
 from tests.bikes import a_bike, a_tune
 from tests.evidence.test_findings import full_pulls, on_level, two_levels
 
@@ -47,7 +48,7 @@ def a_climb(rng, between, to_air, sink_to_air, minutes=25, air=15.0):
 def test_heat_paths_hold_the_truth():
     inside = {"winding_to_housing": 0, "housing_to_air": 0, "controller_to_air": 0}
     known = dict(inside)
-    for seed in range(40):
+    for seed in range(some(40, 20)):
         rng = np.random.default_rng(seed)
         truth = {
             "winding_to_housing": rng.uniform(2.5, 6),
@@ -60,7 +61,11 @@ def test_heat_paths_hold_the_truth():
             known[name] += one.known
             inside[name] += one.known and one.low <= value <= one.high
     for name in inside:
-        assert known[name] >= 36 and inside[name] >= 0.88 * known[name], (name, inside[name], known[name])
+        assert known[name] >= 0.9 * some(40, 20) and inside[name] >= 0.88 * known[name], (
+            name,
+            inside[name],
+            known[name],
+        )
 
 
 def test_the_hardest_minute_is_held_as_long_as_the_ride_warmed():

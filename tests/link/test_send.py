@@ -13,6 +13,7 @@ from crisp_hornet.link.marker import FileJournal, resolve
 from crisp_hornet.link.order import RANKS, SPEEDS, NoOrder, safe_order, with_values, write_order
 from crisp_hornet.link.plan import needs_inhibit, trial_refusal
 from crisp_hornet.link.report import Held, Kept, Outcome
+from tests.amount import some
 from tests.bikes import a_tune
 from tests.link.inprocess import BIKE
 from tests.link.sending import draft, send_all
@@ -81,7 +82,7 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
         curve = pull_curve(BIKE, tune, SPEEDS, conditions)
         return {one.id: RANKS[one.strength] for one in judge(Situation(BIKE, tune, curve, start))}
 
-    for _ in range(6):
+    for _ in range(some(6, 3)):
         start = contact.tune("start")
         wanted = {
             "drive.phase_current_a": rng.uniform(20, 200),
@@ -104,7 +105,7 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
             assert tune is not None
             for rule, strength in loud(tune).items():
                 assert strength <= max(loud(start).get(rule, 0), end.get(rule, 0), 1), rule
-    assert found >= 5
+    assert found >= some(5, 2)
 
 
 def test_regen_is_switched_on_in_one_send_though_half_of_it_is_useless(standin, contact):

@@ -17,12 +17,13 @@ from crisp_hornet.practice.riding import Cancelled, ride
 from crisp_hornet.practice.showing import first_that_shows
 from crisp_hornet.standin.snapshot import restore, snapshot
 from crisp_hornet.standin.workshop import Workshop
+from tests.amount import of
 from tests.practice.trying import Try
 
 JOBS = shipped()
 
 
-@pytest.mark.parametrize("number", range(1, len(JOBS) + 1))
+@pytest.mark.parametrize("number", of([1, 6, 9, 14], [2, 3, 4, 5, 7, 8, 10, 11, 12, 13, 15, 16]))
 def test_a_job_shows_its_complaint_and_is_solved_by_no_wrong_cure(number):
     job = JOBS[number - 1].job
     one = Try(job)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from crisp_hornet.core.goal.cases import DRAWN, Case
@@ -78,12 +78,19 @@ class Trial:
 
 
 class Roads:
-    """The roads of the wishes, each ridden at most once by a tune. Raises :class:`ValueError` for a road that is not there, or too long."""
+    """The roads of the wishes, each ridden at most once by a tune. Raises :class:`ValueError` for a road that is not there, or too long,
+    and while riding :class:`~crisp_hornet.core.virtual_ride.ride.Stopped` where ``go_on`` says not to."""
 
     def __init__(
-        self, bike: Bike, goals: Sequence[object], rested_v: float | None = None, cases: tuple[Case, ...] = ()
+        self,
+        bike: Bike,
+        goals: Sequence[object],
+        rested_v: float | None = None,
+        cases: tuple[Case, ...] = (),
+        go_on: Callable[[], bool] | None = None,
     ) -> None:
         self._bike, self._rested_v, self._cases = bike, rested_v, (DRAWN, *cases)
+        self._tick = None if go_on is None else lambda _share: go_on()
         self.goals = {at: goal for at, goal in enumerate(goals) if isinstance(goal, OnRoute)}
         self._ways = {at: _way(goal) for at, goal in self.goals.items()}
         self._ridden: dict[tuple[int, float, float, float], Trial] = {}
@@ -118,7 +125,7 @@ class Roads:
 
     def _in_case(self, case: Case, at: int, bike: Bike, tune: Tune) -> Trial:
         goal, way = self.goals[at], self._ways[at]
-        journey = ride(case.bike(bike), tune, way, Held(goal.hold_kmh), self._setting(goal, bike, case))
+        journey = ride(case.bike(bike), tune, way, Held(goal.hold_kmh), self._setting(goal, bike, case), self._tick)
         went = 1.0 if journey.stalled_at_m is None else min(journey.distance_m / way.length_m, 0.999)
         figures = figures_of(journey, tune)
         if journey.stalled_at_m is not None:

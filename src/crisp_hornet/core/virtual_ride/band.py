@@ -18,7 +18,7 @@ from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.uncertainty import UNCERTAIN, possible_bikes
 from crisp_hornet.core.pack.cells import charge_at
 from crisp_hornet.core.virtual_ride.journey import Journey
-from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride
+from crisp_hornet.core.virtual_ride.ride import Setting, ride
 from crisp_hornet.core.virtual_ride.wishes import Wish
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.route import Route
@@ -98,11 +98,15 @@ def foresee_both(
     setting = setting or Setting()
     starts = [setting, *_starts(bike, setting, samples)]
     made = [bike, *possible_bikes(bike, samples, paths=ON_THE_ROAD)]
-    pairs = []
-    for at, (one, start) in enumerate(zip(made, starts, strict=True)):
-        if tick is not None and not tick(at / len(made)):
-            raise Stopped
-        pairs.append(tuple(ride(one, each, route, wish, start) for each in (tune, other)))
+    rides = 2 * len(made)
+
+    def part(at: int) -> Callable[[float], bool] | None:
+        return None if tick is None else lambda share: tick((at + share) / rides)
+
+    pairs = [
+        tuple(ride(one, each, route, wish, start, part(2 * at + which)) for which, each in enumerate((tune, other)))
+        for at, (one, start) in enumerate(zip(made, starts, strict=True))
+    ]
     (own, its), others = pairs[0], pairs[1:]
     ends = [one.stalled_at_m is None for one in (own, its)]
     same = [pair for pair in others if [one.stalled_at_m is None for one in pair] == ends] or others

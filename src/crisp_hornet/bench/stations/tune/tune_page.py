@@ -156,6 +156,9 @@ class TunePage(Station):
     def parts(self) -> list[QWidget]:
         return [self._columns, self._middle]
 
+    def finish(self) -> None:
+        self.road.stop()
+
     def show_pull(self) -> None:
         """The pull chart."""
         self.show_page(PULL)

@@ -74,8 +74,12 @@ class RiddenAgainView(QWidget):
         elif self.found is not None:
             self._show(self.found)
 
-    def _forget(self) -> None:
+    def stop(self) -> None:
+        """Nobody waits for it any more: it ends at its next step."""
         self._stop[0] = True
+
+    def _forget(self) -> None:
+        self.stop()
         self._work.cancel()
         self.found = None
         self.act.setText("Ride it again")

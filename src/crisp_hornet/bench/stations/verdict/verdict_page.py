@@ -210,6 +210,9 @@ class VerdictPage(Station):
     def side(self) -> QWidget | None:
         return self._side
 
+    def finish(self) -> None:
+        self.again.stop()
+
     def set_theme(self, theme: Theme) -> None:
         """Cards are made in one theme's colours: make them anew."""
         self.theme = self.estimates.theme = self.teaching.theme = self.life.theme = self.differences.theme = theme

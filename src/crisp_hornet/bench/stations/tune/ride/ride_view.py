@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.link_worker import Link
@@ -61,9 +61,6 @@ class RideView(TuneView):
             speaks.news.connect(self.news)
         desk.ask.changed.connect(self._ask_changed)
         desk.ride.changed.connect(self.refresh)
-        app = QApplication.instance()
-        if app is not None:
-            app.aboutToQuit.connect(self.stop)
 
     def stop(self) -> None:
         """The window closes: what is worked out beside ends at its next step."""

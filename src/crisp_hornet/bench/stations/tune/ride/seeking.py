@@ -27,7 +27,7 @@ class Seeking(QObject):
     def __init__(self, desk: Desk, column: RideColumn, page: WishesPage) -> None:
         super().__init__(page)
         self._desk, self._column, self._page = desk, column, page
-        self._turn, self._map_turn = Turn(), Turn()
+        self._turn, self._map_turn, self._reach_turn = Turn(), Turn(), Turn()
         self.work, self._reach, self.drawing = (Background(Stopped, ValueError) for _ in range(3))
         self.work.done.connect(self._take_answer)
         self._reach.done.connect(column.show_reached)
@@ -50,8 +50,8 @@ class Seeking(QObject):
 
     def stop(self) -> None:
         """Nobody waits for it any more."""
-        self._turn.begin()
-        self._map_turn.begin()
+        for turn in (self._turn, self._map_turn, self._reach_turn):
+            turn.begin()
 
     def _forget(self) -> None:
         """Something else is asked."""
@@ -93,7 +93,8 @@ class Seeking(QObject):
         if wanted != self._reached_of:
             self._reached_of = wanted
             self._column.show_reached(None)
-            self._reach.start(lambda: reached(bike, tune, goals, rested_v, cases))
+            ticket = self._reach_turn.begin()
+            self._reach.start(lambda: reached(bike, tune, goals, rested_v, cases, ticket))
         if in_view:
             self.draw_map()
 

@@ -98,9 +98,9 @@ def banded(asked: Asked, ticket: Ticket) -> Banded:
     return foresee_both(asked.bike, asked.tune, asked.now, asked.road, wish, asked.setting, ticket)
 
 
-def reached(bike: Bike, tune: Tune, goals: Goals, rested_v: float, cases: Cases) -> list[Reached]:
+def reached(bike: Bike, tune: Tune, goals: Goals, rested_v: float, cases: Cases, ticket: Ticket) -> list[Reached]:
     """What a tune reaches of each wish."""
-    return reached_by(bike, tune, goals.goals, rested_v, Roads(bike, goals.goals, rested_v, cases), cases)
+    return reached_by(bike, tune, goals.goals, rested_v, Roads(bike, goals.goals, rested_v, cases, ticket), cases)
 
 
 def mapped(
