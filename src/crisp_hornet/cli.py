@@ -11,7 +11,7 @@ from importlib import import_module
 
 from crisp_hornet import __version__
 from crisp_hornet.commands import COMMANDS
-from crisp_hornet.commands.arguments import BadInput, Parser
+from crisp_hornet.commands.arguments import BadInput, Parser, garage_of
 from crisp_hornet.commands.output import say
 from crisp_hornet.documents.errors import DocumentError
 
@@ -37,7 +37,8 @@ def _parser(given: list[str]) -> argparse.ArgumentParser:
         "--demo", action="store_true", help="open on demo data with a simulated bike; touches nothing of yours"
     )
     parser.add_argument("--verbose", action="store_true", help="write more into the log, and onto standard error")
-    parser.set_defaults(run=_open_window)
+    garage_of(parser)
+    parser.set_defaults(run=_open_window, garage=None)
     commands = parser.add_subparsers(title="headless commands", metavar="COMMAND", parser_class=Parser)
     for name, about in COMMANDS.items():
         command = commands.add_parser(name, help=about)
@@ -51,4 +52,4 @@ def _parser(given: list[str]) -> argparse.ArgumentParser:
 def _open_window(options: argparse.Namespace) -> int:
     from crisp_hornet.commands.window import open_window
 
-    return open_window(demo=options.demo, verbose=options.verbose)
+    return open_window(demo=options.demo, verbose=options.verbose, garage=options.garage)

@@ -83,6 +83,7 @@ def test_every_background_job_may_fail(qtbot, guarded):
 NAMES = ("_show", "meaning", "caption", "state", "shown", "left", "act_text")
 
 
+@pytest.mark.long
 def test_every_station_s_showing_and_painting_may_fail(qtbot, guarded, monkeypatch):
     for at, (number, station) in list(enumerate(guarded.stations.items()))[:: 1 if LONG else 2]:
         go(qtbot, guarded, number)

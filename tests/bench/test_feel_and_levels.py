@@ -53,6 +53,7 @@ def test_a_response_map_is_made_of_the_curve_dragged_both_ways_and_left_again(qt
     assert desk.draft.tune.throttle.response is None and desk.draft.tune.throttle.shares == before.throttle.shares
 
 
+@pytest.mark.long
 def test_cruise_is_set_by_key_and_its_hazards_stand_in_the_watch_list(qtbot, demo_window):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Feel")
     assert "drives on by itself" not in view.meaning()[1]
@@ -97,6 +98,7 @@ def test_three_anchors_and_a_mode_with_levels_of_its_own(qtbot, demo_window):
     assert desk.draft.tune.modes[1].levels is None and len(view.levels.handles) == 5
 
 
+@pytest.mark.long
 def test_a_level_is_matched_to_one_of_another_bike_or_it_is_said_why_not(qtbot, demo_window, monkeypatch):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist")
     match = view.rulers.match

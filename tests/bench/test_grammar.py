@@ -148,6 +148,7 @@ def test_a_small_window_scrolls_its_pages_and_page_and_side_take_turns(qtbot, de
     assert demo_window._pages.isVisible() and demo_window._right.isVisible() and not turn.isVisible()
 
 
+@pytest.mark.long
 def test_text_grows_and_shrinks_with_everything_and_is_kept(qtbot, demo_window):
     ruler = demo_window.stations["tune"]
     go(qtbot, demo_window, "tune")

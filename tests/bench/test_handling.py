@@ -155,6 +155,7 @@ def test_reading_names_the_limit_and_the_front_wheel_rule_shows_its_cause(qtbot,
     assert tune.rulers[PHASE].hasFocus()
 
 
+@pytest.mark.long
 def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_window):
     desk, tune = demo_window.desk, demo_window.stations["tune"]
     go(qtbot, demo_window, 4)

@@ -42,6 +42,7 @@ class Opened(QObject):
         return False
 
 
+@pytest.mark.long
 def test_a_station_first_looked_at_while_connected_opens_no_window_of_its_own(qtbot, connected):
     opened = Opened()
     QApplication.instance().installEventFilter(opened)

@@ -71,6 +71,7 @@ def test_ctrl_k_goes_to_pages_figures_settings_rides_acts_and_help(qtbot, demo_w
     assert not window.helping.search.isVisible()
 
 
+@pytest.mark.long
 def test_every_page_that_the_search_names_is_one_of_its_station(demo_window):
     for key, pages in STATION_PAGES.items():
         choices = [choice.known_as for choice in demo_window.stations[key].findChildren(PageChoice)]

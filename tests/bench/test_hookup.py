@@ -92,6 +92,7 @@ def test_a_bike_without_a_serial_number_remembers_it_once_it_has_shown_itself(qt
     assert desk.bike.controller.serial == "TW60-00417"
 
 
+@pytest.mark.long
 def test_a_controller_of_another_layout_greys_what_it_lacks_and_asks_for_its_label(qtbot, demo_window, start_standin):
     standin = start_standin("--controller", "Sluice 40")
     window, desk = demo_window, demo_window.desk

@@ -235,6 +235,7 @@ def test_beside_the_traces_stand_track_histogram_and_the_figures_of_what_is_in_v
     assert "°F" in side.figures.text() and "°F" in side.bars._unit
 
 
+@pytest.mark.long
 def test_what_is_worked_out_is_shown_besides_and_leaves_the_view_where_it_was(qtbot, demo_window, rides):
     desk, side, traces = demo_window.desk, rides.beside.pictures, rides.traces
     lines, ride = len(traces.channels), desk.ride.cleaned

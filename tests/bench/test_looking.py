@@ -26,6 +26,7 @@ def choose(box, words):
     box.activated.emit(box.currentIndex())
 
 
+@pytest.mark.long
 def test_channels_stand_in_groups_by_meaning_reached_by_keyboard(qtbot, demo_window, rides):
     traces, seen = rides.traces, {}
     rides.view.groups.setFocus()
@@ -171,6 +172,7 @@ def test_the_profile_tells_what_was_climbed(qtbot, demo_window, rides):
     rides.beside.grab()
 
 
+@pytest.mark.long
 def test_a_second_ride_lies_behind_where_the_same_place_is(qtbot, demo_window, rides):
     desk, rng = demo_window.desk, np.random.default_rng(5)
     made = [a_ride(rng, 0.7, 6.0, 30, 1.01), a_ride(rng, 1.0, 5.8, 24)]

@@ -173,6 +173,7 @@ def test_asked_found_dragged_taken_and_undone(qtbot, demo_window, ride):
     qtbot.waitUntil(lambda: [card.mark.met for card in ride.ask_column.cards].count("no") == 0, timeout=30_000)
 
 
+@pytest.mark.long
 def test_an_impossible_ask_names_what_fights_and_a_part_is_laid_beside(qtbot, demo_window, ride):
     ask = demo_window.desk.ask
     ask.set_goals([Power(what="power", most_w=900.0), Launch(what="launch", to_kmh=25.0, most_s=6.0)])
@@ -241,6 +242,7 @@ def test_it_is_ridden_otherwise_in_a_mode_beside_another_bike_and_the_open_ride_
     qtbot.waitUntil(lambda: any("That round on this tune: " in words for words in said), timeout=60_000)
 
 
+@pytest.mark.long
 def test_an_answer_to_another_question_is_none_and_no_map_bears_other_names(qtbot, demo_window, ride):
     desk = demo_window.desk
     desk.ask.set_goals([Climb(what="climb", grade=0.06, least_kmh=20.0)])

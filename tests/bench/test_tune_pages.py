@@ -190,6 +190,7 @@ def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbo
     assert "1500 W" in view.meaning()[1]
 
 
+@pytest.mark.long
 def test_modes_are_added_named_limited_and_taken_out(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Modes").modes
     whole = desk.draft.tune
@@ -225,6 +226,7 @@ def test_modes_are_added_named_limited_and_taken_out(qtbot, demo_window, tune):
     assert desk.draft.tune == whole
 
 
+@pytest.mark.long
 def test_local_rules_from_an_example_are_judged_in_each_road_mode(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Modes").modes
     panel = view.local

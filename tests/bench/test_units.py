@@ -33,6 +33,7 @@ def test_there_and_back_is_the_same(value, unit):
     assert Units().value(value, unit) == value
 
 
+@pytest.mark.long
 def test_the_switch_turns_every_page_over_and_is_remembered(qtbot, demo_window, open_window):
     window, desk = demo_window, demo_window.desk
     bike, draft = desk.bike, desk.draft.tune

@@ -24,6 +24,7 @@ def verdict(qtbot, demo_window):
     return demo_window.stations["verdict"]
 
 
+@pytest.mark.long
 def test_a_wheel_is_learned_shown_in_all_speeds_forgotten_and_undone(qtbot, demo_window, verdict):
     desk = demo_window.desk
     fastest = desk.ride.cleaned.get("wheel_speed_kmh").max()
@@ -133,6 +134,7 @@ def test_two_rounds_are_compared_and_it_is_said_what_can_be_shown(qtbot, demo_wi
     qtbot.waitUntil(lambda: "No difference in consumption can be shown" in told.text())
 
 
+@pytest.mark.long
 def test_a_ride_is_laid_along_its_prediction_and_a_tune_against_another(qtbot, demo_window, verdict):
     laid_against(demo_window, "its prediction")
     qtbot.waitUntil(lambda: "While driving it used 17 ± 3 % more" in verdict.against.told.text())
@@ -253,6 +255,7 @@ def test_three_typed_figures_will_do_and_what_is_not_known_widens_the_prediction
     assert (wide.high_n - wide.low_n)[slow].mean() > 1.3 * (page.chart.band.high_n - page.chart.band.low_n)[slow].mean()
 
 
+@pytest.mark.long
 def test_figures_over_time_and_the_run_that_would_teach_most(qtbot, demo_window, verdict):
     desk = demo_window.desk
     click(qtbot, find(demo_window, "verdict Over time"))

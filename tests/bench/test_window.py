@@ -67,6 +67,7 @@ def test_the_truths_are_told_apart_without_a_kind_of_cone(theme, kind):
         assert np.linalg.norm(seen(one) - seen(other)) >= 0.12, (one, other)
 
 
+@pytest.mark.long
 def test_every_station_has_its_number(qtbot, demo_window):
     assert [button.number for button in demo_window.job_line.buttons.values()] == [1, 2, 3, 4, 5, 6, 7, 8]
     for number in demo_window.stations:
@@ -121,6 +122,7 @@ def test_a_tune_file_becomes_the_draft_and_undo_brings_the_other_back(qtbot, dem
     assert demo_window.desk.draft.tune.name == "Daily, stronger uphill"
 
 
+@pytest.mark.long
 def test_switching_the_theme_keeps_the_work(qtbot, demo_window):
     demo_window.desk.draft.change("drive.battery_current_a", 33.0)
     go(qtbot, demo_window, 7)
@@ -184,6 +186,7 @@ def test_notes_are_kept_and_found(qtbot, demo_window):
     qtbot.waitUntil(lambda: "chain oiled" in texts(page))
 
 
+@pytest.mark.long
 def test_everything_that_can_be_pressed_has_a_name_and_long_words_stay_inside(qtbot, demo_window):
     demo_window.desk.draft.tune = demo_window.desk.draft.tune.model_copy(update={"name": "A name that goes on " * 8})
     demo_window.desk.said.emit("warn", "A long message. " * 30)

@@ -14,7 +14,7 @@ from crisp_hornet.core.virtual_ride.machine import Machine
 from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride
 from crisp_hornet.core.virtual_ride.roads import RoadPiece, from_pieces
 from crisp_hornet.core.virtual_ride.wishes import Held, Pedalled, Share
-from tests.amount import some
+from tests.amount import of, some
 from tests.bikes import a_bike, a_tune
 from tests.core.stepped_ride import SteppedRide
 
@@ -104,7 +104,7 @@ ROAD = from_pieces(
 )
 
 
-@pytest.mark.parametrize("asks", ["phase current", "power"])
+@pytest.mark.parametrize("asks", of(["power"], ["phase current"]))
 def test_a_share_of_the_throttle_asks_for_what_the_tune_says(asks):
     bike, tune = a_bike(), a_tune(throttle={"asks": asks})
     share = 0.75

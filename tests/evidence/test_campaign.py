@@ -172,6 +172,7 @@ def test_a_ratio_of_speeds_is_a_count_only_where_it_is_one():
         assert counts(wheel) is None
 
 
+@pytest.mark.long
 def test_where_motion_tells_motor_and_sensor_apart_it_tells_them_rightly():
     """A weighed bike that was pulled often: a wrong gain is the sensor's, a weak motor is never called a sensor."""
     weighed = a_bike(

@@ -50,6 +50,7 @@ def test_a_real_difference_is_shown_with_its_figure(thrift):
     assert inside >= 0.8 * rides - 0.2 and shown >= 0.8 * rides - 0.2
 
 
+@pytest.mark.long
 def test_a_faster_pace_is_taken_out():
     """Faster uses more per km; on the same road at the same pace it is the same bike."""
     plain = [compare(a_loop(seed, pace=0.42), a_loop(300 + seed, pace=0.2), BIKE) for seed in range(some(8, 4))]
@@ -57,6 +58,7 @@ def test_a_faster_pace_is_taken_out():
     assert np.mean([abs(one.same_road.value) for one in plain]) < 0.5 * np.mean([one.plain.value for one in plain])
 
 
+@pytest.mark.long
 def test_a_cold_day_and_a_load_are_taken_out_where_the_cards_tell_them(monkeypatch):
     """At -5 °C with 30 kg more the air is denser and the tyres roll harder; the tune is the same."""
     warm = [a_loop(400 + seed) for seed in range(4)]

@@ -7,7 +7,6 @@ import math
 from collections import defaultdict
 
 import numpy as np
-import pytest
 
 from crisp_hornet.core.evidence.judging import judge
 from crisp_hornet.core.ride.even import even
@@ -63,14 +62,21 @@ def inside(pairs):
     return sum(one.low <= truth <= one.high for one, truth in known), len(known)
 
 
-@pytest.fixture(scope="module")
-def all_told():
-    return told(
-        of(USUAL, [name for name in CASES if name not in USUAL]), range(SEEDS), minutes=11
-    )  # an ordinary ride lasts 20, the others need not
+def test_the_truth_lies_inside_as_often_as_promised_and_what_a_ride_cannot_say_is_refused():
+    """One test, since making the rides is what costs."""
+    names = of(USUAL, [name for name in CASES if name not in USUAL])
+    all_told = told(names, range(SEEDS), minutes=11)  # an ordinary ride lasts 20, the others need not
+    for holds in (
+        truth_lies_inside,
+        intervals_are_useful,
+        sensors_are_told,
+        refused_with_what_it_lacks,
+        load_without_positions,
+    ):
+        holds(all_told)
 
 
-def test_the_truth_lies_inside_as_often_as_promised_in_all_scenarios(all_told):
+def truth_lies_inside(all_told):
     assert len({name for name, _ in all_told}) >= 12
     every = defaultdict(list)
     for (_, what), pairs in all_told.items():
@@ -81,7 +87,7 @@ def test_the_truth_lies_inside_as_often_as_promised_in_all_scenarios(all_told):
         assert known >= 10 and held >= least * known, f"{what}: {held} of {known}"
 
 
-def test_intervals_are_useful_and_none_is_a_point(all_told):
+def intervals_are_useful(all_told):
     for checked, name in enumerate(("plain", "checked")):
         for what, widest in USEFUL.items():
             shares = [one.half_width / one.value for one, _ in all_told[name, what] if one.known]
@@ -92,7 +98,7 @@ def test_intervals_are_useful_and_none_is_a_point(all_told):
             assert not one.known or low != high
 
 
-def test_sensors_are_told_as_the_cause_where_they_are(all_told):
+def sensors_are_told(all_told):
     shares = {name: [one.of_sensors for one, _ in all_told[name, "wh_per_km"]] for name in ("plain", "checked")}
     assert min(shares["plain"]) > 0.9 and all(0 <= one <= 1 for values in shares.values() for one in values)
     assert np.median([one.of_sensors for one, _ in all_told["checked", "pack"]]) < 0.95
@@ -104,12 +110,12 @@ REFUSED = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("where", REFUSED, ids=" ".join)
-def test_what_a_ride_cannot_say_is_refused_with_what_it_lacks(all_told, where):
-    assert all(not one.known and REFUSED[where] in one.reason for one, _ in all_told[where])
+def refused_with_what_it_lacks(all_told):
+    for where, words in REFUSED.items():
+        assert all(not one.known and words in one.reason for one, _ in all_told[where]), where
 
 
-def test_without_positions_the_whole_ride_tells_what_resists(all_told):
+def load_without_positions(all_told):
     for name in ("no positions", "no GPS"):
         assert (
             all(one.known for one, _ in all_told[name, "load"])

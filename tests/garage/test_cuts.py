@@ -43,7 +43,7 @@ def as_of(folder, version):
     with sqlite3.connect(folder / "garage.sqlite") as connection:
         for brought, undo in UNDONE.items():
             if brought >= version:
-                connection.execute(undo)
+                connection.executescript(undo)
         connection.execute("update alembic_version set version_num = ?", (version,))
     connection.close()
 

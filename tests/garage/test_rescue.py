@@ -110,7 +110,7 @@ def test_what_was_deleted_does_not_come_back(folder, tmp_path):
         row[1][3]
         for leaf in Pages(file.read_bytes()).leaves()
         for row in leaf.rows
-        if len(row[1]) == 7 and row[1][2] == "note"
+        if len(row[1]) == 8 and row[1][2] == "note"
     }
     assert {one for one in found if one.startswith("line ")} == {one for one in left if one.startswith("line ")}
 

@@ -45,15 +45,16 @@ if TYPE_CHECKING:
     from crisp_hornet.practice.jobs import JobFile
 
 
-def run_application(demo: bool, verbose: bool = False, file: Path | None = None) -> int:
-    """Open the window, with a ``file`` in it if one is given, and run until it closes; returns the exit code."""
+def run_application(demo: bool, verbose: bool = False, file: Path | None = None, folder: Path | None = None) -> int:
+    """Open the window, with a ``file`` in it if one is given, and run until it closes; returns the exit code. ``folder``: of a garage
+    that is not the user's own."""
     app = make_application()
     ends_on_signals(app)
     if demo:
         with demo_bench() as (garage, simulated):
             return run_window(app, garage, simulated, garage.folder / "logs", verbose)
     try:
-        garage = Garage(default_folder())
+        garage = Garage(folder or default_folder())
     except GarageError as error:
         speak(app, language_of(None))
         QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))

@@ -26,11 +26,11 @@ from sqlalchemy.sql.elements import KeyedColumnElement
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.archive import TABLES, check_row
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.opening import ATTACHMENTS
 from crisp_hornet.garage.pages import Pages, Value
 from crisp_hornet.garage.roads import FOLDER as ROADS
+from crisp_hornet.garage.story import TABLES, check_row
 from crisp_hornet.garage.tables import Base, BikeRow
 from crisp_hornet.rides.registry import read_ride
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from datetime import UTC, datetime
 from typing import Any
 
@@ -35,10 +36,16 @@ class When(TypeDecorator[datetime]):
         return datetime
 
 
+def new_uid() -> str:
+    """A name for a row that no other garage has."""
+    return uuid.uuid4().hex
+
+
 class Base(DeclarativeBase):
-    """Base of all tables."""
+    """Base of all tables. ``uid``: what a row is called in every garage that it comes to; last, as in the file."""
 
     type_annotation_map = {datetime: When}
+    uid: Mapped[str | None] = mapped_column(String(40), default=new_uid, sort_order=9)
 
 
 class BikeRow(Base):

@@ -13,7 +13,7 @@ from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.bench.desk.open_ride import OpenRide
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.core.virtual_ride.band import Ends
-from crisp_hornet.core.virtual_ride.promise import done, goes_along, kept, promised, told
+from crisp_hornet.core.virtual_ride.promise import TITLE, done, goes_along, kept, promised, told
 from crisp_hornet.documents import store
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.saying import say
@@ -81,9 +81,7 @@ class Promises(QObject):
             self._keep(promises)
             if found:
                 inside = sum(figure.inside for figure in found)
-                title = say(
-                    "{road}: {inside} of {count} figures as promised", road=road.name, inside=inside, count=len(found)
-                )
+                title = say(TITLE, road=road.name, inside=inside, count=len(found))
                 self._story.log("promise", title, told(found))
 
     def _before(self, road: str) -> int:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import partial
 from pathlib import Path
@@ -18,6 +18,8 @@ from crisp_hornet.garage.glance import Lines
 if TYPE_CHECKING:
     from crisp_hornet.garage.book import Entry
     from crisp_hornet.garage.jobs import Job, JobStep
+    from crisp_hornet.garage.meeting import Taken
+    from crisp_hornet.garage.merging import Key, Side
 
 
 class Story(QObject):
@@ -69,11 +71,11 @@ class Story(QObject):
 
         return partial(export_bike, self._garage, self._bike.id, path)
 
-    def archive_from(self, path: Path) -> Callable[[], int]:
-        """Work for another thread: a bike with its story into the garage; gives its number."""
+    def archive_from(self, path: Path, decided: Mapping[Key, Side] | None = None) -> Callable[[], Taken]:
+        """Work for another thread: a bike with its story into the garage, and what became of it."""
         from crisp_hornet.garage.archive import import_bike
 
-        return partial(import_bike, self._garage, path)
+        return partial(import_bike, self._garage, path, decided)
 
     # --- backups and calibrations -----------------------------------------------------------------------
 

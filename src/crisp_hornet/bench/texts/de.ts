@@ -449,11 +449,6 @@
 <translation>Zahlen</translation>
 </message>
 <message>
-<location filename="bench/desk/promises.py" />
-<source>{road}: {inside} of {count} figures as promised</source>
-<translation>{road}: {inside} von {count} Zahlen wie versprochen</translation>
-</message>
-<message>
 <location filename="bench/ending.py" />
 <source>Stop and close</source>
 <translation>Anhalten und schließen</translation>
@@ -5085,13 +5080,28 @@
 </message>
 <message>
 <location filename="bench/stations/logbook/logbook_page.py" />
-<source>Written with tunes, rides and logbook: {name}.</source>
-<translation>Geschrieben mit Abstimmungen, Fahrten und Logbuch: {name}.</translation>
+<source>{name} is here with its whole story.</source>
+<translation>{name} ist mit seiner ganzen Geschichte hier.</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/logbook_page.py" />
-<source>{name} is here with its whole story.</source>
-<translation>{name} ist mit seiner ganzen Geschichte hier.</translation>
+<source>{name} is home again with {came}.</source>
+<translation>{name} ist wieder da, mit {came}.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/logbook_page.py" />
+<source>{name} is home again; nothing new was written elsewhere.</source>
+<translation>{name} ist wieder da; anderswo wurde nichts Neues geschrieben.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/logbook_page.py" />
+<source>{words} Some of it was changed here too: choose which counts.</source>
+<translation>{words} Manches davon wurde auch hier geändert: wähle, was gilt.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/logbook_page.py" />
+<source>Written with tunes, rides and logbook: {name}.</source>
+<translation>Geschrieben mit Abstimmungen, Fahrten und Logbuch: {name}.</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/logbook_page.py" />
@@ -5297,6 +5307,136 @@
 <location filename="bench/stations/logbook/packs_view.py" />
 <source>No ride says anything of the pack yet: import logs with voltage and battery current.</source>
 <translation>Noch sagt keine Fahrt etwas über den Akku: importiere Logs mit Spannung und Batteriestrom.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>A tune that is not chosen stays as a draft by name. Until then nothing of this is changed here.</source>
+<translation>Eine Abstimmung, die nicht gewählt wird, bleibt als Entwurf mit Namen. Bis dahin ändert sich hier nichts davon.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>The bike</source>
+<translation>Das Rad</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>The draft</source>
+<translation>Der Entwurf</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>What the controller held</source>
+<translation>Was der Controller hielt</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>differs in: {told}</source>
+<translation>verschieden in: {told}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{path}: {here} here, {there} elsewhere</source>
+<translation>{path}: {here} hier, {there} anderswo</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>and {it} more settings</source>
+<translation>und {it} weitere Einstellungen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>they differ in name or notes</source>
+<translation>sie unterscheiden sich in Namen oder Notizen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>together they make no sound bike: one of them is to count whole</source>
+<translation>zusammen ergeben sie kein stimmiges Rad: eines von beiden soll ganz gelten</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>Changed here and elsewhere: which counts?</source>
+<translation>Hier und anderswo geändert: was gilt?</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>MEANWHILE HERE</source>
+<translation>INZWISCHEN HIER</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>MEANWHILE ELSEWHERE</source>
+<translation>INZWISCHEN ANDERSWO</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>Keep what is here</source>
+<translation>Behalten, was hier ist</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{what}: keep what is here</source>
+<translation>{what}: behalten, was hier ist</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>Take what came</source>
+<translation>Nehmen, was kam</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{what}: take what came</source>
+<translation>{what}: nehmen, was kam</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>chosen: what is here</source>
+<translation>gewählt: was hier ist</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>chosen: what came</source>
+<translation>gewählt: was kam</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>Job sheet</source>
+<translation>Auftragsblatt</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>deleted here, changed elsewhere</source>
+<translation>hier gelöscht, anderswo geändert</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>changed here, deleted elsewhere</source>
+<translation>hier geändert, anderswo gelöscht</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>one of them cannot be read</source>
+<translation>eines von beiden ist nicht lesbar</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{here}: {path} here, {path_2} elsewhere</source>
+<translation>{here}: {path} hier, {path_2} anderswo</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>nothing was written</source>
+<translation>nichts wurde geschrieben</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{here}: one here, another elsewhere</source>
+<translation>{here}: hier eines, anderswo ein anderes</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{it} more lines</source>
+<translation>{it} weitere Zeilen</translation>
 </message>
 <message>
 <location filename="bench/stations/rides/card_fields.py" />
@@ -14194,6 +14334,71 @@
 <translation>es stand weniger als {least}</translation>
 </message>
 <message>
+<location filename="core/fleet/asked.py" />
+<source>load not noted</source>
+<translation>Last nicht notiert</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>no load</source>
+<translation>keine Last</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>{bikes} of {of_all} bikes: {bikes_2}</source>
+<translation>{bikes} von {of_all} Rädern: {bikes_2}</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>some load</source>
+<translation>etwas Last</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>heavy load</source>
+<translation>schwere Last</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>no case</source>
+<translation>kein Fall</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>fewer than {FEWEST_MEAN} rides</source>
+<translation>weniger als {FEWEST_MEAN} Fahrten</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>fewer than {FEWEST_TREND} rides</source>
+<translation>weniger als {FEWEST_TREND} Fahrten</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>less than {LEAST_DAYS} days</source>
+<translation>weniger als {LEAST_DAYS} Tage</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>air not noted</source>
+<translation>Luft nicht notiert</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>{bikes} bikes</source>
+<translation>{bikes} Räder</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>{bikes} bike</source>
+<translation>{bikes} Rad</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
+<source>{controller}, fault {code}</source>
+<translation>{controller}, Fehler {code}</translation>
+</message>
+<message>
 <location filename="core/goal/cases.py" />
 <source>nearly empty</source>
 <translation>fast leer</translation>
@@ -16695,6 +16900,11 @@
 </message>
 <message>
 <location filename="core/virtual_ride/promise.py" />
+<source>{road}: {inside} of {count} figures as promised</source>
+<translation>{road}: {inside} von {count} Zahlen wie versprochen</translation>
+</message>
+<message>
+<location filename="core/virtual_ride/promise.py" />
 <source>{name}: promised {promised}, done {done}, {verdict}</source>
 <translation>{name}: versprochen {promised}, getan {done}, {verdict}</translation>
 </message>
@@ -18410,11 +18620,6 @@
 </message>
 <message>
 <location filename="documents/ride_card.py" />
-<source>no load</source>
-<translation>keine Last</translation>
-</message>
-<message>
-<location filename="documents/ride_card.py" />
 <source>{value} V at rest {when}</source>
 <translation>{value} V in Ruhe {when}</translation>
 </message>
@@ -18955,16 +19160,6 @@
 </message>
 <message>
 <location filename="garage/archive.py" />
-<source>holds something that is no row of it</source>
-<translation>enthält etwas, das keine Zeile davon ist</translation>
-</message>
-<message>
-<location filename="garage/archive.py" />
-<source>card</source>
-<translation>Karte</translation>
-</message>
-<message>
-<location filename="garage/archive.py" />
 <source>not an archive of a bike ({error})</source>
 <translation>kein Archiv eines Rads ({error})</translation>
 </message>
@@ -18975,18 +19170,18 @@
 </message>
 <message>
 <location filename="garage/archive.py" />
+<source>cannot be {uid}</source>
+<translation>kann nicht {uid} sein</translation>
+</message>
+<message>
+<location filename="garage/archive.py" />
 <source>is no file we keep: {name}</source>
 <translation>ist keine Datei, die wir halten: {name}</translation>
 </message>
 <message>
 <location filename="garage/archive.py" />
-<source>cannot be {key}</source>
-<translation>kann nicht {key} sein</translation>
-</message>
-<message>
-<location filename="garage/archive.py" />
-<source>are no steps of a job sheet</source>
-<translation>sind keine Schritte eines Arbeitsblatts</translation>
+<source>holds the same twice</source>
+<translation>enthält dasselbe zweimal</translation>
 </message>
 <message>
 <location filename="garage/bikes.py" />
@@ -19012,6 +19207,31 @@
 <location filename="garage/database.py" />
 <source>connection</source>
 <translation>Verbindung</translation>
+</message>
+<message>
+<location filename="garage/fleet.py" />
+<source>consumption</source>
+<translation>Verbrauch</translation>
+</message>
+<message>
+<location filename="garage/fleet.py" />
+<source>{told} rides</source>
+<translation>{told} Fahrten</translation>
+</message>
+<message>
+<location filename="garage/fleet.py" />
+<source>geared hub</source>
+<translation>Nabe mit Getriebe</translation>
+</message>
+<message>
+<location filename="garage/fleet.py" />
+<source>fixed reduction</source>
+<translation>feste Untersetzung</translation>
+</message>
+<message>
+<location filename="garage/fleet.py" />
+<source>the pack</source>
+<translation>der Akku</translation>
 </message>
 <message>
 <location filename="garage/garage.py" />
@@ -19047,6 +19267,61 @@
 <location filename="garage/jobs.py" />
 <source>job sheet</source>
 <translation>Arbeitsblatt</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>from elsewhere</source>
+<translation>von anderswo</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>as it was here</source>
+<translation>wie er hier war</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>kept what was here: {key}</source>
+<translation>behalten, was hier war: {key}</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>kept what came: {key}</source>
+<translation>genommen, was kam: {key}</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>rows</source>
+<translation>Zeilen</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>changed: {name}</source>
+<translation>geändert: {name}</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>what the controller held</source>
+<translation>was der Controller hielt</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>what was here</source>
+<translation>was hier war</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>what came</source>
+<translation>was kam</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>Brought together with another garage</source>
+<translation>Mit einer anderen Garage zusammengeführt</translation>
+</message>
+<message>
+<location filename="garage/migrations/versions/fifth.py" />
+<source>card</source>
+<translation>Karte</translation>
 </message>
 <message>
 <location filename="garage/opening.py" />
@@ -19207,6 +19482,21 @@
 <location filename="garage/store.py" />
 <source>is no document</source>
 <translation>ist kein Dokument</translation>
+</message>
+<message>
+<location filename="garage/story.py" />
+<source>holds something that is no row of it</source>
+<translation>enthält etwas, das keine Zeile davon ist</translation>
+</message>
+<message>
+<location filename="garage/story.py" />
+<source>cannot be {key}</source>
+<translation>kann nicht {key} sein</translation>
+</message>
+<message>
+<location filename="garage/story.py" />
+<source>are no steps of a job sheet</source>
+<translation>sind keine Schritte eines Arbeitsblatts</translation>
 </message>
 <message>
 <location filename="help/__init__.py" />
@@ -23560,8 +23850,8 @@
 </message>
 <message>
 <location filename="practice/jobs/11-quits-at-walking-pace.json" />
-<source>Hook-up, By hand: type in every line of the display's page first. That is its backup.</source>
-<translation>Anschließen, Von Hand: tippe zuerst jede Zeile der Displayseite ab. Das ist ihre Sicherung.</translation>
+<source>Hook-up, By hand: lay out the display's page and type in every line first; the magnets as a note. That is its backup.</source>
+<translation>Anschluss, Von Hand: lege die Seite des Displays an und tippe zuerst jede Zeile ein; die Magnete als Notiz. Das ist ihre Sicherung.</translation>
 </message>
 <message>
 <location filename="practice/jobs/11-quits-at-walking-pace.json" />
@@ -23570,8 +23860,8 @@
 </message>
 <message>
 <location filename="practice/jobs/11-quits-at-walking-pace.json" />
-<source>Send: one line changes. Carry the sheet to the bike, set it there, type back what it shows, compare.</source>
-<translation>Senden: eine Zeile ändert sich. Trag das Blatt zum Rad, stell es dort ein, tippe zurück, was es zeigt, vergleiche.</translation>
+<source>One line changes, the magnets. Set it at the display, type the page back in, compare: nothing else moved.</source>
+<translation>Eine Zeile ändert sich, die Magnete. Stelle sie am Display ein, tippe die Seite wieder ab, vergleiche: sonst hat sich nichts bewegt.</translation>
 </message>
 <message>
 <location filename="practice/jobs/11-quits-at-walking-pace.json" />
@@ -24345,11 +24635,6 @@
 </message>
 <message>
 <location filename="practice/judging.py" />
-<source>consumption</source>
-<translation>Verbrauch</translation>
-</message>
-<message>
-<location filename="practice/judging.py" />
 <source>distance to a stop</source>
 <translation>Weg bis zum Halt</translation>
 </message>
@@ -24837,11 +25122,6 @@
 <location filename="rides/json_lines.py" />
 <source>Each line must be one object.</source>
 <translation>Jede Zeile muss ein Objekt sein.</translation>
-</message>
-<message>
-<location filename="rides/json_lines.py" />
-<source>rows</source>
-<translation>Zeilen</translation>
 </message>
 <message>
 <location filename="rides/json_lines.py" />

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -23,6 +24,16 @@ COMPARED = {
     "wh_cells": ("from the cells", "Wh", ".0f"),
     "winding_c": ("hottest winding", "°C", ".0f"),
 }
+
+
+TITLE = "{road}: {inside} of {count} figures as promised"
+_TITLE = re.compile(r": (\d+) of (\d+) figures as promised$")
+
+
+def counted_in(title: str) -> tuple[int, int] | None:
+    """How many figures of how many came true, by the logbook's line; None for another line."""
+    found = _TITLE.search(title)
+    return (int(found[1]), int(found[2])) if found else None
 
 
 @dataclass(frozen=True)

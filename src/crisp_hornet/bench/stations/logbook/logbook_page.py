@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date, timedelta
 from functools import partial
 from itertools import groupby
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QPixmap
@@ -18,6 +20,7 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.logbook.packs_view import PacksView
+from crisp_hornet.bench.stations.logbook.together_view import TogetherView
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
 from crisp_hornet.bench.widgets.fields import Captioned
@@ -26,8 +29,14 @@ from crisp_hornet.bench.widgets.page_choice import PageChoice
 from crisp_hornet.bench.widgets.text import button, clear, column_scroll, label, rule
 from crisp_hornet.bench.written import turned_over
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.documents.saying import counted
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.book import ENDINGS, PICTURES, Entry
+from crisp_hornet.garage.merging import NOUNS
+
+if TYPE_CHECKING:
+    from crisp_hornet.garage.meeting import Taken
+    from crisp_hornet.garage.merging import Key, Side
 
 KINDS = {
     "send": "sent",
@@ -83,6 +92,8 @@ class LogbookPage(Station):
         self.kinds.chosen.connect(lambda _at: self._show())
         self.family = FamilyView(desk, self._draft_again)
         self.packs = PacksView(desk, theme)
+        self.together = TogetherView(desk)
+        self.together.chosen.connect(self.import_bike)
         self._pages = Pages()
         write = QHBoxLayout()
         write.addWidget(Captioned("note", self.note), 1)
@@ -91,6 +102,7 @@ class LogbookPage(Station):
         column = column_of(self, margins=(0, 4, 0, 0), spacing=10)
         column.addLayout(head)
         column.addLayout(write)
+        column.addWidget(self.together)
         column.addWidget(self.kinds)
         self._pages.addWidget(scroll)
         self._pages.addWidget(column_scroll(self.family))
@@ -130,17 +142,21 @@ class LogbookPage(Station):
         if name:
             self.import_bike(Path(name))
 
-    def import_bike(self, path: Path) -> None:
-        """Take a bike with its story into the garage and open it."""
+    def import_bike(self, path: Path, decided: Mapping[Key, Side] | None = None) -> None:
+        """Take a bike with its story into the garage and open it; ``decided``: whose counts where it was changed here and elsewhere."""
         self.desk.draft.keep()
-        self._packing.start(self.desk.story.archive_from(path))
+        take = self.desk.story.archive_from(path, decided)
+        self._packing.start(lambda: (take(), path))
 
-    def _take_packed(self, found: str | int) -> None:
-        if isinstance(found, int):
-            self.desk.reload()
-            name = self.desk.bike.name if self.desk.bike is not None else ""
-            found = f"{name} is here with its whole story."
-        self.desk.said.emit("settled", found)
+    def _take_packed(self, found: str | tuple[Taken, Path]) -> None:
+        if isinstance(found, str):
+            self.desk.said.emit("settled", found)
+            return
+        taken, path = found
+        self.desk.reload()
+        self.together.show_taken(taken, path)
+        name = self.desk.bike.name if self.desk.bike is not None else ""
+        self.desk.said.emit("note" if taken.conflicts else "settled", _told(name, taken))
 
     # --- what is shown --------------------------------------------------------------------------------------
 
@@ -270,3 +286,18 @@ class LogbookPage(Station):
             "THE RECORD",
             f"{len(self.entries)} lines: {sent} about sending, {rides} about rides. It is written as things happen, nothing to save.",
         )
+
+
+def _told(name: str, taken: Taken) -> str:
+    """What came of an import, in a sentence."""
+    if not taken.known:
+        return f"{name} is here with its whole story."
+    came = [counted(count, NOUNS[table]) for table, count in taken.new.items()]
+    words = (
+        f"{name} is home again with {', '.join(came)}."
+        if came
+        else f"{name} is home again; nothing new was written elsewhere."
+    )
+    if taken.conflicts:
+        return f"{words} Some of it was changed here too: choose which counts."
+    return words

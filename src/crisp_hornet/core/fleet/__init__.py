@@ -1,0 +1,1 @@
+"""What many rides of many bikes say together."""
