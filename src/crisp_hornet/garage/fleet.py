@@ -69,20 +69,22 @@ def asked_of_all(garage: Garage, asked: Asked = Asked(), tick: Callable[[float],
         for number, name, bike in bikes
         for backups in [garage.backups.of(number)]
         for one in garage.rides.of(number)
-        if asked.since is None or one.at >= asked.since
     ]
     told = _summaries(garage, [one.file for _, _, one, _ in rides], tick)
     if told is None:
         return None
-    cases = [
+    every = [
         _case(name, bike, one, backups, summary)
         for name, bike, one, backups in rides
         if (summary := told.get(one.file.name)) is not None
     ]
+    cases = [
+        one for one in every if asked.since is None or one.at >= asked.since
+    ]  # by when it was ridden, not imported
     answers = {name: answer(cases) for name, answer in ANSWERS.items()} | {
         PROMISES: sorted((one for one in promised if one.cases), key=lambda one: one.value or 0.0)
     }
-    return Fleet(len(bikes), len(cases), len(rides) - len(cases), answers)
+    return Fleet(len(bikes), len(cases), len(rides) - len(every), answers)
 
 
 def _wanted(row: BikeRow, asked: Asked) -> bool:
@@ -105,7 +107,8 @@ def _promised(session: Session, number: int, name: str, asked: Asked) -> Told:
 def _case(
     name: str, bike: Bike | None, ride: KeptRide, backups: list[tuple[datetime, Backup]], summary: Summary
 ) -> Case:
-    before = next((backup for at, backup in backups if at <= ride.at), None)
+    ridden = ride.at if summary.started_s is None else datetime.fromtimestamp(summary.started_s).astimezone()
+    before = next((backup for at, backup in backups if at <= ridden), backups[-1][1] if backups else None)
     controller = f"{before.vendor} {before.product}" if before is not None else UNKNOWN
     tune = ride.tune
     return Case(
@@ -114,7 +117,7 @@ def _case(
         pack=ride.card.pack or "the pack",
         controller=controller,
         tune=tune.name if tune is not None else UNKNOWN,
-        at=ride.at,
+        at=ridden,
         summary=summary,
         load_kg=ride.card.load_kg,
         air_c=ride.card.air_c,

@@ -78,10 +78,10 @@ def _read(path: Path) -> Table:
     if rows * len(words) > MOST_WORDS:
         raise too_much(path, "words")
     frame = lazy.select(usable).collect()
-    return Table(path.stem, "Parquet", [_column(path, frame[name]) for name in frame.columns], started=_started(path))
+    return Table(path.stem, "Parquet", [_column(path, frame[name]) for name in frame.columns], started=started_s(path))
 
 
-def _started(path: Path) -> float | None:
+def started_s(path: Path) -> float | None:
     """The moment the ride began (s since 1970), where the file says so."""
     told = pl.read_parquet_metadata(path).get(STARTED)
     try:

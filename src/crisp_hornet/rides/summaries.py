@@ -5,15 +5,17 @@ Each file is one lazy query of aggregates; many are collected together, so that 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 import polars as pl
 
 from crisp_hornet.core.fleet.asked import Summary
+from crisp_hornet.rides.exchange import panics_unsaid, started_s
 
 AT_ONCE, LONGEST_GAP_S, LEAST_STEP_A, LEAST_STEPS, MOST_STEP_S = 64, 10.0, 3.0, 20, 2.0
 MOST_FAULTS = 32
+BROKEN = (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError)
 
 
 def summaries(
@@ -31,31 +33,35 @@ def summaries(
 def _collected(files: Sequence[Path]) -> list[Summary | None]:
     """Of some files at once; where one of them fails, one by one."""
     asked = [_query(file) for file in files]
-    there = [one for one in asked if one is not None]
+    there = [one for one, _ in asked if one is not None]
     try:
-        frames = iter(pl.collect_all(there))
-        return [_read(next(frames)) if one is not None else None for one in asked]
-    except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError):
-        return [_alone(one) for one in asked]
+        with panics_unsaid():
+            frames = iter(pl.collect_all(there))
+        return [_read(next(frames), when_s) if one is not None else None for one, when_s in asked]
+    except BROKEN:
+        return [_alone(one, when_s) for one, when_s in asked]
 
 
-def _alone(query: pl.LazyFrame | None) -> Summary | None:
+def _alone(query: pl.LazyFrame | None, when_s: float | None) -> Summary | None:
     try:
-        return _read(query.collect()) if query is not None else None
-    except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError):
+        with panics_unsaid():
+            return _read(query.collect(), when_s) if query is not None else None
+    except BROKEN:
         return None
 
 
-def _query(file: Path) -> pl.LazyFrame | None:
-    """The aggregates of a file, as far as it has the columns; None where it cannot be looked into."""
-    from crisp_hornet.rides.exchange import panics_unsaid
-
+def _query(file: Path) -> tuple[pl.LazyFrame | None, float | None]:
+    """The aggregates of a file and when it was ridden; None where it cannot be looked into."""
     try:
         with panics_unsaid():
             lazy = pl.scan_parquet(file)
-            kinds = lazy.collect_schema()
-    except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError):
-        return None
+            return _aggregates(lazy, lazy.collect_schema()), started_s(file)
+    except BROKEN:
+        return None, None
+
+
+def _aggregates(lazy: pl.LazyFrame, kinds: Mapping[str, pl.DataType]) -> pl.LazyFrame | None:
+    """As far as it has the columns; None where it is no ride."""
     known = {name for name, kind in kinds.items() if kind.is_numeric()}
     if "time_s" not in known:
         return None
@@ -98,7 +104,7 @@ def _middle(value: pl.Expr) -> pl.Expr:
     return (value + value.shift()) / 2
 
 
-def _read(frame: pl.DataFrame) -> Summary:
+def _read(frame: pl.DataFrame, when_s: float | None) -> Summary:
     row = frame.row(0, named=True)
     slope = -row["vi"] / row["ii"] if row.get("ii") and row["steps"] >= LEAST_STEPS else None
     return Summary(
@@ -109,5 +115,6 @@ def _read(frame: pl.DataFrame) -> Summary:
         lowest_v=row.get("lowest_v"),
         hottest_motor_c=row.get("hottest_motor_c"),
         hottest_controller_c=row.get("hottest_controller_c"),
+        started_s=when_s,
         faults=tuple(row.get("faults") or ()),
     )

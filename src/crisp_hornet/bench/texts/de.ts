@@ -5059,6 +5059,131 @@
 <translation>Von hier wurde noch keine Abstimmung gesendet.</translation>
 </message>
 <message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>all time</source>
+<translation>alle Zeit</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>the last year</source>
+<translation>das letzte Jahr</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>the last 90 days</source>
+<translation>die letzten 90 Tage</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>consumption</source>
+<translation>Verbrauch</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>no ride tells of it</source>
+<translation>keine Fahrt sagt etwas dazu</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>PACKS: RESISTANCE GAINED IN A YEAR</source>
+<translation>AKKUS: ZUWACHS DES WIDERSTANDS IN EINEM JAHR</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>of the pack</source>
+<translation>des Akkus</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>TUNES: RIDES ON WHICH THE MOTOR CAME TO WHERE DERATING STARTS</source>
+<translation>ABSTIMMUNGEN: FAHRTEN, AUF DENEN DER MOTOR BIS ZUM BEGINN DER ABREGELUNG KAM</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>of the tune</source>
+<translation>der Abstimmung</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>CONTROLLERS: RIDES ON WHICH A FAULT STOOD</source>
+<translation>CONTROLLER: FAHRTEN MIT EINEM FEHLER</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>of the controller</source>
+<translation>des Controllers</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>CONSUMPTION BY KIND OF BIKE AND LOAD</source>
+<translation>VERBRAUCH NACH ART DES RADES UND LAST</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>FIGURES THAT WERE PROMISED AND CAME TRUE</source>
+<translation>ZAHLEN, DIE VERSPROCHEN WAREN UND EINTRAFEN</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>{low} to {high}</source>
+<translation>{low} bis {high}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>rides of</source>
+<translation>Fahrten aus</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>Ask again</source>
+<translation>Noch einmal fragen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>Ask all rides again</source>
+<translation>Alle Fahrten noch einmal fragen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>Reading the rides …</source>
+<translation>Die Fahrten werden gelesen …</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>Stopped; what was read so far need not be read again.</source>
+<translation>Angehalten; was bisher gelesen ist, muss nicht noch einmal gelesen werden.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>The rides could not be read.</source>
+<translation>Die Fahrten konnten nicht gelesen werden.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>{unread} more could not be read.</source>
+<translation>{unread} weitere konnten nicht gelesen werden.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>{rides} rides of {bikes} bikes. Where they went is not read.{left}</source>
+<translation>{rides} Fahrten von {bikes} Rädern. Wohin sie gingen, wird nicht gelesen.{left}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>not told</source>
+<translation>nicht gesagt</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>Reading the rides: {it} %</source>
+<translation>Lese die Fahrten: {it} %</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>{it} more: crisp-hornet fleet</source>
+<translation>{it} weitere: crisp-hornet fleet</translation>
+</message>
+<message>
 <location filename="bench/stations/logbook/logbook_page.py" />
 <source>A bike with its story (*.zip);;All files (*)</source>
 <translation>Ein Rad mit seiner Geschichte (*.zip);;Alle Dateien (*)</translation>
@@ -5077,6 +5202,11 @@
 <location filename="bench/stations/logbook/logbook_page.py" />
 <source>packs</source>
 <translation>Akkus</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/logbook_page.py" />
+<source>all bikes</source>
+<translation>alle Räder</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/logbook_page.py" />
@@ -5230,11 +5360,6 @@
 </message>
 <message>
 <location filename="bench/stations/logbook/packs_view.py" />
-<source>Reading the rides …</source>
-<translation>Die Fahrten werden gelesen …</translation>
-</message>
-<message>
-<location filename="bench/stations/logbook/packs_view.py" />
 <source>The pack</source>
 <translation>Der Akku</translation>
 </message>
@@ -5242,11 +5367,6 @@
 <location filename="bench/stations/logbook/packs_view.py" />
 <source>All packs</source>
 <translation>Alle Akkus</translation>
-</message>
-<message>
-<location filename="bench/stations/logbook/packs_view.py" />
-<source>not told</source>
-<translation>nicht gesagt</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/packs_view.py" />
@@ -9672,11 +9792,6 @@
 <location filename="bench/stations/tune/road_view.py" />
 <source>at {kmh}</source>
 <translation>bei {kmh}</translation>
-</message>
-<message>
-<location filename="bench/stations/tune/road_view.py" />
-<source>{low} to {high}</source>
-<translation>{low} bis {high}</translation>
 </message>
 <message>
 <location filename="bench/stations/tune/road_view.py" />
@@ -19207,11 +19322,6 @@
 <location filename="garage/database.py" />
 <source>connection</source>
 <translation>Verbindung</translation>
-</message>
-<message>
-<location filename="garage/fleet.py" />
-<source>consumption</source>
-<translation>Verbrauch</translation>
 </message>
 <message>
 <location filename="garage/fleet.py" />

@@ -26,7 +26,8 @@ LEAST_KM = 1.0
 @dataclass(frozen=True)
 class Summary:
     """What one ride comes to. ``step_ohm``: how far the pack's voltage falls at once with the current; comparable only among rides of one
-    bike that were logged alike. ``faults``: codes that stood. None: the log does not say."""
+    bike that were logged alike. ``faults``: codes that stood. ``started_s``: when it was ridden (s since 1970). None: the log does
+    not say."""
 
     seconds: float
     km: float | None = None
@@ -35,6 +36,7 @@ class Summary:
     lowest_v: float | None = None
     hottest_motor_c: float | None = None
     hottest_controller_c: float | None = None
+    started_s: float | None = None
     faults: tuple[int, ...] = ()
 
     @property

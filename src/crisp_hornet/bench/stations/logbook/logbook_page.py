@@ -19,6 +19,7 @@ from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
+from crisp_hornet.bench.stations.logbook.fleet_view import FleetView
 from crisp_hornet.bench.stations.logbook.packs_view import PacksView
 from crisp_hornet.bench.stations.logbook.together_view import TogetherView
 from crisp_hornet.bench.stations.station import Station
@@ -55,7 +56,7 @@ SHOWN: dict[str, tuple[str, ...]] = {
     "contacts": ("link", "fault"),
     "notes": ("note",),
 }
-FAMILY, PACKS = "tunes by family", "packs"
+FAMILY, PACKS, FLEET = "tunes by family", "packs", "all bikes"
 ARCHIVES = "A bike with its story (*.zip);;All files (*)"
 SAME_MOMENT = timedelta(seconds=5)  # a tune that was sent and its line are written one after the other
 MOST_SHOWN = 300
@@ -88,10 +89,11 @@ class LogbookPage(Station):
         head.addSpacing(8)
         head.addWidget(Captioned("search", self.search))
         fix(self.search, wide=280)
-        self.kinds = PageChoice((*SHOWN, FAMILY, PACKS), "logbook")
+        self.kinds = PageChoice((*SHOWN, FAMILY, PACKS, FLEET), "logbook")
         self.kinds.chosen.connect(lambda _at: self._show())
         self.family = FamilyView(desk, self._draft_again)
         self.packs = PacksView(desk, theme)
+        self.fleet = FleetView(desk, theme)
         self.together = TogetherView(desk)
         self.together.chosen.connect(self.import_bike)
         self._pages = Pages()
@@ -107,6 +109,7 @@ class LogbookPage(Station):
         self._pages.addWidget(scroll)
         self._pages.addWidget(column_scroll(self.family))
         self._pages.addWidget(column_scroll(self.packs))
+        self._pages.addWidget(column_scroll(self.fleet))
         column.addWidget(self._pages, 1)
         desk.logbook_changed.connect(self._read)
         desk.bike_changed.connect(self._read)
@@ -115,6 +118,9 @@ class LogbookPage(Station):
         self._packing.done.connect(self._take_packed)
         self._packing.failed.connect(lambda error: desk.said.emit("stop", str(error)))
         self._read()
+
+    def finish(self) -> None:
+        self.fleet.stop()
 
     # --- out and in -----------------------------------------------------------------------------------------
 
@@ -193,7 +199,7 @@ class LogbookPage(Station):
         self._pages.setCurrentIndex(page)
         if page:
             if self.isVisible():
-                (self.family, self.packs)[page - 1].refresh()
+                (self.family, self.packs, self.fleet)[page - 1].refresh()
             return
         kinds = list(SHOWN.values())[self.kinds.at]
         said = [one for one in self.entries if wanted in f"{one.title} {one.detail}".lower()]
