@@ -13,7 +13,7 @@ import time
 from contextlib import closing
 from pathlib import Path
 
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
 
 from crisp_hornet.garage import opening
 from crisp_hornet.garage.opening import COPIES, DATABASE, NEWEST, TooNew, lenient_json
@@ -73,23 +73,28 @@ def bring_up_to_date(engine: Engine, folder: Path) -> bool:
     with engine.connect().execution_options(at_once=True) as connection, connection.begin():
         if _version(connection) == NEWEST:
             return False  # another instance was faster
-        # Alembic is slow to import and only needed for a garage of another version
-        from alembic import command
-        from alembic.config import Config
-        from alembic.util import CommandError
-
-        config = Config()
-        config.set_main_option("script_location", "crisp_hornet.garage:migrations")
-        config.attributes["connection"] = connection
-        try:
-            command.upgrade(config, "head")
-        except CommandError as error:
-            raise TooNew(str(version)) from error
+        migrate(connection)
     return version is not None
 
 
+def migrate(connection: Connection) -> None:
+    """Bring the tables of a database of either kind to this version, in the transaction that is open. Raises :class:`TooNew`."""
+    # Alembic is slow to import and only needed for a garage of another version
+    from alembic import command
+    from alembic.config import Config
+    from alembic.util import CommandError
+
+    config = Config()
+    config.set_main_option("script_location", "crisp_hornet.garage:migrations")
+    config.attributes["connection"] = connection
+    try:
+        command.upgrade(config, "head")
+    except CommandError as error:
+        raise TooNew(str(_version(connection))) from error
+
+
 def _version(connection: Connection) -> str | None:
-    if not connection.execute(text("select 1 from sqlite_master where name = 'alembic_version'")).first():
+    if not inspect(connection).has_table("alembic_version"):
         return None
     row = connection.execute(text("select version_num from alembic_version")).first()
     return str(row[0]) if row else None

@@ -16,7 +16,7 @@ from typing import Any
 
 from crisp_hornet.documents.errors import DocumentError
 
-NEWEST = "0007"
+NEWEST = "0008"
 BUSY_S = 10.0  # how long another instance may hold it
 DATABASE = "garage.sqlite"
 COPIES = "copies"  # of the database before it was brought up to date

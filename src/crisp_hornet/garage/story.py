@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -40,10 +40,14 @@ ONE_EACH = ("draft", "controller")  # tunes that a bike has one of, whatever gar
 CHANGING = ("tunes", "rides", "jobs")  # tables whose rows do not stay as they were written
 
 
+def values_of(row: Base) -> dict[str, Any]:
+    """The columns of a row that go with it to another garage."""
+    return {column.name: getattr(row, column.name) for column in row.__table__.columns if column.name not in OWN}
+
+
 def told(row: Base) -> dict[str, Any]:
     """A row as JSON; times as ISO 8601."""
-    made = {column.name: getattr(row, column.name) for column in row.__table__.columns if column.name not in OWN}
-    return {name: value.isoformat() if isinstance(value, datetime) else value for name, value in made.items()}
+    return {name: value.isoformat() if isinstance(value, datetime) else value for name, value in values_of(row).items()}
 
 
 def key_of(table: str, row: Row) -> Key:
@@ -59,7 +63,7 @@ def content_of(table: str, row: Row) -> dict[str, Any]:
     """What of a row is compared: not what it is called inside, and of a tune that is replaced not when that was."""
     left_out = {"uid", "at", "attachment"} if table == "tunes" and row["role"] != "sent" else {"uid", "attachment"}
     return {
-        name: value.isoformat() if isinstance(value, datetime) else value
+        name: value.astimezone(UTC).isoformat() if isinstance(value, datetime) else value
         for name, value in row.items()
         if name not in left_out
     }
@@ -72,9 +76,9 @@ def rows_of(session: Session, bike: BikeRow) -> dict[Key, tuple[Base, dict[str, 
         for row in session.scalars(
             select(table).where(of_bike(table, bike.id)).order_by(inspect(table).primary_key[0])
         ):
-            if row.uid is None:
-                row.uid = new_uid()  # from a garage that was rescued
-            columns = told(row)
+            assert isinstance(row, OfBike)
+            row.uid = row.uid or new_uid()  # a garage that was rescued may have rows without
+            columns = values_of(row)
             found[key_of(name, columns)] = row, content_of(name, columns)
     return found
 

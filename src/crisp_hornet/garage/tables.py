@@ -6,22 +6,29 @@ import uuid
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, Dialect, ForeignKey, String, TypeDecorator
+from sqlalchemy import JSON, DateTime, Dialect, ForeignKey, LargeBinary, String, TypeDecorator
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.types import TypeEngine
 
-NEVER = datetime(1970, 1, 1, tzinfo=UTC)
+POSTGRES, NEVER = "postgresql", datetime(1970, 1, 1, tzinfo=UTC)
 
 
 class When(TypeDecorator[datetime]):
-    """A time, kept as the local one, in the text that SQLite's own type writes. One that cannot be read is 1970: it costs its row no more
-    than its date."""
+    """A time. In a file kept as the local one, in the text that SQLite's own type writes; where several share it with its zone. One that
+    cannot be read is 1970: it costs its row no more than its date."""
 
     impl = String
     cache_ok = True
 
-    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> str | None:
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        """Of the database's own kind."""
+        return dialect.type_descriptor(DateTime(timezone=True) if dialect.name == POSTGRES else String())
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> str | datetime | None:
         """Into the table."""
-        return None if value is None else value.astimezone().strftime("%Y-%m-%d %H:%M:%S.%f")
+        if value is None or dialect.name == POSTGRES:
+            return value
+        return value.astimezone().strftime("%Y-%m-%d %H:%M:%S.%f")
 
     def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
         """Out of the table."""
@@ -42,13 +49,18 @@ def new_uid() -> str:
 
 
 class Base(DeclarativeBase):
-    """Base of all tables. ``uid``: what a row is called in every garage that it comes to; last, as in the file."""
+    """Base of all tables."""
 
     type_annotation_map = {datetime: When}
+
+
+class Known:
+    """``uid``: what a row is called in every garage that it comes to; last, as in the file."""
+
     uid: Mapped[str | None] = mapped_column(String(40), default=new_uid, sort_order=9)
 
 
-class BikeRow(Base):
+class BikeRow(Known, Base):
     """A bike of the garage."""
 
     __tablename__ = "bike"
@@ -59,7 +71,7 @@ class BikeRow(Base):
     archived: Mapped[bool] = mapped_column(default=False)
 
 
-class OfBike:
+class OfBike(Known):
     """What belongs to one bike."""
 
     # first, as in the file: the rescue reads rows by the order of their columns
@@ -125,3 +137,29 @@ class CalibrationRow(OfBike, Base):
     kind: Mapped[str] = mapped_column(String(30))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     at: Mapped[datetime]
+
+
+class FileRow(Base):
+    """A file that rows name, where several benches share a garage; a single garage keeps them in folders."""
+
+    __tablename__ = "stored_file"
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class PresenceRow(Base):
+    """A bench of a shared garage: who is at it, which bike is open there, and when it was last heard."""
+
+    __tablename__ = "presence"
+    bench: Mapped[str] = mapped_column(String(40), primary_key=True)
+    who: Mapped[str] = mapped_column(String(100))
+    bike_uid: Mapped[str | None] = mapped_column(String(40))
+    at: Mapped[datetime]
+
+
+class FactRow(Base):
+    """What a shared garage knows of itself: its number."""
+
+    __tablename__ = "fact"
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(String(200))

@@ -16,7 +16,7 @@ def upgrade() -> None:
         sa.Column("id", sa.Integer, primary_key=True),
         sa.Column("name", sa.String(200), nullable=False),
         sa.Column("document", sa.JSON, nullable=False),
-        sa.Column("opened_at", sa.DateTime, nullable=False),
+        sa.Column("opened_at", sa.DateTime(timezone=True), nullable=False),
     )
     _of_a_bike(
         "tune",
@@ -48,6 +48,6 @@ def _of_a_bike(name: str, *columns: sa.Column[Any]) -> None:
         sa.Column("id", sa.Integer, primary_key=True),
         sa.Column("bike_id", sa.Integer, sa.ForeignKey("bike.id"), nullable=False),
         *columns,
-        sa.Column("at", sa.DateTime, nullable=False),
+        sa.Column("at", sa.DateTime(timezone=True), nullable=False),
     )
     op.create_index(f"ix_{name}_bike_id", name, ["bike_id"])

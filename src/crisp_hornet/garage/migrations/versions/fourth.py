@@ -15,5 +15,5 @@ def upgrade() -> None:
         sa.Column("bike_id", sa.Integer, sa.ForeignKey("bike.id"), nullable=False, index=True),
         sa.Column("kind", sa.String(30), nullable=False),
         sa.Column("document", sa.JSON, nullable=False),
-        sa.Column("at", sa.DateTime, nullable=False),
+        sa.Column("at", sa.DateTime(timezone=True), nullable=False),
     )

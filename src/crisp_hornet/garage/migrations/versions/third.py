@@ -15,6 +15,6 @@ def upgrade() -> None:
         sa.Column("bike_id", sa.Integer, sa.ForeignKey("bike.id"), nullable=False, index=True),
         sa.Column("title", sa.String(200), nullable=False),
         sa.Column("steps", sa.JSON, nullable=False),
-        sa.Column("opened_at", sa.DateTime, nullable=False),
+        sa.Column("opened_at", sa.DateTime(timezone=True), nullable=False),
         sa.Column("closed", sa.Boolean, nullable=False, server_default=sa.false()),
     )
