@@ -5,6 +5,8 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.." || exit 1
 
 # A message bus of their own for the tests of Bluetooth.
 BUS_PACKAGES="dbus-daemon"
+# A database server of their own for the tests of a garage that several benches share.
+POSTGRES_PACKAGES="postgresql"
 
 say() { echo "$*" >&2; }
 
@@ -80,5 +82,11 @@ EOF
 check_bus() { # check_bus: can a private message bus be started?
     if ! command -v dbus-daemon >/dev/null 2>&1; then
         need_packages "The tests of Bluetooth need dbus-daemon." $BUS_PACKAGES
+    fi
+}
+
+check_postgres() { # check_postgres: are a server's programs here, for the tests of a shared garage?
+    if ! ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 && ! command -v postgres >/dev/null 2>&1; then
+        need_packages "The tests of a shared garage need PostgreSQL." $POSTGRES_PACKAGES
     fi
 }

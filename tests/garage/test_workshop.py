@@ -57,10 +57,11 @@ def number(garage, name=None):
 
 
 def in_step(benches, rounds=2):
+    conflicts = []
     for _ in range(rounds):
         for garage, workshop in benches:
-            told = workshop.bring_in_step(garage)
-    return told
+            conflicts += workshop.bring_in_step(garage).conflicts
+    return conflicts
 
 
 def said(garage, bike):
@@ -126,11 +127,11 @@ def test_who_changes_the_same_is_asked_and_what_is_chosen_goes_to_all(benches):
     )
     assert shop_b.bring_in_step(b).conflicts  # until it is decided
     assert shop_b.bring_in_step(b, {uid: {DRAFT: "mine", BIKE: "theirs"}}).conflicts == {}
-    assert in_step(benches).conflicts == {}
+    assert in_step(benches) == []
     for garage, one in ((a, bike), (b, there)):
         assert (
             garage.glance.tune(one, "draft").drive.battery_current_a == 33
-            and garage.bikes.get(one).chassis.crr == 0.014
+            and garage.bikes.get(one).chassis.crr == 0.009
         )
         assert 21 in [tune.drive.battery_current_a for tune in garage.tunes.named(one).values()]
 

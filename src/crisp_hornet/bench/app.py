@@ -25,11 +25,12 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.opening import open_file
 from crisp_hornet.bench.place import keep, take_up
 from crisp_hornet.bench.scale import of_desktop, set_scale
+from crisp_hornet.bench.sharing import folder_of, is_shared, share
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.standins import stand_in
 from crisp_hornet.bench.window import Window
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, default_folder
+from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage
 from crisp_hornet.garage.opening import GarageError
 
 MOTIONS = (
@@ -45,21 +46,22 @@ if TYPE_CHECKING:
     from crisp_hornet.practice.jobs import JobFile
 
 
-def run_application(demo: bool, verbose: bool = False, file: Path | None = None, folder: Path | None = None) -> int:
-    """Open the window, with a ``file`` in it if one is given, and run until it closes; returns the exit code. ``folder``: of a garage
-    that is not the user's own."""
+def run_application(demo: bool, verbose: bool = False, file: Path | None = None, garage: str | None = None) -> int:
+    """Open the window, with a ``file`` in it if one is given, and run until it closes; returns the exit code. ``garage``: the folder or
+    the address of one that is not the user's own."""
     app = make_application()
     ends_on_signals(app)
     if demo:
-        with demo_bench() as (garage, simulated):
-            return run_window(app, garage, simulated, garage.folder / "logs", verbose)
+        with demo_bench() as (own, simulated):
+            return run_window(app, own, simulated, own.folder / "logs", verbose)
     try:
-        garage = Garage(folder or default_folder())
-    except GarageError as error:
+        own = Garage(folder_of(garage))
+    except (GarageError, OSError) as error:
         speak(app, language_of(None))
         QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))
         return 1
-    return run_window(app, garage, Simulated(), Path(platformdirs.user_log_dir("crisp-hornet")), verbose, file)
+    logs = Path(platformdirs.user_log_dir("crisp-hornet"))
+    return run_window(app, own, Simulated(), logs, verbose, file, address=garage if is_shared(garage) else None)
 
 
 def run_practice(file: JobFile, folder: Path, seed: int | None, guided: bool, anew: bool, verbose: bool) -> int:
@@ -139,8 +141,9 @@ def run_window(
     verbose: bool,
     file: Path | None = None,
     practising: Practising | None = None,
+    address: str | None = None,
 ) -> int:
-    """Open the window on a garage and run until it closes; returns the exit code."""
+    """Open the window on a garage and run until it closes; returns the exit code. ``address``: of the one it is shared with."""
     boundary = Boundary()
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
@@ -155,6 +158,8 @@ def run_window(
         boundary.caught.connect(window.tell_unforeseen)
         take_up(window)
         window.show()
+        if address is not None:
+            share(window, address)
         if window.practice is not None:
             window.practice.show_job()
         if file is not None:

@@ -69,6 +69,7 @@ class Window(QMainWindow):
     ) -> None:
         super().__init__()
         self.practising = practising
+        self.at_end: list[Callable[[], object]] = [practising.close] if practising is not None else []
         self.practice: PracticeAtWindow | None = None
         self.desk, self.link, self.theme = desk, link, theme
         self.helping = Helping(self, self)
@@ -494,6 +495,6 @@ class Window(QMainWindow):
             self.link.stop()
         wait_until(lambda: not self.link.busy and not any(one.finishing for one in there), LONGEST_END_S)
         self.desk.draft.keep()
-        if self.practising is not None:
-            self.practising.close()
+        for end in self.at_end:
+            end()
         self.link.close()

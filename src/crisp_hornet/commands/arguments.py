@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import math
-from pathlib import Path
 from typing import NoReturn
 
 PORT = "a device, tcp://host:port, rtu+tcp://host:port, ble://address or can://interface/channel"
@@ -37,7 +36,6 @@ def garage_of(parser: argparse.ArgumentParser) -> None:
     """``--garage``, before the command or behind it: an omission there does not undo what was said here."""
     parser.add_argument(
         "--garage",
-        type=Path,
         default=argparse.SUPPRESS,
-        help="another garage than your own: its folder, made where there is none",
+        help="another garage than your own: its folder, made where there is none, or postgresql://user@host/database",
     )

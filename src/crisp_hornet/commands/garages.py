@@ -7,21 +7,56 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from crisp_hornet.commands.arguments import BadInput
-from crisp_hornet.garage.garage import Garage, default_folder
+from crisp_hornet.garage.garage import Garage, default_folder, mirror_of
 from crisp_hornet.garage.opening import GarageError
 
 
 @contextmanager
-def garage_at(folder: Path | None) -> Iterator[Garage]:
-    """A garage, one's own where no folder is given; made where there is none. Raises :class:`BadInput`."""
+def garage_at(where: str | None) -> Iterator[Garage]:
+    """A garage, one's own where nothing is given; made where there is none. One that is shared is brought in step before and after. Raises
+    :class:`BadInput`."""
+    shared = where is not None and "://" in where
     try:
-        garage = Garage(folder or default_folder())
+        garage = Garage(
+            mirror_of(where) if shared and where is not None else Path(where) if where else default_folder()
+        )
     except GarageError as error:
         raise BadInput(str(error)) from error
     try:
+        if shared and where is not None:
+            _in_step(garage, where)
         yield garage
+        if shared and where is not None:
+            _in_step(garage, where)
     finally:
         garage.close()
+
+
+def check_address(address: str) -> None:
+    """Raises :class:`BadInput` for an address that is none, or unsafe, or where what it takes is not installed."""
+    try:
+        from crisp_hornet.garage.workshop import WorkshopError, checked
+
+        checked(address)
+        import psycopg  # noqa: F401 - whether it is there
+    except ImportError:
+        raise BadInput(f"{address}: a shared garage takes crisp-hornet[workshop]. Install that.") from None
+    except WorkshopError as error:
+        raise BadInput(str(error)) from None
+
+
+def _in_step(garage: Garage, address: str) -> None:
+    from crisp_hornet.garage.workshop import Workshop, WorkshopError, password_of
+
+    check_address(address)
+    try:
+        workshop = Workshop(address, password_of(address))
+        try:
+            workshop.bring_in_step(garage)
+        finally:
+            workshop.close()
+    except WorkshopError as error:
+        raise BadInput(str(error)) from None
 
 
 def bike_called(garage: Garage, name: str) -> int:

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from crisp_hornet.documents import store
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.garage.store import Store
-from crisp_hornet.garage.tables import BikeRow
+from crisp_hornet.garage.tables import BikeRow, new_uid
 
 
 class Bikes:
@@ -42,6 +42,13 @@ class Bikes:
             return store.parse(
                 Bike, "crisp-hornet/bike", BIKE_VERSION, row.document, f"{self._store.folder}: bike {row.name}"
             )
+
+    def uid(self, bike_id: int) -> str:
+        """What a bike is called in every garage that it comes to."""
+        with self._store.session() as session:
+            row = session.get_one(BikeRow, bike_id)
+            row.uid = row.uid or new_uid()
+            return row.uid
 
     def open(self, bike_id: int) -> int:
         """Make a bike the one opened last; it comes out of the archive. Returns its number."""

@@ -6,6 +6,7 @@ with a write-ahead log: what was committed survives a kill at any instant.
 
 from __future__ import annotations
 
+import hashlib
 import sqlite3
 import time
 from functools import cached_property
@@ -46,6 +47,12 @@ CONTROLLERS, SENDING = "controllers", "sending"  # folders beside the database: 
 def default_folder() -> Path:
     """Where the user's own garage lies."""
     return Path(platformdirs.user_data_dir("crisp-hornet"))
+
+
+def mirror_of(address: str) -> Path:
+    """Where a bench keeps what it works on of a garage that is shared at an address."""
+    own = default_folder()
+    return own.parent / f"{own.name}-shared" / hashlib.sha256(address.encode()).hexdigest()[:16]
 
 
 def _not_opened(folder: Path, error: Exception) -> GarageError:

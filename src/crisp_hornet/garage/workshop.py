@@ -15,10 +15,11 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from sqlalchemy import Engine, create_engine, select, text
+from sqlalchemy import Connection, Engine, create_engine, func, select, text
 from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError
 from sqlalchemy.orm import Session
+from sqlalchemy.pool import NullPool
 
 from crisp_hornet.documents import wire
 from crisp_hornet.garage import meeting
@@ -30,9 +31,9 @@ from crisp_hornet.garage.meeting import Came, Met
 from crisp_hornet.garage.merging import BIKE, Conflict, Key, Row, Side
 from crisp_hornet.garage.opening import ATTACHMENTS, RIDES, TooNew
 from crisp_hornet.garage.story import changing, rows_of, values_of
-from crisp_hornet.garage.tables import BikeRow, FactRow, FileRow, PresenceRow, new_uid
+from crisp_hornet.garage.tables import NEVER, BikeRow, FactRow, FileRow, PresenceRow, new_uid
 
-NUMBER, HERE = "number", ("", "localhost", "127.0.0.1", "::1")
+STORE, NUMBER, HERE = "crisp-hornet", "number", ("", "localhost", "127.0.0.1", "::1")
 CONNECT_S, STATEMENT_MS, SEEN = 5, 20_000, timedelta(seconds=60)
 UNSAFE = ("disable", "allow", "prefer")  # ways to connect that may send in the clear, in the terms of libpq
 
@@ -84,6 +85,35 @@ def checked(address: str) -> URL:
     return url.set(drivername="postgresql+psycopg")
 
 
+def password_of(address: str) -> str | None:
+    """The password of a shared garage from the system's secret store; None where it has none, or there is no store. libpq's own ways (a
+    password file, the environment) count then."""
+    try:
+        import keyring
+        from keyring.errors import KeyringError
+    except ImportError:
+        return None
+    try:
+        return keyring.get_password(STORE, checked(address).render_as_string())
+    except KeyringError:
+        return None
+
+
+def keep_password(address: str, password: str) -> None:
+    """Keep it in the system's secret store, never in a file of ours. Raises :class:`WorkshopError`."""
+    try:
+        import keyring
+        from keyring.errors import KeyringError
+    except ImportError:
+        raise WorkshopError("The package keyring is missing: install crisp-hornet[workshop].") from None
+    try:
+        keyring.set_password(STORE, checked(address).render_as_string(), password)
+    except KeyringError as error:
+        raise WorkshopError(
+            f"This system has no secret store that can be used: {error}. Use a password file of PostgreSQL."
+        ) from None
+
+
 class Workshop:
     """The shared garage. Call :meth:`close` when done."""
 
@@ -97,13 +127,11 @@ class Workshop:
         if password is not None:
             url = url.set(password=password)
         options = {"connect_timeout": CONNECT_S, "options": f"-c statement_timeout={STATEMENT_MS}"}
-        self.engine: Engine = create_engine(url, connect_args=options, pool_pre_ping=True, pool_size=2)
+        self.engine: Engine = create_engine(url, connect_args=options, poolclass=NullPool)
         try:
             with self.engine.begin() as connection:
                 connection.execute(text("select pg_advisory_xact_lock(hashtext('crisp-hornet tables'))"))
-                self.reads_only = not self._may_write(
-                    connection.scalar(text("select has_schema_privilege('public', 'create')"))
-                )
+                self.reads_only = not connection.scalar(text("select has_schema_privilege('public', 'create')"))
                 if not self.reads_only:
                     migrate(connection)
             with self._session() as session:
@@ -119,12 +147,8 @@ class Workshop:
             self.engine.dispose()
             raise _lost(error) from error
 
-    @staticmethod
-    def _may_write(told: object) -> bool:
-        return bool(told)
-
-    def _session(self) -> Session:
-        return Session(self.engine)
+    def _session(self, line: Connection | None = None) -> Session:
+        return Session(line if line is not None else self.engine)
 
     def _number(self, session: Session) -> str:
         known = session.get(FactRow, NUMBER)
@@ -139,6 +163,17 @@ class Workshop:
         """Let go of the line."""
         self.engine.dispose()
 
+    def counted(self) -> tuple[int, int]:
+        """How many bikes there are, and benches that were heard lately. Raises :class:`LineLost`."""
+        try:
+            with self._session() as session:
+                bikes = session.scalar(select(func.count()).select_from(BikeRow))
+                lately = PresenceRow.at > datetime.now().astimezone() - SEEN
+                benches = session.scalar(select(func.count()).select_from(PresenceRow).where(lately))
+        except DBAPIError as error:
+            raise _lost(error) from error
+        return int(bikes or 0), int(benches or 0)
+
     # --- in step ------------------------------------------------------------------------------------------------
 
     def bring_in_step(
@@ -149,12 +184,12 @@ class Workshop:
         try:
             with garage.store.session() as session:
                 own = [_named(row) for row in session.scalars(select(BikeRow))]
-            with self._session() as session:
-                shared = list(session.scalars(select(BikeRow.uid).where(BikeRow.uid.is_not(None))))
-            steps = [
-                self._one(garage, str(uid), (decided or {}).get(str(uid), {})) for uid in dict.fromkeys([*own, *shared])
-            ]
-            others = self._presence(garage, open_bike)
+            with self.engine.connect() as line:  # one for the whole step
+                with self._session(line) as session:
+                    shared = list(session.scalars(select(BikeRow.uid).where(BikeRow.uid.is_not(None))))
+                uids = dict.fromkeys([*own, *map(str, shared)])
+                steps = [self._one(garage, line, uid, (decided or {}).get(uid, {})) for uid in uids]
+                others = self._presence(garage, line, open_bike)
         except DBAPIError as error:
             raise _lost(error) from error
         return InStep(
@@ -164,10 +199,10 @@ class Workshop:
             others,
         )
 
-    def _one(self, garage: Garage, uid: str, decided: Mapping[Key, Side]) -> InStep:
+    def _one(self, garage: Garage, line: Connection, uid: str, decided: Mapping[Key, Side]) -> InStep:
         """One bike."""
         base = meeting.met_by(garage, uid).get(self.number, Met())
-        with self._session() as there, there.begin(), garage.store.session() as here:
+        with self._session(line) as there, there.begin(), garage.store.session() as here:
             there.execute(text("select pg_advisory_xact_lock(hashtext(:uid))"), {"uid": uid})
             theirs = there.scalar(select(BikeRow).where(BikeRow.uid == uid))
             mine = here.scalar(select(BikeRow).where(BikeRow.uid == uid))
@@ -179,6 +214,7 @@ class Workshop:
                 base = Met(base.count)
             if mine is None and theirs is not None:
                 mine = _copy(here, theirs, meeting.free_name(here, theirs.name))
+                mine.opened_at = NEVER  # which was opened last here is told by this bench alone
             assert mine is not None and theirs is not None
             rows = rows_of(here, mine)
             came = self._came(garage, there, theirs, mine, rows.keys())
@@ -187,12 +223,16 @@ class Workshop:
             undecided = {one.key for one in result.conflicts}
             held = self._give(garage, here, there, mine, theirs, result.agreed, undecided)
             there.flush()
+            agreed = dict(result.agreed)
+            if not self.reads_only:  # both are the same now, but for what waits for a person
+                own = {key: content for key, (_, content) in rows_of(here, mine).items()} | {BIKE: dict(mine.document)}
+                agreed = {key: row for key, row in own.items() if key not in undecided}
+                agreed |= {key: row for key, row in base.rows.items() if key in undecided}
             changed = (mine.id,) if made or result.changes else ()
             there.commit()  # first: what a cut undoes here is found there again
-        if changed or result.agreed != base.rows:
-            kept = changing(dict(result.agreed))
-            if kept != base.rows:
-                meeting.remember(garage, uid, meeting.met_by(garage, uid) | {self.number: Met(base.count + 1, kept)})
+        kept = changing(agreed)
+        if kept != base.rows:
+            meeting.remember(garage, uid, meeting.met_by(garage, uid) | {self.number: Met(base.count + 1, kept)})
         return InStep(changed, {uid: result.conflicts} if result.conflicts else {}, (uid,) if held else ())
 
     def _came(self, garage: Garage, there: Session, theirs: BikeRow, mine: BikeRow, known: object) -> Came:
@@ -241,10 +281,10 @@ class Workshop:
         meeting.bring(there, theirs, own, came, base, {})
         return False
 
-    def _presence(self, garage: Garage, open_bike: str | None) -> tuple[Elsewhere, ...]:
+    def _presence(self, garage: Garage, line: Connection, open_bike: str | None) -> tuple[Elsewhere, ...]:
         """Say who is here, and hear who is elsewhere."""
         now, bench = datetime.now().astimezone(), meeting.number_of(garage)
-        with self._session() as session, session.begin():
+        with self._session(line) as session, session.begin():
             if not self.reads_only:
                 session.merge(PresenceRow(bench=bench, who=self.who, bike_uid=open_bike, at=now))
             rows = session.scalars(select(PresenceRow).where(PresenceRow.bench != bench, PresenceRow.at > now - SEEN))

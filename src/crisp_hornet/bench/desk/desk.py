@@ -33,6 +33,7 @@ from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.opening import COPIES
 
 if TYPE_CHECKING:
+    from crisp_hornet.bench.desk.others import Others
     from crisp_hornet.documents.controller_map import ControllerMap
     from crisp_hornet.garage.book import Entry
     from crisp_hornet.garage.glance import KeptBike
@@ -49,6 +50,7 @@ class Desk(QObject):
     def __init__(self, garage: Garage) -> None:
         super().__init__()
         self.garage = garage
+        self.shared: Others | None = None  # where several benches share a garage
         self.units = Units(metric=garage.settings.get("units") != "imperial")
         self.active = OpenBike(garage)
         self.story = Story(self.active)

@@ -44,7 +44,7 @@ class JobSheet(QDialog):
         self.endings = {key: Choice(theme, words.capitalize()) for key, words in ENDINGS.items()}
         self.endings["ride"].setChecked(True)
         self._hints, self._standing = column_of(spacing=6), column_of(spacing=6)
-        self.give = button("Hand over", self._hand_over, "large", "Hand the bike over to the customer")
+        self.give = button("Hand over", self._hand_over, "large", "Hand over: the bike goes back to the customer")
         inside = QWidget()
         column = column_of(inside, margins=(18, 14, 18, 14), spacing=8)
         self._head(column)

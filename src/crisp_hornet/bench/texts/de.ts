@@ -1295,7 +1295,7 @@
 </message>
 <message>
 <location filename="bench/practice/job_sheet.py" />
-<source>Hand the bike over to the customer</source>
+<source>Hand over: the bike goes back to the customer</source>
 <translation>Das Rad dem Kunden übergeben</translation>
 </message>
 <message>
@@ -1652,6 +1652,31 @@
 <location filename="bench/practice/words.py" />
 <source>From rest to {v} in {s}.</source>
 <translation>Aus dem Stand auf {v} in {s}.</translation>
+</message>
+<message>
+<location filename="bench/shared.py" />
+<source>The line to the shared garage is lost. Work goes on here and is taken up when it is back.</source>
+<translation>Die Leitung zur gemeinsamen Garage ist weg. Die Arbeit geht hier weiter und wird aufgenommen, wenn sie wieder da ist.</translation>
+</message>
+<message>
+<location filename="bench/shared.py" />
+<source>The shared garage is reached again: all is in step.</source>
+<translation>Die gemeinsame Garage ist wieder erreichbar: alles ist im Gleichstand.</translation>
+</message>
+<message>
+<location filename="bench/shared.py" />
+<source>You may read the shared garage, not change it: what you change stays on this bench.</source>
+<translation>Du darfst die gemeinsame Garage lesen, nicht ändern: was du änderst, bleibt an diesem Platz.</translation>
+</message>
+<message>
+<location filename="bench/shared.py" />
+<source>Another bench changed this bike: what it did is shown.</source>
+<translation>Ein anderer Platz hat dieses Rad geändert: was er tat, wird gezeigt.</translation>
+</message>
+<message>
+<location filename="bench/sharing.py" />
+<source>Another bench changed the same as you: choose on Logbook which counts. Nothing is lost.</source>
+<translation>Ein anderer Platz hat dasselbe geändert wie du: wähle im Logbuch, was gilt. Nichts geht verloren.</translation>
 </message>
 <message>
 <location filename="bench/standing.py" />
@@ -2132,6 +2157,11 @@
 <location filename="bench/stations/build/garage_panel.py" />
 <source>{name} (archived)</source>
 <translation>{name} (Archiv)</translation>
+</message>
+<message>
+<location filename="bench/stations/build/garage_panel.py" />
+<source>open elsewhere: {who}</source>
+<translation>anderswo offen: {who}</translation>
 </message>
 <message>
 <location filename="bench/stations/build/garage_panel.py" />
@@ -19607,6 +19637,61 @@
 <location filename="garage/story.py" />
 <source>are no steps of a job sheet</source>
 <translation>sind keine Schritte eines Arbeitsblatts</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage cannot be reached: {why}. Work goes on here and is taken up when it is back.</source>
+<translation>Die gemeinsame Garage ist nicht erreichbar: {why}. Die Arbeit geht hier weiter und wird aufgenommen, wenn sie wieder da ist.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>A shared garage is postgresql://user@host/database, not {drivername}://.</source>
+<translation>Eine gemeinsame Garage ist postgresql://benutzer@rechner/datenbank, nicht {drivername}://.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage names a file that is not kept here: {name}.</source>
+<translation>Die gemeinsame Garage nennt eine Datei, die hier nicht aufgehoben wird: {name}.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage does not let this member in: {why}. Check name and password.</source>
+<translation>Die gemeinsame Garage lässt dieses Mitglied nicht ein: {why}. Prüfe Namen und Passwort.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>{address} is no address. Write postgresql://user@host/database.</source>
+<translation>{address} ist keine Adresse. Schreibe postgresql://benutzer@rechner/datenbank.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>{host} is another machine: sslmode={mode} might send in the clear. Leave it out, or say verify-full.</source>
+<translation>{host} ist ein anderer Rechner: sslmode={mode} könnte unverschlüsselt senden. Lass es weg, oder sage verify-full.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The package keyring is missing: install crisp-hornet[workshop].</source>
+<translation>Das Paket keyring fehlt: installiere crisp-hornet[workshop].</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>This system has no secret store that can be used: {error}. Use a password file of PostgreSQL.</source>
+<translation>Dieses System hat keinen brauchbaren Speicher für Geheimnisse: {error}. Nimm eine Passwortdatei von PostgreSQL.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>{getuser} at {gethostname}</source>
+<translation>{getuser} an {gethostname}</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage lacks a file that it names: {name}. Restore it from a backup.</source>
+<translation>Der gemeinsamen Garage fehlt eine Datei, die sie nennt: {name}. Stelle sie aus einer Sicherung wieder her.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage comes from a newer version of the application ({error}). Update it here.</source>
+<translation>Die gemeinsame Garage stammt von einer neueren Version der Anwendung ({error}). Aktualisiere sie hier.</translation>
 </message>
 <message>
 <location filename="help/__init__.py" />

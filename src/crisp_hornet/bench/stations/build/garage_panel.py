@@ -55,6 +55,7 @@ class GaragePanel(QWidget):
                 acts.addWidget(button("Archive", self._desk.archive_bike, "small"))
                 acts.addStretch(1)
                 self._bikes.addLayout(acts)
+                self._say_who(kept)
             else:
                 words = f"{kept.name} (archived)" if kept.archived else kept.name
                 if not kept.readable:
@@ -63,8 +64,15 @@ class GaragePanel(QWidget):
                 self._bikes.addWidget(
                     button(words, partial(self._desk.open_kept_bike, kept.id), "", f"Open {kept.name}")
                 )
+                self._say_who(kept)
                 if self._desk.bike is not None and not kept.archived:
                     self._bikes.addLayout(self._parts(kept))
+
+    def _say_who(self, kept: KeptBike) -> None:
+        """Who has a bike open at another bench."""
+        shared = self._desk.shared
+        if shared is not None and (who := shared.of_bike(kept.id)):
+            self._bikes.addWidget(label(f"open elsewhere: {who}", "quiet", wrap=True))
 
     def _parts(self, kept: KeptBike) -> QHBoxLayout:
         row = row_of(spacing=14)

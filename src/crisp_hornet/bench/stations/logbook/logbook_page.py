@@ -95,7 +95,7 @@ class LogbookPage(Station):
         self.packs = PacksView(desk, theme)
         self.fleet = FleetView(desk, theme)
         self.together = TogetherView(desk)
-        self.together.chosen.connect(self.import_bike)
+        self.together.chosen.connect(self._decide)
         self._pages = Pages()
         write = QHBoxLayout()
         write.addWidget(Captioned("note", self.note), 1)
@@ -153,6 +153,12 @@ class LogbookPage(Station):
         self.desk.draft.keep()
         take = self.desk.story.archive_from(path, decided)
         self._packing.start(lambda: (take(), path))
+
+    def _decide(self, path: Path, sides: dict[Key, Side]) -> None:
+        if path == Path() and self.desk.shared is not None:  # another bench, not an archive
+            self.desk.shared.decide(sides)
+        else:
+            self.import_bike(path, sides)
 
     def _take_packed(self, found: str | tuple[Taken, Path]) -> None:
         if isinstance(found, str):

@@ -42,7 +42,8 @@ class TogetherView(QWidget):
         self.hide()
 
     def show_taken(self, taken: Taken, path: Path) -> None:
-        """Ask about what both sides changed; with nothing to ask this goes away."""
+        """Ask about what both sides changed; with nothing to ask this goes away. ``path``: of an archive;
+        none where it is another bench."""
         clear(self._column)
         self._path, self._sides, self._chosen, self._left = path, {}, {}, [one.key for one in taken.conflicts]
         self.setVisible(bool(taken.conflicts))
@@ -50,7 +51,8 @@ class TogetherView(QWidget):
             return
         self._column.addWidget(label("Changed here and elsewhere: which counts?", "title"))
         stories = row_of(spacing=24)
-        for head, lines in (("MEANWHILE HERE", taken.here), ("MEANWHILE ELSEWHERE", taken.there)):
+        told = (("MEANWHILE HERE", taken.here), ("MEANWHILE ELSEWHERE", taken.there))
+        for head, lines in told if taken.here or taken.there else ():
             story = column_of(spacing=2)
             story.addWidget(label(head, "caps"))
             for line in lines[:MOST_LINES] or ("nothing was written",):

@@ -1,0 +1,139 @@
+"""A garage that is shared, seen from the window: in step every few seconds, beside it; what others did appears, what both changed is
+asked, a lost line is said once and work goes on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication
+
+from crisp_hornet.bench.background import Background
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage.workshop import Elsewhere, InStep, LineLost, Workshop, WorkshopError
+
+if TYPE_CHECKING:
+    from crisp_hornet.garage.merging import Conflict, Key, Side
+
+EVERY_MS = 3_000
+LOST = "The line to the shared garage is lost. Work goes on here and is taken up when it is back."
+BACK = "The shared garage is reached again: all is in step."
+READS_ONLY = "You may read the shared garage, not change it: what you change stays on this bench."
+
+
+class Shared(QObject):
+    """``open_workshop`` connects; it is called beside the window, and again while the line is lost. ``asked``: what both sides changed
+    otherwise of the active bike. ``news``: who is where, or whether the line stands, has changed."""
+
+    asked = pyqtSignal(list)
+    news = pyqtSignal()
+
+    def __init__(self, desk: Desk, open_workshop: Callable[[], Workshop]) -> None:
+        super().__init__()
+        self._desk, self._open = desk, open_workshop
+        self.workshop: Workshop | None = None
+        self.others: tuple[Elsewhere, ...] = ()
+        self.conflicts: Mapping[str, list[Conflict]] = {}
+        self.lost = False
+        self._said_reads_only, self._ended = False, [False]
+        self._decided: dict[str, dict[Key, Side]] = {}
+        self._work = Background(WorkshopError, DocumentError)
+        self._work.done.connect(self._take)
+        self._work.failed.connect(self._fail)
+        desk.bike_changed.connect(self._ask)
+        self._timer = QTimer(self)
+        self._timer.setInterval(EVERY_MS)
+        self._timer.timeout.connect(self.step)
+        self._timer.start()
+
+    @property
+    def running(self) -> bool:
+        """Whether a step is under way."""
+        return self._work.running
+
+    def step(self) -> None:
+        """Bring the bench in step with the others, if that is not under way, and no drag is."""
+        if self._work.running or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            return
+        desk, decided, known = self._desk, self._decided, self.workshop
+        desk.draft.keep()
+        garage, bike_id, ended = desk.garage, desk.bike_id, self._ended
+
+        def work() -> tuple[Workshop, InStep, dict[str, dict[Key, Side]]]:
+            workshop = known or self._open()
+            try:
+                uid = garage.bikes.uid(bike_id) if bike_id else None
+                return workshop, workshop.bring_in_step(garage, decided, uid), decided
+            except WorkshopError:
+                workshop.close()
+                raise
+            finally:
+                if ended[0]:  # the window was closed meanwhile
+                    workshop.close()
+
+        self._work.start(work)
+
+    def decide(self, sides: Mapping[Key, Side]) -> None:
+        """Whose counts of what was asked about the active bike."""
+        uid = self._desk.garage.bikes.uid(self._desk.bike_id)
+        self._decided = {**self._decided, uid: {**self._decided.get(uid, {}), **sides}}
+        self.step()
+
+    def of_bike(self, bike_id: int) -> str:
+        """Who else has a bike open; "" for nobody."""
+        uids = [one.bike_uid for one in self.others]
+        if not any(uids):
+            return ""
+        uid = self._desk.garage.bikes.uid(bike_id)
+        return ", ".join(one.who for one in self.others if one.bike_uid == uid)
+
+    def finish(self) -> None:
+        """No more steps; the line is let go of."""
+        self._ended[0] = True
+        self._timer.stop()
+        self._work.cancel()
+        if self.workshop is not None:
+            self.workshop.close()
+
+    def _take(self, made: tuple[Workshop, InStep, dict[str, dict[Key, Side]]]) -> None:
+        self.workshop, told, decided = made
+        if self._decided is decided:
+            self._decided = {}
+        if self.lost:
+            self.lost = False
+            self._desk.said.emit("settled", BACK)
+        if told.held and not self._said_reads_only:
+            self._said_reads_only = True
+            self._desk.said.emit("warn", READS_ONLY)
+        if told.changed:
+            self._show_changes(told.changed)
+        moved = (told.others, told.conflicts) != (self.others, self.conflicts)
+        self.others, self.conflicts = told.others, told.conflicts
+        if moved:
+            self.news.emit()
+            self._ask()
+
+    def _show_changes(self, changed: tuple[int, ...]) -> None:
+        if self._desk.bike is None or self._desk.bike_id in changed:
+            self._desk.reload()
+            self._desk.said.emit("note", "Another bench changed this bike: what it did is shown.")
+        else:
+            self._desk.bike_changed.emit()
+
+    def _ask(self) -> None:
+        bike_id = self._desk.bike_id
+        uid = self._desk.garage.bikes.uid(bike_id) if bike_id and self.conflicts else ""
+        self.asked.emit(self.conflicts.get(uid, []))
+
+    def _fail(self, error: Any) -> None:
+        if not isinstance(error, LineLost):
+            self._desk.said.emit("stop", str(error))
+            return
+        self.workshop = None  # it is opened again
+        if not self.lost:
+            self.lost = True
+            self._desk.said.emit("warn", LOST)
+            self.news.emit()

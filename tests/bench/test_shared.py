@@ -1,0 +1,96 @@
+"""Two windows on one shared garage through a day's work, with a real PostgreSQL that dies in between."""
+
+import shutil
+import tempfile
+from pathlib import Path
+
+import pytest
+
+from crisp_hornet import cli
+from crisp_hornet.bench import shared as shared_module
+from crisp_hornet.bench.sharing import share
+from crisp_hornet.garage.garage import Garage
+from tests import postgres
+from tests.bench.driving import click, find, texts
+from tests.bikes import a_bike, a_tune
+
+BATTERY = "drive.battery_current_a"
+pytestmark = [
+    pytest.mark.skipif(
+        postgres.binaries() is None, reason="no PostgreSQL here: scripts/test installs it (package postgresql)"
+    ),
+    pytest.mark.realtime,
+]
+
+
+@pytest.fixture
+def server():
+    folder = Path(tempfile.mkdtemp(prefix="shared-"))
+    made = postgres.Server(folder)
+    yield made
+    made.kill()
+    shutil.rmtree(folder)
+
+
+@pytest.fixture
+def benches(tmp_path, server, open_window, monkeypatch):
+    """Two windows; the bike of one of them is in the shared garage, and came to the other."""
+    monkeypatch.setattr(shared_module, "EVERY_MS", 200)
+    address, windows = server.make("shop"), []
+    first = Garage(tmp_path / "a")
+    first.tunes.save_draft(first.bikes.save(a_bike()), a_tune())
+    for garage in (first, Garage(tmp_path / "b")):
+        windows.append(open_window(garage))
+        share(windows[-1], address)
+    yield windows
+    for window in windows:
+        window.desk.shared.finish()
+
+
+def test_a_day_with_two_benches_and_a_server_that_dies(qtbot, benches, server, capsys):
+    one, other = benches
+    qtbot.waitUntil(lambda: other.desk.bikes() != [])
+    other.desk.open_kept_bike(other.desk.bikes()[0].id)
+    assert other.desk.draft.tune.setting(BATTERY) == one.desk.draft.tune.setting(BATTERY)
+
+    # who is where is seen
+    one.show_station("build")
+    qtbot.waitUntil(lambda: "open elsewhere: " in texts(one))
+
+    # what one does appears at the other without asking
+    one.desk.draft.change(BATTERY, 24.0)
+    one.desk.log("note", "New plug fitted")
+    qtbot.waitUntil(lambda: other.desk.draft.tune.setting(BATTERY) == 24)
+    other.show_station("logbook")
+    qtbot.waitUntil(lambda: "New plug fitted" in texts(other))
+
+    # the server dies; both go on, and say so
+    server.kill()
+    qtbot.waitUntil(lambda: one.desk.shared.lost and other.desk.shared.lost)
+    assert "Work goes on here" in one.notice.text
+    one.desk.draft.change(BATTERY, 21.0)
+    other.desk.draft.change(BATTERY, 33.0)
+    other.desk.log("note", "Ridden without a line")
+    server.start()
+    qtbot.waitUntil(lambda: not one.desk.shared.lost and not other.desk.shared.lost)
+
+    # both changed the same draft: the one who comes second is asked, and nobody's work is lost
+    qtbot.waitUntil(lambda: bool(one.desk.shared.conflicts) or bool(other.desk.shared.conflicts))
+    asked, told = (one, other) if one.desk.shared.conflicts else (other, one)
+    mine = asked.desk.draft.tune.setting(BATTERY)
+    asked.show_station("logbook")
+    page = asked.stations["logbook"]
+    qtbot.waitUntil(lambda: page.together.isVisible() and "The draft" in texts(page.together))
+    click(qtbot, find(asked, "The draft: keep what is here"))
+    qtbot.waitUntil(lambda: told.desk.draft.tune.setting(BATTERY) == mine and not page.together.isVisible())
+    kept = {21.0, 33.0} - {mine}
+    for window in benches:
+        qtbot.waitUntil(
+            lambda window=window: kept <= {tune.setting(BATTERY) for tune in window.desk.draft.named().values()}
+        )
+        lines = [line.title for line in window.desk.story.lines()]
+        assert lines.count("Ridden without a line") == 1 and lines.count("New plug fitted") == 1
+
+    assert cli.main(["workshop", server.database("shop")]) == 0
+    assert "1 bikes, 2 benches" in capsys.readouterr().out
+    assert cli.main(["workshop", "postgresql://u@shop.example/g?sslmode=disable"]) == 2
