@@ -1,5 +1,6 @@
 """Two benches and one shared garage, a real PostgreSQL between them: nothing is lost, nothing is there twice, whatever is cut."""
 
+import json
 import random
 import shutil
 import tempfile
@@ -7,15 +8,18 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from sqlalchemy import event
+from sqlalchemy import create_engine, event, text
+from sqlalchemy.pool import NullPool
 
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.documents import store
+from crisp_hornet.garage.database import migrate
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.merging import BIKE
 from crisp_hornet.garage.tables import Base
 from crisp_hornet.garage.workshop import LineLost, Workshop, WorkshopError, checked
 from tests import postgres
-from tests.amount import some
+from tests.amount import of, some
 from tests.bikes import a_bike, a_tune
 
 DRAFT = ("tunes", "draft")
@@ -80,6 +84,23 @@ def test_the_tables_are_those_of_the_code(address):
     assert again.number == workshop.number != ""
     for one in (workshop, again):
         one.close()
+
+
+@pytest.mark.parametrize("version", of(["0001", "0006"], ["0002", "0003", "0004", "0005", "0007"]))
+def test_a_shared_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(address, tmp_path, version):
+    engine = create_engine(checked(address), poolclass=NullPool)
+    with engine.begin() as connection:
+        migrate(connection, version)
+        row = {"name": a_bike().name, "document": json.dumps(store.dump(a_bike()))}
+        connection.execute(text("insert into bike (name, document, opened_at) values (:name, :document, now())"), row)
+        connection.execute(
+            text("insert into event (bike_id, kind, title, detail, at) values (1, 'note', 'from before', '', now())")
+        )
+    garage, workshop = Garage(tmp_path / "new"), Workshop(address)
+    workshop.bring_in_step(garage)
+    assert garage.bikes.get(number(garage)) == a_bike() and said(garage, number(garage)) == ["from before"]
+    garage.close()
+    workshop.close()
 
 
 def test_what_one_bench_does_the_other_has(benches, tmp_path):

@@ -22,6 +22,7 @@ COMMANDS = {
     "fleet": "what all rides of all bikes say together",
     "take": "a bike with its story into one file, to another garage and home again",
     "bring": "a bike with its story into a garage; exit 1 while both changed the same",
+    "copy": "a dated copy of the whole garage, and back",
     "workshop": "look whether a garage that several benches share can be used from here",
     "rescue": "recover what is readable of a damaged garage into a new one",
     "standin": "run the simulated bike and controller",

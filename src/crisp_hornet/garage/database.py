@@ -77,8 +77,9 @@ def bring_up_to_date(engine: Engine, folder: Path) -> bool:
     return version is not None
 
 
-def migrate(connection: Connection) -> None:
-    """Bring the tables of a database of either kind to this version, in the transaction that is open. Raises :class:`TooNew`."""
+def migrate(connection: Connection, to: str = "head") -> None:
+    """Bring the tables of a database of either kind to this version, or ``to`` another, in the transaction that is open. Raises
+    :class:`TooNew`."""
     # Alembic is slow to import and only needed for a garage of another version
     from alembic import command
     from alembic.config import Config
@@ -88,7 +89,7 @@ def migrate(connection: Connection) -> None:
     config.set_main_option("script_location", "crisp_hornet.garage:migrations")
     config.attributes["connection"] = connection
     try:
-        command.upgrade(config, "head")
+        command.upgrade(config, to)
     except CommandError as error:
         raise TooNew(str(_version(connection))) from error
 

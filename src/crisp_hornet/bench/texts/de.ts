@@ -19349,6 +19349,66 @@
 <translation>Datei ohne Endung</translation>
 </message>
 <message>
+<location filename="garage/copies.py" />
+<source>cannot be written: {why}</source>
+<translation>lässt sich nicht schreiben: {why}</translation>
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>Make room there, and check that you may write there.</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>pg_dump failed: {why}</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>Check the address and that you may read there.</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>holds a garage already</source>
+<translation>enthält schon eine Garage</translation>
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>Name a folder that has none: a copy replaces nothing.</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>is no copy of a garage</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>Name one, as garage-20261129-020000.sqlite.</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>pg_dump is missing</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>Install PostgreSQL's client (postgresql-client).</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>it does not say why</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>it says nothing</source>
+<translation type="unfinished" />
+</message>
+<message>
 <location filename="garage/database.py" />
 <source>connection</source>
 <translation>Verbindung</translation>
@@ -19495,11 +19555,6 @@
 </message>
 <message>
 <location filename="garage/opening.py" />
-<source>cannot be written: {why}</source>
-<translation>lässt sich nicht schreiben: {why}</translation>
-</message>
-<message>
-<location filename="garage/opening.py" />
 <source>Check the disk, and that you may write there.</source>
 <translation>Prüfe die Platte, und ob du dort schreiben darfst.</translation>
 </message>
@@ -19547,11 +19602,6 @@
 <location filename="garage/rescue.py" />
 <source>Name the folder that holds garage.sqlite.</source>
 <translation>Nenne den Ordner, der garage.sqlite enthält.</translation>
-</message>
-<message>
-<location filename="garage/rescue.py" />
-<source>holds a garage already</source>
-<translation>enthält schon eine Garage</translation>
 </message>
 <message>
 <location filename="garage/rescue.py" />
