@@ -19356,17 +19356,17 @@
 <message>
 <location filename="garage/copies.py" />
 <source>Make room there, and check that you may write there.</source>
-<translation type="unfinished" />
+<translation>Schaffe dort Platz, und prüfe, ob du dort schreiben darfst.</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>pg_dump failed: {why}</source>
-<translation type="unfinished" />
+<translation>pg_dump ist gescheitert: {why}</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>Check the address and that you may read there.</source>
-<translation type="unfinished" />
+<translation>Prüfe die Adresse und ob du dort lesen darfst.</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
@@ -19376,37 +19376,37 @@
 <message>
 <location filename="garage/copies.py" />
 <source>Name a folder that has none: a copy replaces nothing.</source>
-<translation type="unfinished" />
+<translation>Nenne einen Ordner, der keine hat: eine Kopie ersetzt nichts.</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>is no copy of a garage</source>
-<translation type="unfinished" />
+<translation>ist keine Kopie einer Garage</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>Name one, as garage-20261129-020000.sqlite.</source>
-<translation type="unfinished" />
+<translation>Nenne eine, wie garage-20261129-020000.sqlite.</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>pg_dump is missing</source>
-<translation type="unfinished" />
+<translation>pg_dump fehlt</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>Install PostgreSQL's client (postgresql-client).</source>
-<translation type="unfinished" />
+<translation>Installiere den Client von PostgreSQL (postgresql-client).</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>it does not say why</source>
-<translation type="unfinished" />
+<translation>es sagt nicht, warum</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
 <source>it says nothing</source>
-<translation type="unfinished" />
+<translation>es sagt nichts</translation>
 </message>
 <message>
 <location filename="garage/database.py" />
