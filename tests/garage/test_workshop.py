@@ -3,7 +3,9 @@
 import json
 import random
 import shutil
+import sqlite3
 import tempfile
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -15,9 +17,10 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents import store
 from crisp_hornet.garage.database import migrate
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.in_step import LineLost, WorkshopError
 from crisp_hornet.garage.merging import BIKE
 from crisp_hornet.garage.tables import Base
-from crisp_hornet.garage.workshop import LineLost, Workshop, WorkshopError, checked
+from crisp_hornet.garage.workshop import Workshop, checked
 from tests import postgres
 from tests.amount import of, some
 from tests.bikes import a_bike, a_tune
@@ -224,6 +227,29 @@ def test_a_day_with_fifty_cuts_loses_nothing_and_does_nothing_twice(benches, ser
         assert sorted(there) == sorted(written)
         assert all(garage.rides.load(ride).channels["pack_v"][2] == 59.0 for ride in garage.rides.of(at))
     assert a.glance.tune(bike, "draft") == b.glance.tune(bikes[id(b)], "draft")
+
+
+def test_while_the_line_is_waited_for_the_bench_can_write(benches):
+    """At each statement over the line another connection writes into the bench's own garage at once."""
+    (a, shop_a), (b, shop_b) = benches
+    bike = a.bikes.save(a_bike())
+    a.tunes.save_draft(bike, a_tune())
+    a.rides.keep(bike, a_ride("pass"), a_tune())
+    statements = []
+
+    def write(*_):
+        for garage in (a, b):
+            with closing(sqlite3.connect(garage.folder / "garage.sqlite", timeout=0.05)) as connection:
+                connection.execute("begin immediate")
+                connection.rollback()
+        statements.append(1)
+
+    for workshop in (shop_a, shop_b):
+        event.listen(workshop.engine, "before_cursor_execute", write)
+    in_step(benches)
+    b.tunes.save_draft(number(b), a_tune(drive__battery_current_a=21))
+    in_step(benches)
+    assert len(statements) > 40 and a.glance.tune(bike, "draft").drive.battery_current_a == 21
 
 
 def test_a_member_who_only_reads_gets_all_and_changes_nothing(benches, server, address, tmp_path):

@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QApplication
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.workshop import Elsewhere, InStep, LineLost, Workshop, WorkshopError
+from crisp_hornet.garage.in_step import Elsewhere, InStep, LineLost, WorkshopError
+from crisp_hornet.garage.workshop import Workshop
 
 if TYPE_CHECKING:
     from crisp_hornet.garage.merging import Conflict, Key, Side
@@ -59,7 +60,7 @@ class Shared(QObject):
         if self._work.running or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             return
         desk, decided, known = self._desk, self._decided, self.workshop
-        desk.draft.keep()
+        desk.draft.keep_what_waits()
         garage, bike_id, ended = desk.garage, desk.bike_id, self._ended
 
         def work() -> tuple[Workshop, InStep, dict[str, dict[Key, Side]]]:

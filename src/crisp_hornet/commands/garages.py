@@ -35,7 +35,8 @@ def garage_at(where: str | None) -> Iterator[Garage]:
 def check_address(address: str) -> None:
     """Raises :class:`BadInput` for an address that is none, or unsafe, or where what it takes is not installed."""
     try:
-        from crisp_hornet.garage.workshop import WorkshopError, checked
+        from crisp_hornet.garage.in_step import WorkshopError
+        from crisp_hornet.garage.workshop import checked
 
         checked(address)
         import psycopg  # noqa: F401 - whether it is there
@@ -46,7 +47,8 @@ def check_address(address: str) -> None:
 
 
 def _in_step(garage: Garage, address: str) -> None:
-    from crisp_hornet.garage.workshop import Workshop, WorkshopError, password_of
+    from crisp_hornet.garage.in_step import WorkshopError
+    from crisp_hornet.garage.workshop import Workshop, password_of
 
     check_address(address)
     try:

@@ -19,7 +19,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Connect, make the tables where there are none, and say what is there."""
     check_address(options.address)
-    from crisp_hornet.garage.workshop import Workshop, WorkshopError, keep_password, password_of
+    from crisp_hornet.garage.in_step import WorkshopError
+    from crisp_hornet.garage.workshop import Workshop, keep_password, password_of
 
     try:
         if options.password:

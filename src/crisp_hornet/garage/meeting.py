@@ -219,8 +219,7 @@ def bring(
 ) -> Merged:
     """Bring what came into a bike's rows. A tune that a decision set aside is kept as a draft by name."""
     mine: dict[Key, Row] = {key: row for key, (_, row) in own.items()} | {BIKE: bike.document}
-    result = merged(mine, came.content, base, decided)
-    result = _sound(result, mine, came)
+    result = settled(mine, came, base, decided)
     for key, row in result.changes.items():
         if key == BIKE and row is not None:
             bike.name = free_name(session, str(row["name"]), bike.id)
@@ -248,8 +247,9 @@ def add(session: Session, bike_id: int, key: Key, came: Came) -> None:
     session.add(TABLES[key[0]](**came.columns[key], **own))
 
 
-def _sound(result: Merged, mine: Mapping[Key, Row], came: Came) -> Merged:
-    """A bike mixed of both that is no bike is no merge: then the whole document is asked about."""
+def settled(mine: Mapping[Key, Row], came: Came, base: Mapping[Key, Row], decided: Mapping[Key, Side]) -> Merged:
+    """What comes of both. A bike mixed of both that is no bike is no merge: then the whole document is asked about."""
+    result = merged(mine, came.content, base, decided)
     mixed = result.changes.get(BIKE)
     if mixed is None or mixed == came.content.get(BIKE):
         return result

@@ -11,9 +11,7 @@ import getpass
 import socket
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from pathlib import Path
 
 from sqlalchemy import Connection, Engine, create_engine, func, select, text
 from sqlalchemy.engine import URL, make_url
@@ -21,48 +19,17 @@ from sqlalchemy.exc import ArgumentError, DBAPIError
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
 
-from crisp_hornet.documents import wire
 from crisp_hornet.garage import meeting
-from crisp_hornet.garage.archive import MOST_RIDE
-from crisp_hornet.garage.book import ENDINGS
 from crisp_hornet.garage.database import migrate
 from crisp_hornet.garage.garage import Garage
-from crisp_hornet.garage.meeting import Came, Met
-from crisp_hornet.garage.merging import BIKE, Conflict, Key, Row, Side
-from crisp_hornet.garage.opening import ATTACHMENTS, RIDES, TooNew
-from crisp_hornet.garage.story import changing, rows_of, values_of
-from crisp_hornet.garage.tables import NEVER, BikeRow, FactRow, FileRow, PresenceRow, new_uid
+from crisp_hornet.garage.in_step import Elsewhere, InStep, LineLost, Stepping, WorkshopError
+from crisp_hornet.garage.merging import Key, Side
+from crisp_hornet.garage.opening import TooNew
+from crisp_hornet.garage.tables import BikeRow, FactRow, PresenceRow, new_uid
 
 STORE, NUMBER, HERE = "crisp-hornet", "number", ("", "localhost", "127.0.0.1", "::1")
 CONNECT_S, STATEMENT_MS, SEEN = 5, 20_000, timedelta(seconds=60)
 UNSAFE = ("disable", "allow", "prefer")  # ways to connect that may send in the clear, in the terms of libpq
-
-
-class WorkshopError(Exception):
-    """The shared garage cannot be used: what, why, what to do."""
-
-
-class LineLost(WorkshopError):
-    """It cannot be reached just now; work goes on here."""
-
-
-@dataclass(frozen=True)
-class Elsewhere:
-    """Another bench: who is at it, and which bike is open there."""
-
-    who: str
-    bike_uid: str | None
-
-
-@dataclass(frozen=True)
-class InStep:
-    """What one step came to: bikes that changed here, by number; what both sides changed otherwise, by bike; ``held``: bikes that changed
-    here and may not be written there, since the member only reads."""
-
-    changed: tuple[int, ...] = ()
-    conflicts: Mapping[str, list[Conflict]] = field(default_factory=dict)
-    held: tuple[str, ...] = ()
-    others: tuple[Elsewhere, ...] = ()
 
 
 def checked(address: str) -> URL:
@@ -188,7 +155,8 @@ class Workshop:
                 with self._session(line) as session:
                     shared = list(session.scalars(select(BikeRow.uid).where(BikeRow.uid.is_not(None))))
                 uids = dict.fromkeys([*own, *map(str, shared)])
-                steps = [self._one(garage, line, uid, (decided or {}).get(uid, {})) for uid in uids]
+                one = Stepping(garage, line, self.number, self.reads_only)
+                steps = [one.of(uid, (decided or {}).get(uid, {})) for uid in uids]
                 others = self._presence(garage, line, open_bike)
         except DBAPIError as error:
             raise _lost(error) from error
@@ -198,88 +166,6 @@ class Workshop:
             tuple(uid for step in steps for uid in step.held),
             others,
         )
-
-    def _one(self, garage: Garage, line: Connection, uid: str, decided: Mapping[Key, Side]) -> InStep:
-        """One bike."""
-        base = meeting.met_by(garage, uid).get(self.number, Met())
-        with self._session(line) as there, there.begin(), garage.store.session() as here:
-            there.execute(text("select pg_advisory_xact_lock(hashtext(:uid))"), {"uid": uid})
-            theirs = there.scalar(select(BikeRow).where(BikeRow.uid == uid))
-            mine = here.scalar(select(BikeRow).where(BikeRow.uid == uid))
-            made = mine is None
-            if theirs is None and self.reads_only:
-                return InStep(held=(uid,))
-            if theirs is None and mine is not None:
-                theirs = _copy(there, mine)
-                base = Met(base.count)
-            if mine is None and theirs is not None:
-                mine = _copy(here, theirs, meeting.free_name(here, theirs.name))
-                mine.opened_at = NEVER  # which was opened last here is told by this bench alone
-            assert mine is not None and theirs is not None
-            rows = rows_of(here, mine)
-            came = self._came(garage, there, theirs, mine, rows.keys())
-            result = meeting.bring(here, mine, rows, came, base.rows, decided)
-            here.flush()
-            undecided = {one.key for one in result.conflicts}
-            held = self._give(garage, here, there, mine, theirs, result.agreed, undecided)
-            there.flush()
-            agreed = dict(result.agreed)
-            if not self.reads_only:  # both are the same now, but for what waits for a person
-                own = {key: content for key, (_, content) in rows_of(here, mine).items()} | {BIKE: dict(mine.document)}
-                agreed = {key: row for key, row in own.items() if key not in undecided}
-                agreed |= {key: row for key, row in base.rows.items() if key in undecided}
-            changed = (mine.id,) if made or result.changes else ()
-            there.commit()  # first: what a cut undoes here is found there again
-        kept = changing(agreed)
-        if kept != base.rows:
-            meeting.remember(garage, uid, meeting.met_by(garage, uid) | {self.number: Met(base.count + 1, kept)})
-        return InStep(changed, {uid: result.conflicts} if result.conflicts else {}, (uid,) if held else ())
-
-    def _came(self, garage: Garage, there: Session, theirs: BikeRow, mine: BikeRow, known: object) -> Came:
-        came = Came({}, {}, {})
-        for key, (row, content) in rows_of(there, theirs).items():
-            came.content[key], came.columns[key] = content, values_of(row)
-            name = getattr(row, "file", None)
-            if name and key not in known:  # type: ignore[operator]
-                came.files[key] = _fetched(garage, there, key[0], str(name))
-        came.content[BIKE] = _with_name(
-            theirs.document, mine.name if _same_name(mine.name, theirs.name) else theirs.name
-        )
-        return came
-
-    def _give(
-        self,
-        garage: Garage,
-        here: Session,
-        there: Session,
-        mine: BikeRow,
-        theirs: BikeRow,
-        agreed: Mapping[Key, Row],
-        undecided: set[Key],
-    ) -> bool:
-        """What is new or newer here, there; whether something was held back, since this member only reads."""
-        rows, own = rows_of(here, mine), rows_of(there, theirs)
-        came = Came({}, {}, {})
-        for key, (row, content) in rows.items():
-            came.content[key], came.columns[key] = content, values_of(row)
-            name = getattr(row, "file", None)
-            if name and key not in own:
-                if self.reads_only:
-                    return True
-                came.files[key] = str(name)
-                _store(garage, there, key[0], str(name))
-        came.content[BIKE] = _with_name(mine.document, theirs.name if _same_name(mine.name, theirs.name) else mine.name)
-        for key in undecided:
-            stands = theirs.document if key == BIKE else own[key][1] if key in own else None
-            if stands is None:
-                came.content.pop(key, None)
-            else:
-                came.content[key] = stands
-        if self.reads_only:
-            return any(key not in own for key in rows)
-        base = {key: row for key, row in agreed.items() if key != BIKE} | {BIKE: theirs.document}
-        meeting.bring(there, theirs, own, came, base, {})
-        return False
 
     def _presence(self, garage: Garage, line: Connection, open_bike: str | None) -> tuple[Elsewhere, ...]:
         """Say who is here, and hear who is elsewhere."""
@@ -294,57 +180,6 @@ class Workshop:
 def _named(row: BikeRow) -> str:
     row.uid = row.uid or new_uid()
     return row.uid
-
-
-def _copy(session: Session, bike: BikeRow, name: str | None = None) -> BikeRow:
-    """The bike itself on the other side; its rows follow."""
-    name = name or meeting.free_name(session, bike.name)
-    made = BikeRow(
-        name=name,
-        document=_with_name(bike.document, name),
-        opened_at=bike.opened_at,
-        archived=bike.archived,
-        uid=bike.uid,
-    )
-    session.add(made)
-    session.flush()
-    return made
-
-
-def _with_name(document: Row, name: str) -> dict[str, object]:
-    return {**document, "name": name}
-
-
-def _same_name(here: str, there: str) -> bool:
-    """Whether a bike is called otherwise on one side only because its name was taken there."""
-    return here == there or here.startswith(f"{there[:180]}, ") or there.startswith(f"{here[:180]}, ")
-
-
-def _folder(garage: Garage, table: str) -> Path:
-    return garage.folder / (RIDES if table == "rides" else ATTACHMENTS)
-
-
-def _store(garage: Garage, there: Session, table: str, name: str) -> None:
-    """A file of here, there; once."""
-    if there.get(FileRow, name) is None:
-        there.add(FileRow(name=name, data=wire.read_bytes(_folder(garage, table) / Path(name).name, MOST_RIDE)))
-        there.flush()
-
-
-def _fetched(garage: Garage, there: Session, table: str, name: str) -> str:
-    """A file of there, here, before any row names it. Raises :class:`WorkshopError`: it is gone, or of a kind that is not kept."""
-    safe = Path(name).name
-    if Path(safe).suffix not in (".parquet", *ENDINGS):
-        raise WorkshopError(f"The shared garage names a file that is not kept here: {name!r}.")
-    place = _folder(garage, table) / safe
-    if not place.exists():
-        kept = there.get(FileRow, name)
-        if kept is None:
-            raise WorkshopError(f"The shared garage lacks a file that it names: {name!r}. Restore it from a backup.")
-        place.parent.mkdir(exist_ok=True, mode=0o700)
-        wire.write_bytes(place, kept.data, private=True)
-        there.expunge(kept)
-    return safe
 
 
 def _lost(error: DBAPIError) -> WorkshopError:

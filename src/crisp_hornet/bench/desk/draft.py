@@ -157,6 +157,11 @@ class Draft(QObject):
         self._keep_soon.start()
         self.changed.emit()
 
+    def keep_what_waits(self) -> None:
+        """Write it now, where that was put off."""
+        if self._keep_soon.isActive():
+            self.keep()
+
     def keep(self) -> None:
         """Write the draft into the garage; happens by itself shortly after each change."""
         self._keep_soon.stop()
