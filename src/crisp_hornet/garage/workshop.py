@@ -11,7 +11,7 @@ import getpass
 import socket
 from collections.abc import Mapping
 from contextlib import suppress
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from sqlalchemy import Connection, Engine, create_engine, func, select, text
 from sqlalchemy.engine import URL, make_url
@@ -40,6 +40,9 @@ def checked(address: str) -> URL:
         raise WorkshopError(f"{address!r} is no address. Write postgresql://user@host/database.") from None
     if not url.drivername.startswith("postgresql"):
         raise WorkshopError(f"A shared garage is postgresql://user@host/database, not {url.drivername}://.")
+    if url.password is not None:
+        words = "Leave the password out of the address, where others could read it: crisp-hornet workshop ADDRESS --password asks for it."
+        raise WorkshopError(words)
     mode = url.query.get("sslmode")
     host = url.host or ""
     if host not in HERE and not host.startswith("/"):
@@ -135,7 +138,7 @@ class Workshop:
         try:
             with self._session() as session:
                 bikes = session.scalar(select(func.count()).select_from(BikeRow))
-                lately = PresenceRow.at > datetime.now().astimezone() - SEEN
+                lately = PresenceRow.at > func.now() - SEEN
                 benches = session.scalar(select(func.count()).select_from(PresenceRow).where(lately))
         except DBAPIError as error:
             raise _lost(error) from error
@@ -169,8 +172,9 @@ class Workshop:
 
     def _presence(self, garage: Garage, line: Connection, open_bike: str | None) -> tuple[Elsewhere, ...]:
         """Say who is here, and hear who is elsewhere."""
-        now, bench = datetime.now().astimezone(), meeting.number_of(garage)
+        bench = meeting.number_of(garage)
         with self._session(line) as session, session.begin():
+            now = session.scalars(select(func.now())).one()  # by one clock, the server's
             if not self.reads_only:
                 session.merge(PresenceRow(bench=bench, who=self.who, bike_uid=open_bike, at=now))
             rows = session.scalars(select(PresenceRow).where(PresenceRow.bench != bench, PresenceRow.at > now - SEEN))

@@ -19464,6 +19464,16 @@
 <translation>archiviert</translation>
 </message>
 <message>
+<location filename="garage/in_step.py" />
+<source>The shared garage names a file that is not kept here: {name}.</source>
+<translation>Die gemeinsame Garage nennt eine Datei, die hier nicht aufgehoben wird: {name}.</translation>
+</message>
+<message>
+<location filename="garage/in_step.py" />
+<source>The shared garage lacks a file that it names: {name}. Restore it from a backup.</source>
+<translation>Der gemeinsamen Garage fehlt eine Datei, die sie nennt: {name}. Stelle sie aus einer Sicherung wieder her.</translation>
+</message>
+<message>
 <location filename="garage/jobs.py" />
 <source>job sheet</source>
 <translation>Arbeitsblatt</translation>
@@ -19690,6 +19700,11 @@
 </message>
 <message>
 <location filename="garage/workshop.py" />
+<source>Leave the password out of the address, where others could read it: crisp-hornet workshop ADDRESS --password asks for it.</source>
+<translation>Lass das Passwort aus der Adresse, wo andere es lesen könnten: crisp-hornet workshop ADRESSE --password fragt danach.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
 <source>The shared garage cannot be reached: {why}. Work goes on here and is taken up when it is back.</source>
 <translation>Die gemeinsame Garage ist nicht erreichbar: {why}. Die Arbeit geht hier weiter und wird aufgenommen, wenn sie wieder da ist.</translation>
 </message>
@@ -19697,11 +19712,6 @@
 <location filename="garage/workshop.py" />
 <source>A shared garage is postgresql://user@host/database, not {drivername}://.</source>
 <translation>Eine gemeinsame Garage ist postgresql://benutzer@rechner/datenbank, nicht {drivername}://.</translation>
-</message>
-<message>
-<location filename="garage/workshop.py" />
-<source>The shared garage names a file that is not kept here: {name}.</source>
-<translation>Die gemeinsame Garage nennt eine Datei, die hier nicht aufgehoben wird: {name}.</translation>
 </message>
 <message>
 <location filename="garage/workshop.py" />
@@ -19732,11 +19742,6 @@
 <location filename="garage/workshop.py" />
 <source>{getuser} at {gethostname}</source>
 <translation>{getuser} an {gethostname}</translation>
-</message>
-<message>
-<location filename="garage/workshop.py" />
-<source>The shared garage lacks a file that it names: {name}. Restore it from a backup.</source>
-<translation>Der gemeinsamen Garage fehlt eine Datei, die sie nennt: {name}. Stelle sie aus einer Sicherung wieder her.</translation>
 </message>
 <message>
 <location filename="garage/workshop.py" />
