@@ -1,6 +1,7 @@
 """Errors that nobody foresaw: from every background job, slot and painting; the window lives, says so, and keeps the draft."""
 
 import sys
+import threading
 
 import pytest
 from PyQt6.QtCore import QObject, QTimer, qWarning
@@ -78,6 +79,14 @@ def test_every_background_job_may_fail(qtbot, guarded):
     log = guarded.log_file.read_text()
     assert "Qt: said by Qt" in log
     assert "Surprise: nobody foresaw this" in log and "Traceback" in log
+
+
+def test_what_ends_while_the_window_closes_finds_it_there(own_demo_garage, open_window):
+    window = open_window(own_demo_garage)
+    job, closing = window.stations["logbook"]._packing, threading.Event()
+    job.start(lambda: "written" if closing.wait(20) else "")
+    window.at_end.append(closing.set)
+    open_window.close(window)  # what it says to a window that is gone would fail this test
 
 
 NAMES = ("_show", "meaning", "caption", "state", "shown", "left", "act_text")

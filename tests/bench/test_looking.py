@@ -227,6 +227,7 @@ def test_an_empty_garage_shows_no_choices(qtbot, empty_window):
     assert "by way" not in texts(empty_window) and "against" not in texts(empty_window)
 
 
+@pytest.mark.long
 def test_traces_are_chosen_ordered_and_hidden(qtbot, demo_window, rides):
     click(qtbot, find(demo_window, "beside the traces Traces"))
     rows, usual = rides.beside.rows.list, list(rides.traces.channels)

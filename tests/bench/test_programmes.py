@@ -95,6 +95,7 @@ def test_the_card_of_any_ride_can_be_filled_in_and_nonsense_is_told(qtbot, demo_
     assert desk.ride.card.tyres == "3.2 bar" and fields["rested_start_v"].text() == "65.9"
 
 
+@pytest.mark.long
 def test_the_runs_of_a_programme_are_found_in_a_ride_and_shown(qtbot, demo_window, rides):
     click(qtbot, find(demo_window, "beside the traces Runs"))
     qtbot.waitUntil(lambda: "2 of " in texts(rides.beside.runs))

@@ -116,6 +116,7 @@ def test_feel_says_when_the_throttle_works_and_lays_a_kept_draft_beside(qtbot, d
     assert desk.draft.tune.throttle.rolling_kmh == pytest.approx(8.04672, rel=1e-4)
 
 
+@pytest.mark.long
 def test_levels_by_family_by_hand_and_by_number(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist").assist
     before, rulers = desk.draft.tune, view.rulers.rulers
@@ -273,6 +274,7 @@ def test_drafts_are_kept_with_why_taken_up_and_let_go_and_steps_lead_to_the_goal
     assert "Give the draft a name" in demo_window.notice.text
 
 
+@pytest.mark.long
 def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_shown(qtbot, demo_window, tune):
     desk, chart = demo_window.desk, tune.chart
     edge = next(one for one in chart.edges if one.setting == "drive.motor_rpm")

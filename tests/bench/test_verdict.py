@@ -60,6 +60,7 @@ def test_a_findings_change_goes_into_the_draft_with_its_ride_and_can_be_undone(q
     assert desk.draft.tune.drive.battery_current_a == before
 
 
+@pytest.mark.long
 def test_a_finding_is_learned_from_its_card(qtbot, demo_window, verdict):
     click(qtbot, find(demo_window, "Learn from wheel-off"))
     assert demo_window.desk.bike.sources[WHEEL].origin == "learned"

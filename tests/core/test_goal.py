@@ -81,6 +81,7 @@ def test_what_the_watch_list_forbids_it_forbids_of_greater_limits_too():
     assert {"battery-over-bms", "front-wheel", "weakening-large"} <= spoken
 
 
+@pytest.mark.long
 def test_a_road_s_wishes_are_met_with_the_least_strain():
     bike, tune = a_bike(chassis__cargo_kg=5.0), a_tune()
     goals = asked(

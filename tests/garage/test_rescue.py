@@ -72,6 +72,7 @@ def test_broken_pages_cost_their_own_rows_and_no_others(folder, tmp_path):
     assert sum(count > 360 for count in kept) >= len(kept) - 1, kept
 
 
+@pytest.mark.long
 def test_rows_below_a_lost_inner_page_are_found_again(folder, tmp_path):
     """Every inner page of every table is lost, and the first page with the names of the tables."""
     file, data = folder / "garage.sqlite", bytearray((folder / "garage.sqlite").read_bytes())

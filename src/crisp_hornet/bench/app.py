@@ -192,8 +192,9 @@ def tear_down(app: QApplication, window: Window) -> None:
     """Let a window go while Qt is still whole, instead of leaving it to the interpreter's end."""
     window.close()
     pool = QThreadPool.globalInstance()
-    if pool is not None:  # what still runs beside finds its window gone otherwise
+    if pool is not None:  # what still runs beside finds its window gone otherwise, and so does what it has to say
         pool.clear()
         pool.waitForDone(10_000)
+        app.sendPostedEvents(None, QEvent.Type.MetaCall)
     window.deleteLater()
     app.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -45,5 +45,5 @@ def run(options: argparse.Namespace) -> int:
     else:
         with garage_at(where) as garage:
             made = copy_garage(garage, options.to, options.keep)
-    tell(f"{made.path}: {made.files} new files beside it, {made.dropped} older copies let go")
+    tell(f"{made.path}: {made.files} new files beside it, {made.dropped} older copies deleted")
     return 0

@@ -17,6 +17,7 @@ from crisp_hornet.garage.glance import Lines
 
 if TYPE_CHECKING:
     from crisp_hornet.garage.book import Entry
+    from crisp_hornet.garage.fleet import Fleet
     from crisp_hornet.garage.jobs import Job, JobStep
     from crisp_hornet.garage.meeting import Taken
     from crisp_hornet.garage.merging import Key, Side
@@ -76,6 +77,12 @@ class Story(QObject):
         from crisp_hornet.garage.archive import import_bike
 
         return partial(import_bike, self._garage, path, decided)
+
+    def all_rides(self, since: datetime | None) -> Callable[[Callable[[float], bool]], Fleet | None]:
+        """Work for another thread: all rides of the garage asked together; it hears at each step whether to go on."""
+        from crisp_hornet.garage.fleet import Asked, asked_of_all
+
+        return partial(asked_of_all, self._garage, Asked(since=since))
 
     # --- backups and calibrations -----------------------------------------------------------------------
 

@@ -83,19 +83,17 @@ class FleetView(QWidget):
 
     def ask(self) -> None:
         """Ask all rides."""
-        from crisp_hornet.garage.fleet import Asked, asked_of_all
-
         self.stop()
         stop, share = self._stop, self._share = [False], [0.0]
         days = SINCE[self.since.currentText()]
         since = datetime.now().astimezone() - timedelta(days=days) if days is not None else None
-        garage = self._desk.garage
+        ask_all = self._desk.story.all_rides(since)
 
         def tick(done: float) -> bool:
             share[0] = done
             return not stop[0]
 
-        self._work.start(lambda: asked_of_all(garage, Asked(since=since), tick))
+        self._work.start(lambda: ask_all(tick))
         self.act.setText("Stop")
         self.words.setText("Reading the rides …")
         self._poll.start()
