@@ -43,7 +43,13 @@ class Server:
         assert done.returncode == 0, done.stdout + done.stderr
 
     def start(self):
-        settings = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=30 -c fsync=off"  # the machine itself is not cut
+        options = [
+            "listen_addresses=127.0.0.1",
+            "unix_socket_directories=''",
+            "max_connections=30",
+            "fsync=off",
+        ]  # the machine is not cut
+        settings = " ".join([f"-p {self.port}", *(f"-c {one}" for one in options)])
         log = self.folder.parent / "log"
         self._run("pg_ctl", "-D", self.folder, "-w", "-l", log, "-o", settings, "start")
 
