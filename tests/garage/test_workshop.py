@@ -229,6 +229,30 @@ def test_a_day_with_fifty_cuts_loses_nothing_and_does_nothing_twice(benches, ser
     assert a.glance.tune(bike, "draft") == b.glance.tune(bikes[id(b)], "draft")
 
 
+def test_a_file_that_is_gone_costs_its_row_alone(benches, server, address):
+    (a, shop_a), (b, shop_b) = benches
+    bike = a.bikes.save(a_bike())
+    a.rides.keep(bike, a_ride("sound"), a_tune())
+    gone = a.rides.keep(bike, a_ride("gone here"), a_tune())
+    shared = a.rides.keep(bike, a_ride("gone there"), a_tune())
+    gone.file.unlink()
+    shop_a.bring_in_step(a)
+    server.ask(address.rpartition("/")[2], f"delete from stored_file where name = '{shared.file.name}'")
+    assert in_step(benches) == []
+    assert [ride.name for ride in b.rides.of(number(b))] == ["sound"]
+    a.book.log(bike, "note", "later")
+    b.book.log(number(b), "note", "there too")
+    in_step(benches)
+    assert said(a, bike) == said(b, number(b)) == ["later", "there too"]
+    assert {ride.name for ride in a.rides.of(bike)} == {
+        "sound",
+        "gone here",
+        "gone there",
+    }  # and nothing was deleted by it
+    with shop_b.engine.connect() as line:
+        assert {row[0] for row in line.exec_driver_sql("select name from ride")} == {"sound", "gone there"}
+
+
 def test_while_the_line_is_waited_for_the_bench_can_write(benches):
     """At each statement over the line another connection writes into the bench's own garage at once."""
     (a, shop_a), (b, shop_b) = benches

@@ -40,6 +40,7 @@ class Shared(QObject):
         self.conflicts: Mapping[str, list[Conflict]] = {}
         self.lost = False
         self._said_reads_only, self._ended = False, [False]
+        self._said = ""
         self._decided: dict[str, dict[Key, Side]] = {}
         self._work = Background(WorkshopError, DocumentError)
         self._work.done.connect(self._take)
@@ -101,6 +102,7 @@ class Shared(QObject):
 
     def _take(self, made: tuple[Workshop, InStep, dict[str, dict[Key, Side]]]) -> None:
         self.workshop, told, decided = made
+        self._said = ""
         if self._decided is decided:
             self._decided = {}
         if self.lost:
@@ -131,7 +133,9 @@ class Shared(QObject):
 
     def _fail(self, error: Any) -> None:
         if not isinstance(error, LineLost):
-            self._desk.said.emit("stop", str(error))
+            if str(error) != self._said:  # it is tried again and again
+                self._said = str(error)
+                self._desk.said.emit("stop", self._said)
             return
         self.workshop = None  # it is opened again
         if not self.lost:

@@ -16,6 +16,7 @@ from sqlalchemy import Connection, select, text
 from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import wire
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import meeting
 from crisp_hornet.garage.archive import MOST_RIDE
 from crisp_hornet.garage.book import ENDINGS
@@ -89,14 +90,13 @@ class Stepping:
         return self._take(uid, came, base, decided, shared, undecided, held)
 
     def _came(self, there: Session, theirs: _Story, mine: _Story | None) -> Came:
-        """What is there, with the files that are not here yet."""
-        files = {
-            key: _fetched(self.garage, there, key[0], name)
-            for key, name in theirs.files.items()
-            if mine is None or key not in mine.columns
-        }
+        """What is there, with the files that are not here yet; what names a file that cannot be had stays there alone."""
+        new = {key: name for key, name in theirs.files.items() if mine is None or key not in mine.columns}
+        files = {key: name for key, name in new.items() if _fetched(self.garage, there, key[0], name)}
         own_name = mine.name if mine is not None and _same_name(mine.name, theirs.name) else theirs.name
-        return Came(theirs.rows | {BIKE: _with_name(theirs.document, own_name)}, theirs.columns, files)
+        content = {key: row for key, row in theirs.rows.items() if key not in new or key in files}
+        columns = {key: row for key, row in theirs.columns.items() if key in content}
+        return Came(content | {BIKE: _with_name(theirs.document, own_name)}, columns, files)
 
     def _give(
         self,
@@ -119,13 +119,17 @@ class Stepping:
                 after[one.key] = stands
         if self.reads_only:
             return after != shared
-        own, given = rows_of(there, row), Came(after, {}, {})
-        for key in after:
+        own = {key: kept for key, kept in rows_of(there, row).items() if key in came.content}
+        given = Came(after, {}, {})
+        for key in list(after):
+            name = mine.files.get(key)
+            if key not in own and name and not _store(self.garage, there, key[0], name):
+                del after[key]  # its file is gone here: that is told where it is opened
+                continue
             if key != BIKE:
                 newer_there = key in result.changes or key not in mine.columns
                 given.columns[key] = (came if newer_there else mine).columns[key]
-            if key not in own and (name := mine.files.get(key)):
-                _store(self.garage, there, key[0], name)
+            if key not in own and name:
                 given.files[key] = name
         own_name = row.name if _same_name(str(after[BIKE]["name"]), row.name) else str(after[BIKE]["name"])
         given = replace(given, content=after | {BIKE: _with_name(after[BIKE], own_name)})
@@ -220,24 +224,29 @@ def _folder(garage: Garage, table: str) -> Path:
     return garage.folder / (RIDES if table == "rides" else ATTACHMENTS)
 
 
-def _store(garage: Garage, there: Session, table: str, name: str) -> None:
-    """A file of here, there; once."""
+def _store(garage: Garage, there: Session, table: str, name: str) -> bool:
+    """A file of here, there; once. Whether it could be read."""
     if there.get(FileRow, name) is None:
-        there.add(FileRow(name=name, data=wire.read_bytes(_folder(garage, table) / Path(name).name, MOST_RIDE)))
+        try:
+            data = wire.read_bytes(_folder(garage, table) / Path(name).name, MOST_RIDE)
+        except DocumentError:
+            return False
+        there.add(FileRow(name=name, data=data))
         there.flush()
+    return True
 
 
-def _fetched(garage: Garage, there: Session, table: str, name: str) -> str:
-    """A file of there, here, before any row names it. Raises :class:`WorkshopError`: it is gone, or of a kind that is not kept."""
-    safe = Path(name).name
-    if Path(safe).suffix not in (".parquet", *ENDINGS):
-        raise WorkshopError(f"The shared garage names a file that is not kept here: {name!r}.")
-    place = _folder(garage, table) / safe
+def _fetched(garage: Garage, there: Session, table: str, name: str) -> bool:
+    """A file of there, here, before any row names it; whether it is there and of a kind that is kept. Raises :class:`DocumentError` where
+    it cannot be written."""
+    if Path(name).name != name or Path(name).suffix not in (".parquet", *ENDINGS):
+        return False
+    place = _folder(garage, table) / name
     if not place.exists():
         kept = there.get(FileRow, name)
         if kept is None:
-            raise WorkshopError(f"The shared garage lacks a file that it names: {name!r}. Restore it from a backup.")
+            return False
         place.parent.mkdir(exist_ok=True, mode=0o700)
         wire.write_bytes(place, kept.data, private=True)
         there.expunge(kept)
-    return safe
+    return True

@@ -19464,16 +19464,6 @@
 <translation>archiviert</translation>
 </message>
 <message>
-<location filename="garage/in_step.py" />
-<source>The shared garage names a file that is not kept here: {name}.</source>
-<translation>Die gemeinsame Garage nennt eine Datei, die hier nicht aufgehoben wird: {name}.</translation>
-</message>
-<message>
-<location filename="garage/in_step.py" />
-<source>The shared garage lacks a file that it names: {name}. Restore it from a backup.</source>
-<translation>Der gemeinsamen Garage fehlt eine Datei, die sie nennt: {name}. Stelle sie aus einer Sicherung wieder her.</translation>
-</message>
-<message>
 <location filename="garage/jobs.py" />
 <source>job sheet</source>
 <translation>Arbeitsblatt</translation>
