@@ -135,7 +135,7 @@ def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
 
     def crank():
         standin.do("cadence 20")
-        settle(qtbot, page, 160)
+        settle(qtbot, page, 220)
         standin.do("cadence 0")
         settle(qtbot, page, 5)
 
