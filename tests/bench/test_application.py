@@ -61,12 +61,12 @@ def test_it_opens_ends_when_told_and_the_demo_leaves_no_trace(tmp_path, mode, en
 def test_a_garage_that_cannot_be_opened_is_said_and_ends_with_an_error(tmp_path, qapp, monkeypatch):
     from PyQt6.QtWidgets import QMessageBox
 
-    from crisp_hornet.bench import app, sharing
+    from crisp_hornet.bench import app
 
     said = []
     monkeypatch.setattr(QMessageBox, "critical", lambda *words: said.append(words[-1]))
     (tmp_path / "file").write_text("")
-    monkeypatch.setattr(sharing, "default_folder", lambda: tmp_path / "file" / "garage")
+    monkeypatch.setattr("crisp_hornet.garage.garage.default_folder", lambda: tmp_path / "file" / "garage")
     assert app.run_application(demo=False) == 1 and "cannot be made" in said[0]
 
 

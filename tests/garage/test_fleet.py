@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from crisp_hornet import cli
-from crisp_hornet.core.fleet.asked import Case, Summary, ageing, mean, running_hot, share
+from crisp_hornet.core.fleet.asked import Case, Summary, ageing, consumption, mean, running_hot, share
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.ride_card import RideCard
@@ -121,6 +121,21 @@ def test_trends_and_shares_hold_the_truth_as_often_as_they_say():
         one = share("x", int(rng.binomial(n, p)), n)
         hot += one.low <= p <= one.high
     assert inside >= 0.9 * rounds and hot >= 0.92 * rounds
+
+
+def test_consumption_of_a_kind_is_that_of_its_bikes_not_of_one_that_rode_much():
+    """Bikes differ, rides of one hardly: the interval holds what a bike of the kind takes as often as it says."""
+    rng, inside, rounds = np.random.default_rng(2), 0, some(400, 130)
+    for _ in range(rounds):
+        group = []
+        for bike in range(6):
+            own = 18 + 2 * rng.standard_normal()
+            for _ in range(int(rng.integers(1, 40))):
+                taken = (own + 0.3 * rng.standard_normal()) * 9
+                group.append(Case(f"bike {bike}", "hub", "p", "c", "t", BEGIN, Summary(600, 9, taken)))
+        (told,) = consumption(group)
+        inside += told.low <= 18 <= told.high
+    assert inside >= 0.91 * rounds and told.cases == len(group) and told.beside == "6 bikes"
 
 
 def test_too_few_say_so_and_no_case_is_no_line():

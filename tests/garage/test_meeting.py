@@ -132,8 +132,25 @@ def test_what_both_changed_waits_for_a_person_and_neither_is_lost(home, road, tm
     assert home.glance.tune(mine, "draft").drive.battery_current_a == chosen
     assert other in [tune.drive.battery_current_a for tune in home.tunes.named(mine).values()]
     assert any("kept what" in entry.detail for entry in home.book.of(mine))
+    lines, tunes = titles(home, mine), home.tunes.named(mine)
+    import_bike(home, tmp_path / "back.zip", {DRAFT: side})  # decided once more: nothing is left to decide
+    assert titles(home, mine) == lines and home.tunes.named(mine) == tunes
     road_again = over(home, mine, road, tmp_path / "second.zip")  # the road hears of it, and is not asked
     assert road_again.conflicts == () and road.glance.tune(there, "draft").drive.battery_current_a == chosen
+
+
+@pytest.mark.parametrize("side", ["mine", "theirs"])
+def test_a_figure_that_is_not_chosen_lies_in_a_file_of_the_logbook(home, road, tmp_path, side):
+    mine = home.glance.last_bike()[0]
+    there = over(home, mine, road, tmp_path / "off.zip").number
+    road.bikes.update(there, road.bikes.get(there).model_copy(update={"chassis": a_bike(chassis__crr=0.014).chassis}))
+    home.bikes.update(mine, a_bike(chassis__crr=0.009))
+    over(road, there, home, tmp_path / "back.zip")
+    assert import_bike(home, tmp_path / "back.zip", {BIKE: side}).conflicts == ()
+    chosen, other = (0.009, 0.014) if side == "mine" else (0.014, 0.009)
+    assert home.bikes.get(mine).chassis.crr == chosen
+    (line,) = [one for one in home.book.of(mine) if one.title == "Set aside: the bike"]
+    assert json.loads(line.file.read_text())["chassis"]["crr"] == other
 
 
 @pytest.mark.parametrize("start", range(0, some(24, 8), 4))

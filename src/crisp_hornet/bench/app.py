@@ -25,12 +25,12 @@ from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.opening import open_file
 from crisp_hornet.bench.place import keep, take_up
 from crisp_hornet.bench.scale import of_desktop, set_scale
-from crisp_hornet.bench.sharing import folder_of, is_shared, share
+from crisp_hornet.bench.sharing import share
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.standins import stand_in
 from crisp_hornet.bench.window import Window
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage
+from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, folder_of, is_shared
 from crisp_hornet.garage.opening import GarageError
 
 MOTIONS = (
@@ -61,7 +61,9 @@ def run_application(demo: bool, verbose: bool = False, file: Path | None = None,
         QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))
         return 1
     logs = Path(platformdirs.user_log_dir("crisp-hornet"))
-    return run_window(app, own, Simulated(), logs, verbose, file, address=garage if is_shared(garage) else None)
+    return run_window(
+        app, own, Simulated(), logs, verbose, file, address=garage if garage and is_shared(garage) else None
+    )
 
 
 def run_practice(file: JobFile, folder: Path, seed: int | None, guided: bool, anew: bool, verbose: bool) -> int:

@@ -26,15 +26,16 @@ READS_ONLY = "You may read the shared garage, not change it: what you change sta
 
 
 class Shared(QObject):
-    """``open_workshop`` connects; it is called beside the window, and again while the line is lost. ``asked``: what both sides changed
+    """``open_workshop`` connects; it is called beside the window, and again while the line is lost. While the link
+    is ``busy`` nothing is taken in: it could change what is being sent. ``asked``: what both sides changed
     otherwise of the active bike. ``news``: who is where, or whether the line stands, has changed."""
 
     asked = pyqtSignal(list)
     news = pyqtSignal()
 
-    def __init__(self, desk: Desk, open_workshop: Callable[[], Workshop]) -> None:
+    def __init__(self, desk: Desk, open_workshop: Callable[[], Workshop], busy: Callable[[], bool]) -> None:
         super().__init__()
-        self._desk, self._open = desk, open_workshop
+        self._desk, self._open, self._busy = desk, open_workshop, busy
         self.workshop: Workshop | None = None
         self.others: tuple[Elsewhere, ...] = ()
         self.conflicts: Mapping[str, list[Conflict]] = {}
@@ -57,8 +58,8 @@ class Shared(QObject):
         return self._work.running
 
     def step(self) -> None:
-        """Bring the bench in step with the others, if that is not under way, and no drag is."""
-        if self._work.running or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+        """Bring the bench in step with the others, if neither that is under way nor a drag nor a send."""
+        if self._work.running or self._busy() or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             return
         desk, decided, known = self._desk, self._decided, self.workshop
         desk.draft.keep_what_waits()
@@ -102,7 +103,7 @@ class Shared(QObject):
 
     def _take(self, made: tuple[Workshop, InStep, dict[str, dict[Key, Side]]]) -> None:
         self.workshop, told, decided = made
-        self._said = ""
+        self._say_once(" ".join(dict.fromkeys(told.refused)))
         if self._decided is decided:
             self._decided = {}
         if self.lost:
@@ -133,12 +134,16 @@ class Shared(QObject):
 
     def _fail(self, error: Any) -> None:
         if not isinstance(error, LineLost):
-            if str(error) != self._said:  # it is tried again and again
-                self._said = str(error)
-                self._desk.said.emit("stop", self._said)
+            self._say_once(str(error))
             return
         self.workshop = None  # it is opened again
         if not self.lost:
             self.lost = True
             self._desk.said.emit("warn", LOST)
             self.news.emit()
+
+    def _say_once(self, words: str) -> None:
+        """It is tried again and again."""
+        if words and words != self._said:
+            self._desk.said.emit("stop", words)
+        self._said = words

@@ -6,23 +6,9 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from crisp_hornet.garage.garage import default_folder, mirror_of
-
 if TYPE_CHECKING:
     from crisp_hornet.bench.window import Window
     from crisp_hornet.garage.merging import Conflict
-
-
-def is_shared(garage: str | None) -> bool:
-    """Whether a garage is an address, not a folder."""
-    return garage is not None and "://" in garage
-
-
-def folder_of(garage: str | None) -> Path:
-    """Where a bench keeps what it works on: of a shared garage in a folder of its own."""
-    if garage is None:
-        return default_folder()
-    return mirror_of(garage) if is_shared(garage) else Path(garage)
 
 
 def share(window: Window, address: str) -> None:
@@ -33,7 +19,7 @@ def share(window: Window, address: str) -> None:
 
     checked(address)
     desk = window.desk
-    desk.shared = shared = Shared(desk, lambda: Workshop(address, password_of(address)))
+    desk.shared = shared = Shared(desk, lambda: Workshop(address, password_of(address)), lambda: bool(window.link.busy))
     window.at_end.append(shared.finish)
     shared.asked.connect(partial(_ask, window))
     shared.news.connect(desk.bike_changed)

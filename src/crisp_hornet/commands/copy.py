@@ -9,6 +9,7 @@ from crisp_hornet.commands.arguments import BadInput, garage_of
 from crisp_hornet.commands.garages import check_address, garage_at
 from crisp_hornet.commands.output import tell
 from crisp_hornet.garage.copies import bring_back, copy_garage, copy_shared
+from crisp_hornet.garage.garage import is_shared
 from crisp_hornet.garage.opening import GarageError
 
 KEEP = 14
@@ -27,7 +28,7 @@ def run(options: argparse.Namespace) -> int:
     """Copy, or bring back."""
     where = options.garage
     if options.back is not None:
-        if where is None or "://" in where:
+        if where is None or is_shared(where):
             raise BadInput(
                 "copy --back: name the folder of the new garage with --garage. A shared one comes back by pg_restore."
             )
@@ -39,7 +40,7 @@ def run(options: argparse.Namespace) -> int:
         return 0
     if options.keep < 1:
         raise BadInput("--keep must be at least 1.")
-    if where is not None and "://" in where:
+    if where is not None and is_shared(where):
         check_address(where)
         made = copy_shared(where, options.to, options.keep)
     else:

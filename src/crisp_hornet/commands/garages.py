@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 
 from crisp_hornet.commands.arguments import BadInput
-from crisp_hornet.garage.garage import Garage, default_folder, mirror_of
+from crisp_hornet.garage.garage import Garage, folder_of, is_shared
 from crisp_hornet.garage.opening import GarageError
 
 
@@ -15,19 +14,17 @@ from crisp_hornet.garage.opening import GarageError
 def garage_at(where: str | None) -> Iterator[Garage]:
     """A garage, one's own where nothing is given; made where there is none. One that is shared is brought in step before and after. Raises
     :class:`BadInput`."""
-    shared = where is not None and "://" in where
+    address = where if where and is_shared(where) else None
     try:
-        garage = Garage(
-            mirror_of(where) if shared and where is not None else Path(where) if where else default_folder()
-        )
+        garage = Garage(folder_of(where))
     except GarageError as error:
         raise BadInput(str(error)) from error
     try:
-        if shared and where is not None:
-            _in_step(garage, where)
+        if address is not None:
+            _in_step(garage, address)
         yield garage
-        if shared and where is not None:
-            _in_step(garage, where)
+        if address is not None:
+            _in_step(garage, address)
     finally:
         garage.close()
 

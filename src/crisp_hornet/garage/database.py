@@ -65,13 +65,13 @@ def bring_up_to_date(engine: Engine, folder: Path) -> bool:
     Raises :class:`TooNew`, :class:`OSError` where there is no room for the copy, and the database's own errors.
     """
     with engine.connect() as connection:
-        version = _version(connection)
+        version = version_in(connection)
     if version == NEWEST:
         return False
     if version is not None:
         _copy_before(folder)
     with engine.connect().execution_options(at_once=True) as connection, connection.begin():
-        if _version(connection) == NEWEST:
+        if version_in(connection) == NEWEST:
             return False  # another instance was faster
         migrate(connection)
     return version is not None
@@ -91,10 +91,11 @@ def migrate(connection: Connection, to: str = "head") -> None:
     try:
         command.upgrade(config, to)
     except CommandError as error:
-        raise TooNew(str(_version(connection))) from error
+        raise TooNew(str(version_in(connection))) from error
 
 
-def _version(connection: Connection) -> str | None:
+def version_in(connection: Connection) -> str | None:
+    """The version of a database's tables; None where it has none yet."""
     if not inspect(connection).has_table("alembic_version"):
         return None
     row = connection.execute(text("select version_num from alembic_version")).first()

@@ -49,10 +49,17 @@ def default_folder() -> Path:
     return Path(platformdirs.user_data_dir("crisp-hornet"))
 
 
-def mirror_of(address: str) -> Path:
-    """Where a bench keeps what it works on of a garage that is shared at an address."""
+def is_shared(garage: str) -> bool:
+    """Whether a garage is an address that several benches share, not a folder."""
+    return "://" in garage
+
+
+def folder_of(garage: str | None) -> Path:
+    """Where a garage lies: the user's own; of a shared one what this bench works on, in a folder of its own."""
     own = default_folder()
-    return own.parent / f"{own.name}-shared" / hashlib.sha256(address.encode()).hexdigest()[:16]
+    if garage is None or not is_shared(garage):
+        return Path(garage) if garage else own
+    return own.parent / f"{own.name}-shared" / hashlib.sha256(garage.encode()).hexdigest()[:16]
 
 
 def _not_opened(folder: Path, error: Exception) -> GarageError:

@@ -47,12 +47,13 @@ class Elsewhere:
 @dataclass(frozen=True)
 class InStep:
     """What one step came to: bikes that changed here, by number; what both sides changed otherwise, by bike; ``held``: bikes that changed
-    here and may not be written there, since the member only reads."""
+    here and may not be written there, since the member only reads; ``refused``: why a bike could not be brought in step, in words."""
 
     changed: tuple[int, ...] = ()
     conflicts: Mapping[str, list[Conflict]] = field(default_factory=dict)
     held: tuple[str, ...] = ()
     others: tuple[Elsewhere, ...] = ()
+    refused: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -163,7 +164,9 @@ class Stepping:
                 changed = True
                 shared[BIKE] = dict(row.document)
             else:
-                result = meeting.bring(here, row, rows_of(here, row), came, base.rows, decided)
+                result = meeting.bring(
+                    here, row, rows_of(here, row), came, base.rows, decided, meeting.keeper(self.garage)
+                )
                 conflicts, changed = result.conflicts, bool(result.changes)
                 undecided = undecided | {one.key for one in conflicts}
             number = row.id

@@ -6,7 +6,8 @@ memories of the same other the one of more meetings is the newer, whatever any c
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import json
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -86,6 +87,14 @@ def newer(one: Met | None, other: Met | None) -> Met:
     return max((met for met in (one, other) if met is not None), key=lambda met: met.count, default=Met())
 
 
+Keep = Callable[[bytes], str]
+
+
+def keeper(garage: Garage) -> Keep:
+    """Keeps a text among the attachments; gives its name."""
+    return lambda data: garage.book.keep_file(data, ".txt").name
+
+
 # --- what came ------------------------------------------------------------------------------------------------
 
 
@@ -137,10 +146,10 @@ def meet(
     peer = story.get("garage")
     remembered = met_by(garage, story["uid"]).get(str(peer))
     base = newer(remembered, parsed(story.get("met")).get(number_of(garage)))
-    result = bring(session, bike, own, came, base.rows, decided)
+    result = bring(session, bike, own, came, base.rows, decided, keeper(garage))
     new = _counted(key for key in came.columns if key not in own)
     bike.opened_at, bike.archived = datetime.now().astimezone(), False
-    _log(session, bike.id, new, result, own, decided)
+    _log(session, bike.id, new, result, own)
     _remember(garage, story, result.agreed, base)
     here = [row for key, (row, _) in own.items() if key not in came.content]
     return Taken(
@@ -159,14 +168,13 @@ def _log(
     new: Mapping[str, int],
     result: Merged,
     own: Mapping[Key, tuple[Base, Row]],
-    decided: Mapping[Key, Side],
 ) -> None:
     """A line about what came, where something did."""
     changed = [_called(key, row) for key, row in result.changes.items() if key == BIKE or key in own]
     told_ = [counted(count, NOUNS[table]) for table, count in new.items()] + [f"changed: {name}" for name in changed]
     told_ += [
         f"kept {'what was here' if side == 'mine' else 'what came'}: {_called(key, None)}"
-        for key, side in decided.items()
+        for key, side in result.decided.items()
     ]
     if told_:
         at = datetime.now().astimezone()
@@ -216,8 +224,10 @@ def bring(
     came: Came,
     base: Mapping[Key, Row],
     decided: Mapping[Key, Side],
+    keep: Keep | None = None,
 ) -> Merged:
-    """Bring what came into a bike's rows. A tune that a decision set aside is kept as a draft by name."""
+    """Bring what came into a bike's rows. What a decision set aside is not lost: a tune is kept as a draft by name, all else as a file
+    of the logbook, by ``keep``."""
     mine: dict[Key, Row] = {key: row for key, (_, row) in own.items()} | {BIKE: bike.document}
     result = settled(mine, came, base, decided)
     for key, row in result.changes.items():
@@ -232,10 +242,12 @@ def bring(
                     setattr(own[key][0], name, value)
         else:
             add(session, bike.id, key, came)
-    for key, side in decided.items():
+    for key, side in result.decided.items():
         loser = mine.get(key) if side == "theirs" else came.content.get(key)
-        if key[0] == "tunes" and loser is not None and key not in [one.key for one in result.conflicts]:
+        if key[0] == "tunes" and loser is not None:
             _keep_tune(session, bike.id, loser, HERE if side == "theirs" else ELSEWHERE)
+        elif loser is not None:
+            _set_aside(session, bike.id, key, loser, keep)
     return result
 
 
@@ -257,10 +269,23 @@ def settled(mine: Mapping[Key, Row], came: Came, base: Mapping[Key, Row], decide
         store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, dict(mixed), "bike")
     except DocumentError:
         del result.changes[BIKE]
+        result.decided.pop(BIKE, None)
         result.agreed.pop(BIKE, None)
         result.conflicts[:] = [one for one in result.conflicts if one.key != BIKE]
         result.conflicts.insert(0, Conflict(BIKE, mine.get(BIKE), came.content.get(BIKE)))
     return result
+
+
+def _set_aside(session: Session, bike_id: int, key: Key, row: Row, keep: Keep | None) -> None:
+    """What was not chosen, in a line of the logbook with its file."""
+    file = keep(json.dumps(row, ensure_ascii=False, indent=1).encode()) if keep is not None else None
+    at = datetime.now().astimezone()
+    words = "What was not chosen lies in the file."
+    session.add(
+        EventRow(
+            bike_id=bike_id, kind="bike", title=f"Set aside: {_called(key, row)}"[:300], detail=words, at=at, file=file
+        )
+    )
 
 
 def _keep_tune(session: Session, bike_id: int, row: Row, why: str) -> None:

@@ -33,11 +33,13 @@ class Conflict:
 
 @dataclass(frozen=True)
 class Merged:
-    """``changes``: what mine is to become, by row, None for a row to let go. ``agreed``: what both have in common from now on."""
+    """``changes``: what mine is to become, by row, None for a row to let go. ``agreed``: what both have in common from now on.
+    ``decided``: what was changed on both sides and decided, by whose counts."""
 
     changes: dict[Key, Row | None] = field(default_factory=dict)
     conflicts: list[Conflict] = field(default_factory=list)
     agreed: dict[Key, Row] = field(default_factory=dict)
+    decided: dict[Key, Side] = field(default_factory=dict)
 
 
 def merged(mine: Rows, theirs: Rows, base: Rows, decided: Mapping[Key, Side] | None = None) -> Merged:
@@ -46,11 +48,11 @@ def merged(mine: Rows, theirs: Rows, base: Rows, decided: Mapping[Key, Side] | N
     found, decided = Merged(), decided or {}
     for key in _in_order(mine, theirs, base):
         own, other, was = mine.get(key), theirs.get(key), base.get(key)
-        side, new = decided.get(key), own
-        if key == BIKE and own is not None and other is not None:
-            new, fights = _document(own, other, was or {}, side)
-        else:
-            new, fights = _whole(own, other, was, side)
+        new, fights = _both(key, own, other, was, None)
+        side = decided.get(key) if fights is not None else None
+        if side is not None:
+            found.decided[key] = side
+            new, fights = _both(key, own, other, was, side)
         if fights is not None:
             found.conflicts.append(Conflict(key, own, other, fights))
             if was is not None:
@@ -64,6 +66,15 @@ def merged(mine: Rows, theirs: Rows, base: Rows, decided: Mapping[Key, Side] | N
 
 def _in_order(*sides: Rows) -> Iterable[Key]:
     return dict.fromkeys(key for side in sides for key in side)
+
+
+def _both(
+    key: Key, own: Row | None, other: Row | None, was: Row | None, side: Side | None
+) -> tuple[Row | None, tuple[str, ...] | None]:
+    """What comes of both, and, where they fight, of what."""
+    if key == BIKE and own is not None and other is not None:
+        return _document(own, other, was or {}, side)
+    return _whole(own, other, was, side)
 
 
 def _whole(

@@ -15,16 +15,17 @@ from datetime import timedelta
 
 from sqlalchemy import Connection, Engine, create_engine, func, select, text
 from sqlalchemy.engine import URL, make_url
-from sqlalchemy.exc import ArgumentError, DBAPIError
+from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
 
+from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import meeting
-from crisp_hornet.garage.database import migrate
+from crisp_hornet.garage.database import migrate, version_in
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.in_step import Elsewhere, InStep, LineLost, Stepping, WorkshopError
 from crisp_hornet.garage.merging import Key, Side
-from crisp_hornet.garage.opening import TooNew
+from crisp_hornet.garage.opening import NEWEST, TooNew
 from crisp_hornet.garage.tables import BikeRow, FactRow, PresenceRow, new_uid
 
 STORE, NUMBER, HERE = "crisp-hornet", "number", ("", "localhost", "127.0.0.1", "::1")
@@ -104,6 +105,11 @@ class Workshop:
                 self.reads_only = not connection.scalar(text("select has_schema_privilege('public', 'create')"))
                 if not self.reads_only:
                     migrate(connection)
+                elif (version := version_in(connection)) != NEWEST:
+                    raise WorkshopError(
+                        f"The shared garage has tables of version {version or 'none'}, this application those of {NEWEST}. "
+                        "Let a member who may change them open it once with the newest application, and use that here too."
+                    )
             with self._session() as session:
                 self.reads_only = self.reads_only and not session.scalar(
                     text("select has_table_privilege('bike', 'insert')")
@@ -150,7 +156,7 @@ class Workshop:
         self, garage: Garage, decided: Mapping[str, Mapping[Key, Side]] | None = None, open_bike: str | None = None
     ) -> InStep:
         """Bring all bikes of a bench's garage in step with the shared ones; ``decided``: by bike, whose counts. Raises :class:`LineLost`,
-        :class:`~crisp_hornet.documents.errors.DocumentError`."""
+        :class:`~crisp_hornet.documents.errors.DocumentError` where the bench's own garage cannot be read."""
         try:
             with garage.store.session() as session:
                 own = [_named(row) for row in session.scalars(select(BikeRow))]
@@ -159,7 +165,15 @@ class Workshop:
                     shared = list(session.scalars(select(BikeRow.uid).where(BikeRow.uid.is_not(None))))
                 uids = dict.fromkeys([*own, *map(str, shared)])
                 one = Stepping(garage, line, self.number, self.reads_only)
-                steps = [one.of(uid, (decided or {}).get(uid, {})) for uid in uids]
+                steps, refused = [], []
+                for uid in uids:
+                    try:
+                        steps.append(one.of(uid, (decided or {}).get(uid, {})))
+                    except (DBAPIError, DocumentError) as error:  # it costs its bike alone, but for a lost line
+                        told = _lost(error) if isinstance(error, DBAPIError) else error
+                        if isinstance(told, LineLost):
+                            raise
+                        refused.append(str(told))
                 others = self._presence(garage, line, open_bike)
         except DBAPIError as error:
             raise _lost(error) from error
@@ -168,6 +182,7 @@ class Workshop:
             {uid: found for step in steps for uid, found in step.conflicts.items()},
             tuple(uid for step in steps for uid in step.held),
             others,
+            tuple(refused),
         )
 
     def _presence(self, garage: Garage, line: Connection, open_bike: str | None) -> tuple[Elsewhere, ...]:
@@ -189,6 +204,8 @@ def _named(row: BikeRow) -> str:
 def _lost(error: DBAPIError) -> WorkshopError:
     """A failure of the line or the database in words."""
     why = str(error.orig).strip().splitlines()[0][:160] if error.orig is not None else str(error)[:160]
-    if "password" in why or "authentication" in why or "role" in why:
-        return WorkshopError(f"The shared garage does not let this member in: {why}. Check name and password.")
+    if any(word in why for word in ("password", "authentication", "role", "does not exist")):
+        return WorkshopError(f"The shared garage does not let this member in: {why}. Check address, name and password.")
+    if not isinstance(error, OperationalError | InterfaceError):
+        return WorkshopError(f"The shared garage does not take this: {why}. It stays on this bench.")
     return LineLost(f"The shared garage cannot be reached: {why}. Work goes on here and is taken up when it is back.")

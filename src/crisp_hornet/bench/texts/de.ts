@@ -5460,8 +5460,8 @@
 </message>
 <message>
 <location filename="bench/stations/logbook/together_view.py" />
-<source>A tune that is not chosen stays as a draft by name. Until then nothing of this is changed here.</source>
-<translation>Eine Abstimmung, die nicht gewählt wird, bleibt als Entwurf mit Namen. Bis dahin ändert sich hier nichts davon.</translation>
+<source>A tune that is not chosen stays as a draft by name, all else in a file of the logbook. Until then nothing of this is changed here.</source>
+<translation>Eine Abstimmung, die nicht gewählt wird, bleibt als Entwurf mit Namen, alles andere in einer Datei des Logbuchs. Bis dahin ändert sich hier nichts davon.</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/together_view.py" />
@@ -14495,6 +14495,11 @@
 </message>
 <message>
 <location filename="core/fleet/asked.py" />
+<source>{bikes} bikes</source>
+<translation>{bikes} Räder</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
 <source>some load</source>
 <translation>etwas Last</translation>
 </message>
@@ -14525,18 +14530,13 @@
 </message>
 <message>
 <location filename="core/fleet/asked.py" />
+<source>these {bikes} bikes</source>
+<translation>diese {bikes} Räder</translation>
+</message>
+<message>
+<location filename="core/fleet/asked.py" />
 <source>air not noted</source>
 <translation>Luft nicht notiert</translation>
-</message>
-<message>
-<location filename="core/fleet/asked.py" />
-<source>{bikes} bikes</source>
-<translation>{bikes} Räder</translation>
-</message>
-<message>
-<location filename="core/fleet/asked.py" />
-<source>{bikes} bike</source>
-<translation>{bikes} Rad</translation>
 </message>
 <message>
 <location filename="core/fleet/asked.py" />
@@ -19480,6 +19480,11 @@
 </message>
 <message>
 <location filename="garage/meeting.py" />
+<source>What was not chosen lies in the file.</source>
+<translation>Was nicht gewählt wurde, liegt in der Datei.</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
 <source>kept what was here: {key}</source>
 <translation>behalten, was hier war: {key}</translation>
 </message>
@@ -19517,6 +19522,11 @@
 <location filename="garage/meeting.py" />
 <source>Brought together with another garage</source>
 <translation>Mit einer anderen Garage zusammengeführt</translation>
+</message>
+<message>
+<location filename="garage/meeting.py" />
+<source>Set aside: {key}</source>
+<translation>Beiseitegelegt: {key}</translation>
 </message>
 <message>
 <location filename="garage/migrations/versions/fifth.py" />
@@ -19705,8 +19715,13 @@
 </message>
 <message>
 <location filename="garage/workshop.py" />
-<source>The shared garage does not let this member in: {why}. Check name and password.</source>
-<translation>Die gemeinsame Garage lässt dieses Mitglied nicht ein: {why}. Prüfe Namen und Passwort.</translation>
+<source>The shared garage does not let this member in: {why}. Check address, name and password.</source>
+<translation>Die gemeinsame Garage lässt dieses Mitglied nicht ein: {why}. Prüfe Adresse, Namen und Passwort.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage does not take this: {why}. It stays on this bench.</source>
+<translation>Die gemeinsame Garage nimmt das nicht an: {why}. Es bleibt an diesem Platz.</translation>
 </message>
 <message>
 <location filename="garage/workshop.py" />
@@ -19737,6 +19752,16 @@
 <location filename="garage/workshop.py" />
 <source>The shared garage comes from a newer version of the application ({error}). Update it here.</source>
 <translation>Die gemeinsame Garage stammt von einer neueren Version der Anwendung ({error}). Aktualisiere sie hier.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>does not exist</source>
+<translation>gibt es nicht</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
+<source>The shared garage has tables of version {it}, this application those of {NEWEST}. Let a member who may change them open it once with the newest application, and use that here too.</source>
+<translation>Die gemeinsame Garage hat Tabellen der Version {it}, diese Anwendung die von {NEWEST}. Lass ein Mitglied, das sie ändern darf, sie einmal mit der neuesten Anwendung öffnen, und nimm diese auch hier.</translation>
 </message>
 <message>
 <location filename="help/__init__.py" />

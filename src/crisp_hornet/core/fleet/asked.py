@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
@@ -155,16 +155,28 @@ def shared_faults(cases: Iterable[Case]) -> list[Told]:
 
 
 def consumption(cases: Iterable[Case]) -> list[Told]:
-    """Wh/km by kind of bike and load; the most first."""
+    """Wh/km by kind of bike and load; the most first. Of three bikes or more it is told what such a bike takes, by the bikes' own means,
+    since the rides of one bike are alike; of fewer what these bikes take."""
     found = []
     for (kind, load), group in _by(cases, lambda one: (one.kind, load_word(one.load_kg))).items():
         told = [(one.bike, value) for one in group if (value := one.summary.wh_per_km) is not None]
         if told:
-            bikes = len({bike for bike, _ in told})
-            found.append(
-                mean(f"{kind}, {load}", [value for _, value in told], f"{bikes} bike{'s' if bikes > 1 else ''}")
-            )
+            found.append(_of_kind(f"{kind}, {load}", told))
     return _greatest_first(found)
+
+
+def _of_kind(of: str, told: Sequence[tuple[str, float]]) -> Told:
+    bikes = _means(told)
+    if len(bikes) < FEWEST_MEAN:
+        return mean(of, [value for _, value in told], f"these {len(bikes)} bikes" if len(bikes) > 1 else "this bike")
+    return replace(mean(of, bikes, f"{len(bikes)} bikes"), cases=len(told))
+
+
+def _means(told: Sequence[tuple[str, float]]) -> list[float]:
+    by_bike: dict[str, list[float]] = defaultdict(list)
+    for bike, value in told:
+        by_bike[bike].append(value)
+    return [float(np.mean(values)) for values in by_bike.values()]
 
 
 def load_word(load_kg: float | None) -> str:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from crisp_hornet.garage.merging import Conflict, Key, Row, Side
 
 MOST_LINES, MOST_PATHS = 5, 6
-KEPT = "A tune that is not chosen stays as a draft by name. Until then nothing of this is changed here."
+KEPT = "A tune that is not chosen stays as a draft by name, all else in a file of the logbook. Until then nothing of this is changed here."
 
 
 class TogetherView(QWidget):
