@@ -119,6 +119,7 @@ def test_a_cut_line_is_not_proved_and_told_at_the_next_send(standin, folder, tun
     assert not list((folder / "sending").iterdir()) and standin.shows("drive.phase_current_a") == ("100.0", "100.0")
 
 
+@pytest.mark.long
 def test_what_runs_on_trial_is_kept_by_the_next_send(standin, folder, tune_file, capsys):
     tune = tune_file(drive__phase_current_a=100.0)
     assert send(standin, tune, "--trial") == 0 and standin.shows("drive.phase_current_a") == ("100.0", "90.0")

@@ -59,6 +59,7 @@ def test_figures_with_ends_climbs_and_course_are_written(files, capsys):
     assert "1.00 km in" in capsys.readouterr().out
 
 
+@pytest.mark.long
 def test_mode_throttle_level_wind_and_charge_count(files, capsys):
     def time_s(*more):
         assert rides(files, "--json", files / "j.json", *more) == 0

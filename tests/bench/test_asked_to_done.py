@@ -58,6 +58,7 @@ def ridden(tune, road, path):
     return read_ride(path).ride
 
 
+@pytest.mark.long
 @pytest.mark.realtime
 def test_from_an_ask_to_what_came_of_it(qtbot, tmp_path, open_window, standin):
     window = open_window(Garage(tmp_path / "garage"), standin.port)

@@ -65,7 +65,7 @@ def lives(qtbot, window):
 def test_every_background_job_may_fail(qtbot, guarded):
     jobs = jobs_of(guarded)
     assert len(jobs) >= 10
-    for name, job in jobs[:: 1 if LONG else 4]:
+    for name, job in jobs[:: 1 if LONG else 8]:
         qtbot.waitUntil(lambda: at_rest(guarded))
         guarded.notice.clear()
         guarded.boundary._told.clear()  # the same again within seconds is not told twice
@@ -171,6 +171,7 @@ def test_an_error_that_says_itself_what_to_do_is_told_as_it_is(qtbot, guarded, m
     lives(qtbot, guarded)
 
 
+@pytest.mark.long
 def test_the_link_may_fail_and_claims_nothing(qtbot, guarded, standin, monkeypatch):
     beside(guarded, standin)
     connect(qtbot, guarded, standin.port)

@@ -114,6 +114,7 @@ def test_the_throttle_is_found_written_and_then_reads_the_whole_way(qtbot, bench
     assert any("Throttle: passed" in entry.title for entry in bench.desk.garage.book.of(bench.desk.bike_id))
 
 
+@pytest.mark.long
 def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):
     standin.do("sensor torque_rest_v 0.78")  # clearly not what the controller holds: there is something to write
     rest = record(qtbot, bench, "torque", lambda: settle(qtbot, bench.stations["calibrate"], 90))
@@ -130,6 +131,7 @@ def test_the_torque_sensor_by_rest_and_a_known_weight(qtbot, bench, standin):
     assert span.verdict.value == "passed" and span.figures["nm_per_v"] == pytest.approx(TRUTH.torque_nm_per_v, rel=0.03)
 
 
+@pytest.mark.long
 def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
     page = bench.stations["calibrate"]
 
@@ -162,6 +164,7 @@ def test_pedals_magnets_temperature_current_and_roll_out(qtbot, bench, standin):
     assert rolled.figures["circumference_m"] == pytest.approx(1.348)
 
 
+@pytest.mark.long
 def test_the_kinds_of_sensors_are_found_written_with_proof_and_kept_with_the_bike(qtbot, bench, standin):
     page, desk = bench.stations["calibrate"], bench.desk
     # a hot motor tells the beta of its sensor: believed 3950, truly 3435
@@ -346,6 +349,7 @@ def test_leaving_the_station_or_losing_the_line_stops_what_turns(qtbot, bench, s
     channel_is(qtbot, bench, "detect_state", lambda state: state == 3)
 
 
+@pytest.mark.long
 def test_the_scope_triggers_freezes_measures_and_exports(qtbot, bench, standin, tmp_path):
     page = bench.stations["calibrate"]
     click(qtbot, find(bench, "Calibrate Live scope"))

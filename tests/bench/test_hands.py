@@ -63,6 +63,7 @@ def confirm_all(qtbot, page):
         click(qtbot, box)
 
 
+@pytest.mark.long
 def test_with_another_bike_open_the_contact_ends_and_its_proof_with_it(qtbot, connected):
     connected.desk.open_kept_bike(another_bike(connected.desk))
     assert connected.link.contact is None and not connected.link.waiting_for
@@ -149,6 +150,7 @@ def test_while_sending_the_focus_is_on_stop_and_undo_rests(qtbot, connected):
     qtbot.waitUntil(lambda: (on := QApplication.focusWidget()) is not None and on.accessibleName().startswith(said))
 
 
+@pytest.mark.long
 def test_a_trial_is_offered_to_be_kept_and_kept_values_to_be_proved_by_a_power_cycle(qtbot, connected, standin):
     page, desk = connected.stations["send"], connected.desk
     desk.draft.open(desk.held.tune)
@@ -222,6 +224,7 @@ def test_closing_asks_while_something_is_under_way_and_lets_it_end(qtbot, connec
     assert any(entry.kind == "send" for entry in desk.garage.book.of(desk.bike_id)[:3])
 
 
+@pytest.mark.long
 def test_closing_while_recording_keeps_the_ride(qtbot, connected):
     rides, desk = connected.stations["rides"], connected.desk
     before = len(desk.garage.rides.of(desk.bike_id))
@@ -257,6 +260,7 @@ def test_drafts_cards_and_bikes_can_be_brought_back_and_a_new_bike_is_made_once(
     assert len(desk.garage.glance.bikes()) == bikes + 1 and "Type another name" in demo_window.notice.text
 
 
+@pytest.mark.long
 def test_a_recording_left_behind_goes_to_the_bike_it_began_with(qtbot, connected):
     rides, desk = connected.stations["rides"], connected.desk
     rides.recording.waits.setChecked(False)

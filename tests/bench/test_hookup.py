@@ -36,6 +36,7 @@ def show(qtbot, window, view):
     click(qtbot, find(window, f"Hook-up {view.capitalize()}"))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("way", of(["ble"], ["tcp", "rtu+tcp"]))
 def test_the_whole_path_again_over_the_network_and_by_radio(qtbot, bus, demo_window, start_standin, way):
     standin = start_standin("--tcp", "0", "--bridge", "0", "--bluetooth", bus)
@@ -124,6 +125,7 @@ def test_a_controller_of_another_layout_greys_what_it_lacks_and_asks_for_its_lab
     assert standin.shows("battery_guard.fade_start_v") == ("52.0", "52.0")
 
 
+@pytest.mark.long
 def test_backups_are_compared_exported_imported_and_put_back(qtbot, demo_window, standin, tmp_path):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)
@@ -223,6 +225,7 @@ def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     assert window.link.contact.identity.firmware == "3.3.0"
 
 
+@pytest.mark.long
 def test_stored_rides_are_fetched_into_the_garage(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)

@@ -166,6 +166,7 @@ def test_long_rides_are_drawn_by_their_extremes(qtbot, demo_window, rides):
     assert len(curve.xData) < 400 and np.nanmax(curve.yData) == 48.0
 
 
+@pytest.mark.long
 def test_a_ride_is_recorded_from_the_link_with_laps_notes_and_card(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)

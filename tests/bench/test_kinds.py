@@ -13,6 +13,7 @@ PHASE, BATTERY = "drive.phase_current_a", "drive.battery_current_a"
 FAULTS = {"Culvert 50": (5, "winding too warm"), "Penstock 120": (0x4210, "power stage too warm")}
 
 
+@pytest.mark.long
 @pytest.mark.realtime
 @pytest.mark.parametrize("name", list(FAULTS)[: some(len(FAULTS), 1)])
 def test_a_day_with_a_controller_of_this_kind(qtbot, tmp_path, own_demo_garage, open_window, name):

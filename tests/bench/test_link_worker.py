@@ -37,6 +37,7 @@ def test_a_contact_is_told_with_all_that_is_known(connected):
     assert made.ways_to_show == ["brake", "back"] and not connected.busy
 
 
+@pytest.mark.long
 def test_another_controller_than_expected_raises_a_doubt(qtbot, link, standin):
     link.connect_to(standin.port, "TW60-00001")
     qtbot.waitUntil(lambda: link.contact is not None)
@@ -131,6 +132,7 @@ def test_a_send_is_ordered_proved_and_its_raws_are_known(qtbot, connected, stand
     assert standin.shows("battery_guard.fade_start_v") == ("48.0", "48.0")
 
 
+@pytest.mark.long
 def test_a_send_can_be_stopped(qtbot, connected, standin):
     tune = connected.contact.tune.with_setting("drive.phase_current_a", 110.0)
     shown(qtbot, connected, standin)

@@ -55,6 +55,7 @@ def test_bluetooth_results_and_failures_are_shown(qtbot, demo_window):
     qtbot.waitUntil(lambda: "Everything else works without it" in texts(demo_window))
 
 
+@pytest.mark.long
 def test_a_backup_of_another_type_is_never_put_back(qtbot, demo_window, standin, tmp_path):
     window = demo_window
     beside(window, standin)

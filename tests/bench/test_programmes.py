@@ -18,6 +18,7 @@ def rides(qtbot, demo_window):
     return demo_window.stations["rides"]
 
 
+@pytest.mark.long
 def test_a_programme_leads_through_its_runs_and_the_card_holds_the_rested_voltages(qtbot, demo_window, standin):
     window, desk = demo_window, demo_window.desk
     beside(window, standin)

@@ -201,6 +201,7 @@ def test_a_search_ends_when_it_is_told_to_and_an_empty_ask_says_what_to_do(qtbot
     assert said == ["Ask for something first: add a wish."]
 
 
+@pytest.mark.long
 def test_range_is_told_and_what_is_asked_is_kept(qtbot, demo_window, ride):
     ride.show_part(RANGE)
     qtbot.waitUntil(lambda: ride.range.range.picture is not None, timeout=60_000)

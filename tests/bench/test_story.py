@@ -128,6 +128,7 @@ def test_tunes_stand_in_their_family_with_what_each_step_did(qtbot, demo_window)
     assert desk.draft.tune.throttle.ramp_s == 0.9 and desk.draft.tune.name == "Gentle"
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("kind", ["tunes", "rides", "bike", "contacts", "notes"])
 def test_the_logbook_is_filtered_by_kind(qtbot, demo_window, kind):
     go(qtbot, demo_window, 8)

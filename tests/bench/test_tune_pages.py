@@ -42,6 +42,7 @@ def typed(qtbot, ruler, text):
     qtbot.keyClick(editor, KEY.Key_Return)
 
 
+@pytest.mark.long
 def test_the_pages_are_reached_by_keyboard_and_none_hides_its_chart(qtbot, demo_window, tune):
     tune.switch.setFocus()
     seen = []

@@ -26,6 +26,7 @@ SPEEDS = np.linspace(0, 60, 400)
 CURVE = pull_curve(a_bike(), a_tune(), SPEEDS, Conditions(62.0))
 
 
+@pytest.mark.long
 @seed(91)
 @settings(max_examples=some(16), deadline=None, database=None)
 @given(

@@ -26,7 +26,7 @@ from crisp_hornet.core.tunes.step_plan import STAND_FIRST, STEP, step_plan
 from crisp_hornet.documents.assist import Assist, Level
 from crisp_hornet.documents.mode import Mode
 from crisp_hornet.documents.throttle import Throttle
-from tests.amount import some
+from tests.amount import of, some
 from tests.bikes import a_bike, a_tune, cases
 
 SPEEDS = np.linspace(0, 60, 400)
@@ -93,7 +93,7 @@ def assisted(**assist):
 
 
 @pytest.mark.parametrize("style", ["torque", "power", "blend", "cadence"])
-@pytest.mark.parametrize("grade", [0.0, 0.06])
+@pytest.mark.parametrize("grade", of([0.06], [0.0]))
 def test_a_rider_at_each_level_moves_as_in_small_steps(style, grade):
     tune = assisted(style=style, levels=[{"multiplier": m, "power_share": p, "speed_share": s} for m, p, s in
                                          ((2, 0.3, 0.6), (4, 0.6, 0.8), (8, 1, 1))])  # fmt: skip

@@ -1,6 +1,7 @@
 """The whole watch list on any machine: it never fails, its mends hold, and a stop is a stop."""
 
 import numpy as np
+import pytest
 from hypothesis import given, seed, settings
 from hypothesis import strategies as st
 
@@ -119,6 +120,7 @@ def test_any_feel_assist_modes_and_local_rules_are_judged_and_mended(case, drawn
 SEVERAL = {"levels-fall", "reverse-fast", "mode-limit-idle", "local-throttle"}  # mended one place at a time
 
 
+@pytest.mark.long
 def test_sensible_tunes_of_both_demo_bikes_stand_without_stop_or_warning():
     """Twenty-five tunes a careful builder would ride, from gentle to strong, on what each bike carries."""
     seen = 0

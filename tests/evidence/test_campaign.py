@@ -29,7 +29,7 @@ def warnings(found):
     return {one.id: one.text for one in found.values() if one.severity == "warn"}
 
 
-@pytest.mark.parametrize("name", list(SOUND)[:: 1 if LONG else 2])
+@pytest.mark.parametrize("name", list(SOUND)[:: 1 if LONG else 4])
 def test_a_sound_ride_warns_of_nothing(name):
     """Nineteen ways to ride and to log, three rides each, none with more than the usual errors."""
     case = varied(CASES[name], sound=True, minutes=6)

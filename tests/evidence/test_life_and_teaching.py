@@ -77,6 +77,7 @@ def test_learned_from_many_rides_a_figure_is_never_surer_than_its_sensor():
     assert after(bike, PACK, around(0.1, 0.0005, 60, "Ω", 0.002)) >= 0.002
 
 
+@pytest.mark.long
 def test_what_a_run_would_teach_is_what_it_teaches():
     """Promised half intervals against those of made runs of the same kind, on bikes that are otherwise than their documents."""
     met = asked = 0

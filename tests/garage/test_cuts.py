@@ -48,7 +48,7 @@ def as_of(folder, version):
     connection.close()
 
 
-@pytest.mark.parametrize("version", of(["", list(UNDONE)[-1]], list(UNDONE)[:-1]))
+@pytest.mark.parametrize("version", of([list(UNDONE)[-1]], ["", *list(UNDONE)[:-1]]))
 def test_a_cut_at_any_statement_of_the_first_start_or_a_migration_leaves_a_garage_that_opens(
     tmp_path, monkeypatch, version
 ):

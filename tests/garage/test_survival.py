@@ -52,9 +52,12 @@ def test_a_kill_at_any_instant_loses_nothing_that_was_said_to_be_kept(tmp_path):
 
 # what each version brought, newest first: taken away again it is the garage of the version before
 UNDONE = {
+    "0008": "drop table customer; drop table erased",
     "0007": "drop table stored_file; drop table presence; drop table fact",
     "0006": "; ".join(
-        f"alter table {table.name} drop column uid" for table in Base.metadata.sorted_tables if "uid" in table.c
+        f"alter table {table.name} drop column uid"
+        for table in Base.metadata.sorted_tables
+        if "uid" in table.c and table.name not in ("customer", "erased")
     ),
     "0005": "alter table event drop column file",
     "0004": "alter table ride drop column card",

@@ -17,7 +17,7 @@ def test_whatever_a_controller_does_no_state_is_claimed_that_it_does_not_hold(mo
     count = len(troubles_of(described))
     told = [
         run_liar(seed, monkeypatch, tmp_path, described)
-        for seed in range(door * count, (door + 1) * count, 30 // some(30, 15))
+        for seed in range(door * count, (door + 1) * count, 30 // some(30, 12))
     ]
     assert [one for one in told if one.broken] == []
     ended = Counter(one.outcome for one in told)

@@ -114,6 +114,7 @@ def test_a_package_that_is_broken_costs_no_other_line(monkeypatch, caplog):
         lines.kinds.cache_clear()
 
 
+@pytest.mark.long
 def test_the_example_is_installed_and_speaks(run, keeper, tmp_path):
     told = run("backup", "--port", keeper.port, "--out", str(tmp_path / "before.json"))
     assert told.returncode == 0 and "15 registers of Lock keeper 10 LK-0007" in told.stdout, told.stderr

@@ -82,7 +82,7 @@ def test_after_each_prefix_no_rule_is_louder_than_at_both_ends(contact):
         curve = pull_curve(BIKE, tune, SPEEDS, conditions)
         return {one.id: RANKS[one.strength] for one in judge(Situation(BIKE, tune, curve, start))}
 
-    for _ in range(some(6, 3)):
+    for _ in range(some(6, 2)):
         start = contact.tune("start")
         wanted = {
             "drive.phase_current_a": rng.uniform(20, 200),

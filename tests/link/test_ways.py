@@ -82,6 +82,7 @@ def test_an_adapter_that_is_switched_off_is_told(bus, bench):
             act()
 
 
+@pytest.mark.long
 def test_a_device_that_is_not_in_reach(bus, bench):
     bench.stand_in(bluetooth_bus=bus)
     with pytest.raises(PortFailed, match="no device of that address"):

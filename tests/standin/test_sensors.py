@@ -119,26 +119,25 @@ def test_acts_fall_due_after_so_many_writes():
     assert [trouble.after_write() for _ in range(4)] == [["a"], [], ["b"], []]
 
 
-@pytest.mark.parametrize(
-    ("act", "answer"),
-    [
-        ("cut nothing", "no no wire"),
-        ("cut lever", "ok"),
-        ("join lever", "ok"),
-        ("roll 3", "ok"),
-        ("crank x", "no could not convert"),
-        ("heat 90", "ok"),
-        ("sensor colour 3", "no no sensor value"),
-        ("sensors 9", "ok"),
-        ("stick drive.nothing 3", "no no setting"),
-        ("set drive.motor_rpm 99999", "no motor speed limit 99999"),
-        ("after 1 unplug", "ok"),
-        ("noise x", "no could not convert"),
-        ("charger 2", "no charger takes 0 to 1"),
-    ],
-)
-def test_each_act_is_answered(standin, act, answer):
-    assert standin.do(act).startswith(answer)
+ANSWERS = [
+    ("cut nothing", "no no wire"),
+    ("cut lever", "ok"),
+    ("join lever", "ok"),
+    ("roll 3", "ok"),
+    ("crank x", "no could not convert"),
+    ("heat 90", "ok"),
+    ("sensor colour 3", "no no sensor value"),
+    ("sensors 9", "ok"),
+    ("stick drive.nothing 3", "no no setting"),
+    ("set drive.motor_rpm 99999", "no motor speed limit 99999"),
+    ("after 1 unplug", "ok"),
+    ("noise x", "no could not convert"),
+    ("charger 2", "no charger takes 0 to 1"),
+]
+
+
+def test_each_act_is_answered(standin):
+    assert [act for act, answer in ANSWERS if not standin.do(act).startswith(answer)] == []
 
 
 def test_there_is_a_name_for_every_wire():

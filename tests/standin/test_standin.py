@@ -185,6 +185,7 @@ def test_bytes_in_pieces_noise_and_strangers(stand):
     assert peer.receive(bytes.fromhex("010100000001FDCA"))[1] == 0x81  # a question it does not know
 
 
+@pytest.mark.long
 def test_a_ride_can_be_recorded_again_the_same(stand):
     def rows():
         hands = Hands()

@@ -150,6 +150,7 @@ def run_window(
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
         desk, link = Desk(garage), link_of(garage)
+        QTimer.singleShot(0, desk.finish_erasing)  # what it may have to say is heard then
         speak(app, language_of(desk.remembered(LANGUAGE)))
         kept = desk.scale
         if kept is not None:

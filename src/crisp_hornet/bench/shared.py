@@ -14,6 +14,7 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.in_step import Elsewhere, InStep, LineLost, WorkshopError
+from crisp_hornet.garage.merging import CUSTOMERS
 from crisp_hornet.garage.workshop import Workshop
 
 if TYPE_CHECKING:
@@ -81,8 +82,10 @@ class Shared(QObject):
 
     def decide(self, sides: Mapping[Key, Side]) -> None:
         """Whose counts of what was asked about the active bike."""
-        uid = self._desk.garage.bikes.uid(self._desk.bike_id)
-        self._decided = {**self._decided, uid: {**self._decided.get(uid, {}), **sides}}
+        desk = self._desk
+        for key, side in sides.items():
+            of = CUSTOMERS if key[0] == CUSTOMERS else desk.garage.bikes.uid(desk.bike_id)
+            self._decided = {**self._decided, of: {**self._decided.get(of, {}), key: side}}
         self.step()
 
     def of_bike(self, bike_id: int) -> str:
@@ -130,7 +133,7 @@ class Shared(QObject):
     def _ask(self) -> None:
         bike_id = self._desk.bike_id
         uid = self._desk.garage.bikes.uid(bike_id) if bike_id and self.conflicts else ""
-        self.asked.emit(self.conflicts.get(uid, []))
+        self.asked.emit([*self.conflicts.get(uid, []), *self.conflicts.get(CUSTOMERS, [])])
 
     def _fail(self, error: Any) -> None:
         if not isinstance(error, LineLost):

@@ -20,6 +20,7 @@ COMMANDS = {
     "doctor": "look whether all is there that it needs here, and say what to do",
     "install-desktop": "an entry in the desktop's menu; --undo takes it away",
     "fleet": "what all rides of all bikes say together",
+    "customers": "whose bikes these are; export all that is known of one, or erase it",
     "take": "a bike with its story into one file, to another garage and home again",
     "bring": "a bike with its story into a garage; exit 1 while both changed the same",
     "copy": "a dated copy of the whole garage, and back",

@@ -47,11 +47,13 @@ def run(options: argparse.Namespace) -> int:
             "bikes": fleet.bikes,
             "rides": fleet.rides,
             "unread": fleet.unread,
+            "kept_out": fleet.kept_out,
         }
         answers = {name: [asdict(one) for one in lines] for name, lines in fleet.answers.items()}
         wire.write_object(options.json, told | answers)
     unread = f", {fleet.unread} more could not be read" if fleet.unread else ""
-    tell(f"{fleet.rides} rides of {fleet.bikes} bikes{unread}")
+    out = f", {fleet.kept_out} bikes left out: not allowed by the customer" if fleet.kept_out else ""
+    tell(f"{fleet.rides} rides of {fleet.bikes} bikes{unread}{out}")
     for name, lines in fleet.answers.items():
         tell(f"\n{HEADS[name]}")
         for one in lines:

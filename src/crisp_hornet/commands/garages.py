@@ -20,6 +20,10 @@ def garage_at(where: str | None) -> Iterator[Garage]:
     except GarageError as error:
         raise BadInput(str(error)) from error
     try:
+        if garage.unfinished:
+            from crisp_hornet.garage.erasing import finish
+
+            finish(garage)
         if address is not None:
             _in_step(garage, address)
         yield garage

@@ -21,14 +21,15 @@ from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import store, wire
 from crisp_hornet.documents.bike import BIKE_VERSION, Bike
+from crisp_hornet.documents.customer import POSITIONS
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage import meeting
+from crisp_hornet.garage import erasing, meeting
 from crisp_hornet.garage.book import ENDINGS
 from crisp_hornet.garage.book import MOST_BYTES as MOST_BYTES_FILE
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.meeting import Came, Taken
 from crisp_hornet.garage.merging import BIKE, Key, Side
-from crisp_hornet.garage.opening import ATTACHMENTS
+from crisp_hornet.garage.opening import ATTACHMENTS, RIDES
 from crisp_hornet.garage.story import (
     STORY,
     TABLES,
@@ -114,6 +115,10 @@ def _imported(garage: Garage, path: Path, files: list[Path], decided: Mapping[Ke
             with garage.store.session() as session:
                 row = session.scalar(select(BikeRow).where(BikeRow.uid == story["uid"]))
                 own = rows_of(session, row) if row is not None else {}
+                gone = erasing.erased(session)
+            if story["uid"] in gone:
+                mend = "Import it into another garage if it is to be there."
+                raise DocumentError(str(path), "", f"{bike.name} was erased here for good: it does not come back", mend)
             came = _came(garage, archive, story, path, files, own.keys())
     except FileNotFoundError:
         raise DocumentError(str(path), "", "there is no such file", "Check the name.") from None
@@ -130,6 +135,9 @@ def _imported(garage: Garage, path: Path, files: list[Path], decided: Mapping[Ke
             str(path), "", f"not an archive of a bike ({error})", "Choose a file that was exported here."
         ) from None
     came.content[BIKE] = store.dump(bike)
+    for key, name in came.files.items():
+        if key[0] == "rides" and (key[1] in gone or not garage.customers.allow(story["uid"], POSITIONS)):
+            erasing.forget_positions(garage.folder / RIDES / name)
     with garage.store.session() as session:
         row = session.scalar(select(BikeRow).where(BikeRow.uid == story["uid"]))
         if row is None:

@@ -17,11 +17,13 @@ from pathlib import Path
 
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
+from crisp_hornet.garage import erasing
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.opening import ATTACHMENTS, BUSY_S, DATABASE, RIDES, failed
 from crisp_hornet.garage.roads import FOLDER as ROADS
 
 NAME = re.compile(r"^(?:garage|shared)-\d{8}-\d{6}\.(?:sqlite|dump)$")
+ERASED = "erased.json"  # of all copies there: names of what was erased, none of what it was
 FILES, BESIDE = (RIDES, ATTACHMENTS), (ROADS, "met")
 MOST_KEPT = 1000
 
@@ -44,6 +46,7 @@ def copy_garage(garage: Garage, to: Path, keep: int, now: datetime | None = None
     try:
         with closing(sqlite3.connect(garage.folder / DATABASE, timeout=BUSY_S)) as connection:
             connection.execute("vacuum into ?", (str(part),))
+        _remember_erased(garage, to)
         files = sum(
             _copied(garage.folder / folder, to / folder) for folder in FILES
         )  # after: what it names is there by then
@@ -103,8 +106,28 @@ def bring_back(copy: Path, into: Path) -> int:
             shutil.copyfile(copy, whole)
     except OSError as error:
         raise _not_written(into, error) from error
-    Garage(into).close()  # brought up to date, or it says why not
+    again = Garage(into)  # brought up to date, or it says why not
+    try:
+        erasing.erase(again, _erased(copy.parent))  # what was erased since that copy does not come back with it
+    finally:
+        again.close()
     return files
+
+
+def _remember_erased(garage: Garage, to: Path) -> None:
+    with garage.store.session() as session:
+        known = erasing.erased(session) | {one.uid: one.what for one in _erased(to)}
+    wire.write_object(to / ERASED, {"erased": [[uid, what] for uid, what in known.items()]}, private=True)
+
+
+def _erased(to: Path) -> list[erasing.Thing]:
+    """What was erased by the time of the newest copy there."""
+    try:
+        told = wire.read_object(to / ERASED).get("erased")
+    except DocumentError:
+        return []
+    sound = [one for one in told if isinstance(one, list) and len(one) == 2] if isinstance(told, list) else []
+    return [erasing.Thing(what, str(uid)) for uid, what in sound if what in ("bike", "customer", "positions")]
 
 
 def _place(to: Path, kind: str, ending: str, now: datetime | None) -> Path:

@@ -20,6 +20,7 @@ from crisp_hornet.core.virtual_ride.promise import counted_in
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.bike import Bike
+from crisp_hornet.documents.customer import COMPARED
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.rides import KeptRide
@@ -47,12 +48,13 @@ class Asked:
 
 @dataclass(frozen=True)
 class Fleet:
-    """``answers`` by question; ``unread``: rides whose file is gone or damaged."""
+    """``answers`` by question; ``unread``: rides whose file is gone or damaged; ``kept_out``: bikes whose customer did not allow it."""
 
     bikes: int
     rides: int
     unread: int
     answers: Mapping[str, list[Told]] = field(default_factory=dict)
+    kept_out: int = 0
 
 
 def asked_of_all(garage: Garage, asked: Asked = Asked(), tick: Callable[[float], bool] | None = None) -> Fleet | None:
@@ -60,9 +62,9 @@ def asked_of_all(garage: Garage, asked: Asked = Asked(), tick: Callable[[float],
 
     Raises :class:`~crisp_hornet.documents.errors.DocumentError` where the garage cannot be read."""
     with garage.store.session() as session:
-        bikes = [
-            (row.id, row.name, _bike(garage, row)) for row in session.scalars(select(BikeRow)) if _wanted(row, asked)
-        ]
+        wanted = [row for row in session.scalars(select(BikeRow)) if _wanted(row, asked)]
+        silent = _silent(garage) if not asked.bikes else set()
+        bikes = [(row.id, row.name, _bike(garage, row)) for row in wanted if row.uid not in silent]
         promised = [_promised(session, number, name, asked) for number, name, _ in bikes]
     rides = [
         (name, bike, one, backups)
@@ -84,11 +86,17 @@ def asked_of_all(garage: Garage, asked: Asked = Asked(), tick: Callable[[float],
     answers = {name: answer(cases) for name, answer in ANSWERS.items()} | {
         PROMISES: sorted((one for one in promised if one.cases), key=lambda one: one.value or 0.0)
     }
-    return Fleet(len(bikes), len(cases), len(rides) - len(every), answers)
+    return Fleet(len(bikes), len(cases), len(rides) - len(every), answers, len(wanted) - len(bikes))
 
 
 def _wanted(row: BikeRow, asked: Asked) -> bool:
     return not asked.bikes or row.name in asked.bikes
+
+
+def _silent(garage: Garage) -> set[str]:
+    """The bikes whose customer did not allow that their rides count among those of others."""
+    owners = garage.customers.all()
+    return {uid for one in owners if not one.customer.allows(COMPARED) for uid in one.customer.bikes}
 
 
 def _bike(garage: Garage, row: BikeRow) -> Bike | None:
@@ -133,6 +141,13 @@ def kind_word(bike: Bike) -> str:
     if drive.ratio == 1:
         return "hub, direct drive"
     return "geared hub" if drive.freewheel else "fixed reduction"
+
+
+def forget(garage: Garage, files: Collection[str]) -> None:
+    """What rides came to that are there no more."""
+    kept = _read(garage.folder / KEPT)
+    if not kept.keys().isdisjoint(files):
+        _keep(garage.folder / KEPT, {name: one for name, one in kept.items() if name not in files})
 
 
 # --- what rides come to -----------------------------------------------------------------------------------------

@@ -22,6 +22,7 @@ from crisp_hornet.garage.opening import (
     DATABASE,
     NEWEST,
     RIDES,
+    UNFINISHED,
     GarageError,
     TooNew,
     failed,
@@ -36,6 +37,7 @@ if TYPE_CHECKING:  # what goes through SQLAlchemy is loaded when it is first nee
     from crisp_hornet.garage.backups import Backups, Calibrations
     from crisp_hornet.garage.bikes import Bikes
     from crisp_hornet.garage.book import Book
+    from crisp_hornet.garage.customers import Customers
     from crisp_hornet.garage.jobs import Jobs
     from crisp_hornet.garage.rides import Rides
     from crisp_hornet.garage.tunes import Tunes
@@ -164,6 +166,13 @@ class Garage:
         return Calibrations(self.store)
 
     @cached_property
+    def customers(self) -> Customers:
+        """Whose bikes these are."""
+        from crisp_hornet.garage.customers import Customers
+
+        return Customers(self.store)
+
+    @cached_property
     def jobs(self) -> Jobs:
         """The job sheets in work on them."""
         from crisp_hornet.garage.jobs import Jobs
@@ -173,6 +182,11 @@ class Garage:
     def close(self) -> None:
         """Close the database."""
         self.store.close()
+
+    @property
+    def unfinished(self) -> bool:
+        """Whether something was erased not to its end: :func:`crisp_hornet.garage.erasing.finish` does the rest."""
+        return (self.folder / UNFINISHED).exists()
 
     def _clear_orphans(self) -> None:
         """Files that no row names: an import or a note was killed before its row. What is fresh may be another instance's at work."""

@@ -1,7 +1,8 @@
 """Two stories of one bike brought together, by what happened on each side since both were last the same; no clock is asked.
 
 A three-way merge over rows (see e.g. Khanna, Kunal and Pierce, *A Formal Investigation of Diff3*, 2007): what one side changed stands, what
-both changed alike stands, what both changed otherwise is a conflict that a person decides. A bike's document is merged figure by figure.
+both changed alike stands, what both changed otherwise is a conflict that a person decides. The documents of a bike and of a customer are
+merged figure by figure.
 A tune is one thing: of two halves nobody ever rode the whole, so it is never mixed.
 """
 
@@ -16,8 +17,10 @@ Row = Mapping[str, Any]
 Rows = Mapping[Key, Row]
 Side = Literal["mine", "theirs"]
 BIKE: Key = ("bike", "")
+CUSTOMERS = "customers"  # a table of its own; merged figure by figure, as a bike
 NOUNS = {
     "tunes": "tune", "backups": "backup", "rides": "ride", "logbook": "line", "jobs": "job sheet", "calibrations": "calibration",
+    CUSTOMERS: "customer",
 }  # fmt: skip
 
 
@@ -72,7 +75,7 @@ def _both(
     key: Key, own: Row | None, other: Row | None, was: Row | None, side: Side | None
 ) -> tuple[Row | None, tuple[str, ...] | None]:
     """What comes of both, and, where they fight, of what."""
-    if key == BIKE and own is not None and other is not None:
+    if (key == BIKE or key[0] == CUSTOMERS) and own is not None and other is not None:
         return _document(own, other, was or {}, side)
     return _whole(own, other, was, side)
 

@@ -16,11 +16,12 @@ from typing import Any
 
 from crisp_hornet.documents.errors import DocumentError
 
-NEWEST = "0008"
+NEWEST = "0009"
 BUSY_S = 10.0  # how long another instance may hold it
 DATABASE = "garage.sqlite"
 COPIES = "copies"  # of the database before it was brought up to date
 RIDES, ATTACHMENTS = "rides", "attachments"  # folders of files that rows name
+UNFINISHED = "erasing.json"  # what is left to do of an erasure
 
 
 class GarageError(Exception):

@@ -11,12 +11,15 @@ from pydantic import ValidationError
 from sqlalchemy import select
 
 from crisp_hornet.core.ride.channels import Ride
+from crisp_hornet.core.ride.track import without_positions
 from crisp_hornet.documents import store
+from crisp_hornet.documents.customer import POSITIONS
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.customers import Customers
 from crisp_hornet.garage.opening import RIDES
 from crisp_hornet.garage.store import Store
-from crisp_hornet.garage.tables import RideRow
+from crisp_hornet.garage.tables import BikeRow, RideRow
 from crisp_hornet.rides.registry import read_ride
 
 
@@ -40,8 +43,12 @@ class Rides:
         self.folder = store.folder / RIDES
 
     def keep(self, bike_id: int, ride: Ride, tune: Tune | None, card: RideCard | None = None) -> KeptRide:
-        """Keep a ride's channels, list it, and remember the tune that was on the controller and what is known besides."""
+        """Keep a ride's channels, list it, and remember the tune that was on the controller and what is known besides. Where its customer
+        did not allow that, where it went is not kept."""
         from crisp_hornet.rides.exchange import write_parquet
+
+        if not self.keeps_positions(bike_id):
+            ride = without_positions(ride)
 
         name = f"{uuid.uuid4().hex}.parquet"
         write_parquet(ride, self.folder / name)
@@ -58,6 +65,12 @@ class Rides:
             session.add(row)
             session.flush()
             return self._kept(row)
+
+    def keeps_positions(self, bike_id: int) -> bool:
+        """Whether where a bike is ridden may be kept."""
+        with self._store.session() as session:
+            uid = session.get_one(BikeRow, bike_id).uid or ""
+        return Customers(self._store).allow(uid, POSITIONS)
 
     def keep_card(self, ride_id: int, card: RideCard) -> None:
         """Keep what is known of a ride."""

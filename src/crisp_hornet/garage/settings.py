@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from crisp_hornet.documents import wire
@@ -30,3 +31,13 @@ class Settings:
         except DocumentError:
             kept = {}
         wire.write_object(self._file, {**kept, name: value}, private=True)
+
+    def forget(self, is_meant: Callable[[str], bool]) -> None:
+        """Preferences that go, by name. Raises :class:`~crisp_hornet.documents.errors.DocumentError` if that cannot be written."""
+        try:
+            kept = wire.read_object(self._file)
+        except DocumentError:
+            return
+        left = {name: value for name, value in kept.items() if not is_meant(name)}
+        if left != kept:
+            wire.write_object(self._file, left, private=True)

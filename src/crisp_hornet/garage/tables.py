@@ -163,3 +163,22 @@ class FactRow(Base):
     __tablename__ = "fact"
     name: Mapped[str] = mapped_column(String(40), primary_key=True)
     value: Mapped[str] = mapped_column(String(200))
+
+
+class CustomerRow(Known, Base):
+    """Whose bikes these are; the document alone tells of the person, no other table does."""
+
+    __tablename__ = "customer"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class ErasedRow(Base):
+    """What was erased for good: ``what`` is "bike", "customer", or "positions" (of a ride), ``uid`` its name in every garage. It stays, so
+    that nothing brings it back."""
+
+    __tablename__ = "erased"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    uid: Mapped[str] = mapped_column(String(40), unique=True)
+    what: Mapped[str] = mapped_column(String(20))
+    at: Mapped[datetime]

@@ -24,8 +24,9 @@ from crisp_hornet.garage import meeting
 from crisp_hornet.garage.database import migrate, version_in
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.in_step import Elsewhere, InStep, LineLost, Stepping, WorkshopError
-from crisp_hornet.garage.merging import Key, Side
+from crisp_hornet.garage.merging import CUSTOMERS, Key, Side
 from crisp_hornet.garage.opening import NEWEST, TooNew
+from crisp_hornet.garage.people_in_step import customers_in_step, erased_in_step
 from crisp_hornet.garage.tables import BikeRow, FactRow, PresenceRow, new_uid
 
 STORE, NUMBER, HERE = "crisp-hornet", "number", ("", "localhost", "127.0.0.1", "::1")
@@ -114,6 +115,8 @@ class Workshop:
                 self.reads_only = self.reads_only and not session.scalar(
                     text("select has_table_privilege('bike', 'insert')")
                 )
+                self.sees_customers = bool(session.scalar(text("select has_table_privilege('customer', 'select')")))
+                self.writes_customers = self.sees_customers and not self.reads_only
                 self.number = self._number(session)
         except TooNew as error:
             raise WorkshopError(
@@ -161,12 +164,19 @@ class Workshop:
             with garage.store.session() as session:
                 own = [_named(row) for row in session.scalars(select(BikeRow))]
             with self.engine.connect() as line:  # one for the whole step
+                erased = erased_in_step(garage, line, self.reads_only)
+                fights = {}
+                if self.sees_customers:
+                    fights[CUSTOMERS] = customers_in_step(
+                        garage, line, self.number, not self.writes_customers, (decided or {}).get(CUSTOMERS, {})
+                    )
                 with self._session(line) as session:
                     shared = list(session.scalars(select(BikeRow.uid).where(BikeRow.uid.is_not(None))))
-                uids = dict.fromkeys([*own, *map(str, shared)])
                 one = Stepping(garage, line, self.number, self.reads_only)
                 steps, refused = [], []
-                for uid in uids:
+                for uid in dict.fromkeys([*own, *map(str, shared)]):
+                    if uid in erased.uids:
+                        continue
                     try:
                         steps.append(one.of(uid, (decided or {}).get(uid, {})))
                     except (DBAPIError, DocumentError) as error:  # it costs its bike alone, but for a lost line
@@ -178,8 +188,9 @@ class Workshop:
         except DBAPIError as error:
             raise _lost(error) from error
         return InStep(
-            tuple(number for step in steps for number in step.changed),
-            {uid: found for step in steps for uid, found in step.conflicts.items()},
+            (*erased.bikes, *(number for step in steps for number in step.changed)),
+            {uid: found for step in steps for uid, found in step.conflicts.items()}
+            | {table: found for table, found in fights.items() if found},
             tuple(uid for step in steps for uid in step.held),
             others,
             tuple(refused),

@@ -19,6 +19,7 @@ from crisp_hornet.bench.desk.draft import Draft
 from crisp_hornet.bench.desk.held import Held
 from crisp_hornet.bench.desk.open_bike import OpenBike
 from crisp_hornet.bench.desk.open_ride import OpenRide
+from crisp_hornet.bench.desk.people import People
 from crisp_hornet.bench.desk.promises import Promises
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.bench.desk.watch import Watch
@@ -59,6 +60,7 @@ class Desk(QObject):
         self.watch = Watch(self.active, self.held, self.draft, self.story)
         self.ride = OpenRide(self.active, self.held, self.story)
         self.by_hand = ByHand(self.active, self.held, self.draft, self.watch, self.story)
+        self.people = People(self.active)
         self.ask, self.promises = Ask(self.active), Promises(self.active, self.held, self.ride, self.story)
         self.said, self.bike_changed = self.active.said, self.active.changed
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed
@@ -128,6 +130,13 @@ class Desk(QObject):
         words = "The garage came from an older version and was brought up to date; a copy of how it was lies in"
         self.said.emit("note", f"{words} {self.garage.folder / COPIES}.")
 
+    def finish_erasing(self) -> None:
+        """What was erased when the application was killed is erased to its end."""
+        if self.garage.unfinished:
+            from crisp_hornet.garage.erasing import finish
+
+            self.kept(lambda: finish(self.garage))
+
     @property
     def scale(self) -> float | None:
         """How large the user had everything shown; None where it was never set."""
@@ -166,7 +175,7 @@ class Desk(QObject):
         """It is over."""
         self._pins.discard(why)
 
-    def _stays(self) -> bool:
+    def stays(self) -> bool:
         """Whether the active bike must stay for now; then it is said why."""
         if self._pins:
             self.said.emit("warn", f"Another bike is opened once this is over: {', '.join(sorted(self._pins))}.")
@@ -174,7 +183,7 @@ class Desk(QObject):
 
     def open_bike(self, bike: Bike) -> None:
         """Make a bike the active one."""
-        if self._stays():
+        if self.stays():
             return
         self.draft.keep()
         bike_id = self.kept(lambda: self.garage.bikes.save(bike))
@@ -185,7 +194,7 @@ class Desk(QObject):
 
     def open_kept_bike(self, bike_id: int) -> None:
         """Make a bike of the garage the active one."""
-        if self._stays():
+        if self.stays():
             return
         self.draft.keep()
         if self.kept(lambda: self.garage.bikes.open(bike_id)):
@@ -222,7 +231,7 @@ class Desk(QObject):
 
     def archive_bike(self) -> None:
         """Put the active bike away; the one opened before it comes up. Opened again it is back."""
-        if self.bike is None or self._stays():
+        if self.bike is None or self.stays():
             return
         name, bike_id = self.bike.name, self.bike_id
         self.draft.keep()

@@ -5,14 +5,18 @@ Source: the equirectangular approximation on a sphere of 6,371,000 m, exact to a
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from crisp_hornet.core.arrays import Array
+from crisp_hornet.core.ride.channels import Ride
 
 EARTH_M = 6_371_000.0
 OVER_S = 3.0
 LEAP_MPS = 30.0
+POSITIONS = ("lat_deg", "lon_deg")
 
 
 def steps_m(lat_deg: Array, lon_deg: Array) -> Array:
@@ -55,3 +59,13 @@ def ground_speed_kmh(time_s: Array, lat_deg: Array, lon_deg: Array) -> Array:
     span = np.clip(time + OVER_S / 2, None, time[-1]) - np.clip(time - OVER_S / 2, time[0], None)
     speed[good] = (after - before) / np.maximum(span, 1e-6) * 3.6
     return speed
+
+
+def without_positions(ride: Ride) -> Ride:
+    """A ride that no longer tells where it went; how fast it went over ground it still does."""
+    if not any(name in ride.channels for name in POSITIONS):
+        return ride
+    channels = {name: values for name, values in ride.channels.items() if name not in POSITIONS}
+    if not ride.has("gps_speed_kmh"):
+        channels["gps_speed_kmh"] = ground_speed_kmh(ride.time_s, ride.get("lat_deg"), ride.get("lon_deg"))
+    return replace(ride, channels=channels)

@@ -17,7 +17,7 @@ from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.painted_table import PaintedTable
 from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.documents.saying import quantity, say
+from crisp_hornet.documents.saying import counted, quantity, say
 
 if TYPE_CHECKING:
     from crisp_hornet.core.fleet.asked import Told
@@ -129,7 +129,8 @@ class FleetView(QWidget):
 
     def _show(self, fleet: Fleet) -> None:
         left = f" {fleet.unread} more could not be read." if fleet.unread else ""
-        self.words.setText(f"{fleet.rides} rides of {fleet.bikes} bikes. Where they went is not read.{left}")
+        out = f" {counted(fleet.kept_out, 'bike')} left out: not allowed by the customer." if fleet.kept_out else ""
+        self.words.setText(f"{fleet.rides} rides of {fleet.bikes} bikes. Where they went is not read.{out}{left}")
         for name, table in self.tables.items():
             _, of, unit = QUESTIONS[name]
             table.name_column(0, of)

@@ -18,6 +18,7 @@ from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.scale import fix
+from crisp_hornet.bench.stations.logbook.customers_view import CustomersView
 from crisp_hornet.bench.stations.logbook.family_view import FamilyView
 from crisp_hornet.bench.stations.logbook.fleet_view import FleetView
 from crisp_hornet.bench.stations.logbook.packs_view import PacksView
@@ -56,7 +57,7 @@ SHOWN: dict[str, tuple[str, ...]] = {
     "contacts": ("link", "fault"),
     "notes": ("note",),
 }
-FAMILY, PACKS, FLEET = "tunes by family", "packs", "all bikes"
+FAMILY, PACKS, FLEET, CUSTOMERS = "tunes by family", "packs", "all bikes", "customers"
 ARCHIVES = "A bike with its story (*.zip);;All files (*)"
 SAME_MOMENT = timedelta(seconds=5)  # a tune that was sent and its line are written one after the other
 MOST_SHOWN = 300
@@ -89,11 +90,12 @@ class LogbookPage(Station):
         head.addSpacing(8)
         head.addWidget(Captioned("search", self.search))
         fix(self.search, wide=280)
-        self.kinds = PageChoice((*SHOWN, FAMILY, PACKS, FLEET), "logbook")
+        self.kinds = PageChoice((*SHOWN, FAMILY, PACKS, FLEET, CUSTOMERS), "logbook")
         self.kinds.chosen.connect(lambda _at: self._show())
         self.family = FamilyView(desk, self._draft_again)
         self.packs = PacksView(desk, theme)
         self.fleet = FleetView(desk, theme)
+        self.customers = CustomersView(desk, theme)
         self.together = TogetherView(desk)
         self.together.chosen.connect(self._decide)
         self._pages = Pages()
@@ -107,9 +109,9 @@ class LogbookPage(Station):
         column.addWidget(self.together)
         column.addWidget(self.kinds)
         self._pages.addWidget(scroll)
-        self._pages.addWidget(column_scroll(self.family))
-        self._pages.addWidget(column_scroll(self.packs))
-        self._pages.addWidget(column_scroll(self.fleet))
+        self._views = (self.family, self.packs, self.fleet, self.customers)
+        for view in self._views:
+            self._pages.addWidget(column_scroll(view))
         column.addWidget(self._pages, 1)
         desk.logbook_changed.connect(self._read)
         desk.bike_changed.connect(self._read)
@@ -205,7 +207,7 @@ class LogbookPage(Station):
         self._pages.setCurrentIndex(page)
         if page:
             if self.isVisible():
-                (self.family, self.packs, self.fleet)[page - 1].refresh()
+                self._views[page - 1].refresh()
             return
         kinds = list(SHOWN.values())[self.kinds.at]
         said = [one for one in self.entries if wanted in f"{one.title} {one.detail}".lower()]

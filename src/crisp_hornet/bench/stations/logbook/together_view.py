@@ -17,6 +17,7 @@ from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.setting_words import in_words, label_of
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.merging import CUSTOMERS
 
 if TYPE_CHECKING:
     from crisp_hornet.garage.meeting import Taken
@@ -107,6 +108,8 @@ def _what(conflict: Conflict) -> str:
         return "The draft"
     if which == "controller":
         return "What the controller held"
+    if table == CUSTOMERS:
+        return f"Customer {row.get('name', '')}"
     kind = {"tunes": "Draft", "rides": "Ride", "jobs": "Job sheet"}.get(table, table)
     return f"{kind} {row.get('name') or row.get('title') or ''}".strip()
 
@@ -120,8 +123,18 @@ def _differences(conflict: Conflict) -> list[str]:
         return _of_bikes(mine, theirs, conflict.paths)
     if conflict.key[0] == "tunes":
         return _of_tunes(mine["document"], theirs["document"])
+    if conflict.key[0] == CUSTOMERS:
+        return [
+            f"{path}: {_at(mine, path)} here, {_at(theirs, path)} elsewhere" for path in conflict.paths[:MOST_PATHS]
+        ]
     told = [name for name in mine if mine.get(name) != theirs.get(name)]
     return [f"differs in: {', '.join(told)}"]
+
+
+def _at(row: Row, path: str) -> object:
+    for step in path.split("."):
+        row = row.get(step, {}) if isinstance(row, dict) else {}
+    return row or "nothing"
 
 
 def _of_tunes(mine: Row, theirs: Row) -> list[str]:
