@@ -103,17 +103,21 @@ def positions_of(garage: Garage, bike_uids: Iterable[str]) -> list[Thing]:
     return found
 
 
-def carry_out(session: Session, things: Iterable[Thing]) -> Gone:
-    """The rows of it, in the transaction that is open; in a bench's garage or in the shared one."""
+def carry_out(session: Session, things: Iterable[Thing], with_customers: bool = True) -> Gone:
+    """The rows of it, in the transaction that is open; in a bench's garage or in the shared one. ``with_customers``: whether their table
+    may be touched."""
     gone, known, now = Gone(), erased(session), datetime.now().astimezone()
     for thing in things:
         if thing.uid not in known:
             session.add(ErasedRow(uid=thing.uid, what=thing.what, at=now))
         if thing.what == "bike":
             _bike(session, thing.uid, gone)
+            if with_customers:
+                _disown(session, thing.uid)
         elif thing.what == "customer":
             gone.uids.add(thing.uid)
-            session.execute(delete(CustomerRow).where(CustomerRow.uid == thing.uid))
+            if with_customers:
+                session.execute(delete(CustomerRow).where(CustomerRow.uid == thing.uid))
         else:
             gone.uids.add(thing.uid)
             gone.tracks |= set(session.scalars(select(RideRow.file).where(RideRow.uid == thing.uid)))
@@ -132,13 +136,17 @@ def _bike(session: Session, uid: str, gone: Gone) -> None:
         gone.files |= {str(one) for one in session.scalars(select(table.file).where(table.bike_id == bike.id)) if one}
     for table_ in TABLES.values():
         session.execute(delete(table_).where(of_bike(table_, bike.id)))
-    for row in session.scalars(select(CustomerRow)):  # whose it was: no one's
-        document = dict(row.document)
-        if isinstance(document.get("bikes"), dict) and uid in document["bikes"]:
-            row.document = {**document, "bikes": {one: since for one, since in document["bikes"].items() if one != uid}}
     for seen in session.scalars(select(PresenceRow).where(PresenceRow.bike_uid == uid)):
         seen.bike_uid = None
     session.delete(bike)
+
+
+def _disown(session: Session, uid: str) -> None:
+    """A bike that is no customer's any more."""
+    for row in session.scalars(select(CustomerRow)):
+        document = dict(row.document)
+        if isinstance(document.get("bikes"), dict) and uid in document["bikes"]:
+            row.document = {**document, "bikes": {one: since for one, since in document["bikes"].items() if one != uid}}
 
 
 # --- what lies beside the rows ----------------------------------------------------------------------------------

@@ -15,7 +15,8 @@ from typing import Any
 from sqlalchemy import Connection, select, text
 from sqlalchemy.orm import Session
 
-from crisp_hornet.documents import wire
+from crisp_hornet.documents import store, wire
+from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import meeting
 from crisp_hornet.garage.archive import MOST_RIDE
@@ -24,7 +25,7 @@ from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.meeting import Came, Met
 from crisp_hornet.garage.merging import BIKE, Conflict, Key, Merged, Row, Side
 from crisp_hornet.garage.opening import ATTACHMENTS, RIDES
-from crisp_hornet.garage.story import changing, rows_of, values_of
+from crisp_hornet.garage.story import changing, looks_sound, rows_of, values_of
 from crisp_hornet.garage.tables import NEVER, BikeRow, EventRow, FileRow, RideRow
 
 
@@ -80,6 +81,7 @@ class Stepping:
                     return InStep(held=(uid,) if mine is not None else ())
                 row, base = _copy(there, mine.document, uid), Met(base.count)
             theirs = _read(there, row)
+            mine, theirs, base = _sound(mine, theirs, base)
             came = self._came(there, theirs, mine)
             shared = dict(came.content)
             undecided: set[Key] = set()
@@ -184,16 +186,39 @@ class Stepping:
 
 @dataclass(frozen=True)
 class _Story:
-    """A bike on one side, read: its name and document, and by row what is compared, its columns, its file."""
+    """A bike on one side, read: its name and document, and by row what is compared, its columns, its file; ``unsound``: rows that are
+    damaged there."""
 
     name: str
     document: Row
     rows: dict[Key, Row]
     columns: dict[Key, dict[str, Any]]
     files: dict[Key, str]
+    unsound: frozenset[Key]
+
+    def without(self, keys: frozenset[Key]) -> _Story:
+        """The same but for some rows."""
+        return replace(
+            self,
+            rows={key: one for key, one in self.rows.items() if key not in keys},
+            columns={key: one for key, one in self.columns.items() if key not in keys},
+            files={key: one for key, one in self.files.items() if key not in keys},
+        )
+
+
+def _sound(mine: _Story | None, theirs: _Story, base: Met) -> tuple[_Story | None, _Story, Met]:
+    """Both sides without what is damaged on either: that is compared with nothing, so it neither spreads nor looks as if it had been
+    deleted."""
+    out = theirs.unsound | (mine.unsound if mine is not None else frozenset())
+    if not out:
+        return mine, theirs, base
+    kept = {key: row for key, row in base.rows.items() if key not in out}
+    return mine.without(out) if mine is not None else None, theirs.without(out), Met(base.count, kept)
 
 
 def _read(session: Session, bike: BikeRow) -> _Story:
+    """Raises :class:`DocumentError` where the bike itself cannot be read: it is left alone on both sides then."""
+    store.parse(Bike, "crisp-hornet/bike", BIKE_VERSION, bike.document, f"bike {bike.name}")
     rows = rows_of(session, bike)
     return _Story(
         bike.name,
@@ -201,6 +226,7 @@ def _read(session: Session, bike: BikeRow) -> _Story:
         {key: content for key, (_, content) in rows.items()} | {BIKE: dict(bike.document)},
         {key: values_of(row) for key, (row, _) in rows.items()},
         {key: str(row.file) for key, (row, _) in rows.items() if isinstance(row, RideRow | EventRow) and row.file},
+        frozenset(key for key, (row, _) in rows.items() if not looks_sound(key[0], values_of(row))),
     )
 
 

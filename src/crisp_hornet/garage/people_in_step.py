@@ -34,7 +34,7 @@ class Erasures:
     bikes: frozenset[int]
 
 
-def erased_in_step(garage: Garage, line: Connection, reads_only: bool) -> Erasures:
+def erased_in_step(garage: Garage, line: Connection, reads_only: bool, sees_customers: bool) -> Erasures:
     """Carry out on each side what was erased on the other. Raises :class:`DocumentError` where that cannot be finished here."""
     with garage.store.session() as session:
         here = erasing.erased(session)
@@ -43,15 +43,15 @@ def erased_in_step(garage: Garage, line: Connection, reads_only: bool) -> Erasur
         if not reads_only and (new := here.keys() - shared.keys()):
             there.execute(text("select pg_advisory_xact_lock(hashtext('erased'))"))
             shared = erasing.erased(there)
-            _erase_there(garage, there, [Thing(here[uid], uid) for uid in new if uid not in shared])
+            _erase_there(garage, there, [Thing(here[uid], uid) for uid in new if uid not in shared], sees_customers)
     bikes: set[int] = set()
     if new_here := shared.keys() - here.keys():
         bikes = erasing.erase(garage, [Thing(shared[uid], uid) for uid in new_here])
     return Erasures(frozenset({*here, *shared}), frozenset(bikes))
 
 
-def _erase_there(garage: Garage, there: Session, things: list[Thing]) -> None:
-    gone = erasing.carry_out(there, things)
+def _erase_there(garage: Garage, there: Session, things: list[Thing], sees_customers: bool) -> None:
+    gone = erasing.carry_out(there, things, sees_customers)
     for name in gone.files:
         there.execute(delete(FileRow).where(FileRow.name == name))
     for name in gone.tracks - gone.files:

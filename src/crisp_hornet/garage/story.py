@@ -135,6 +135,18 @@ def check_row(name: str, row: dict[str, Any], where: str = "") -> None:
             raise store.document_error(error, where) from None
 
 
+FORMATS = {"tunes": "crisp-hornet/tune", "backups": "crisp-hornet/backup", "calibrations": "crisp-hornet/calibration"}
+
+
+def looks_sound(name: str, row: Row) -> bool:
+    """Whether the documents in a row of a table look like what they should be; looked at often, so not read whole."""
+    if name in FORMATS:
+        return isinstance(row["document"], dict) and row["document"].get("format") == FORMATS[name]
+    if name == "jobs":
+        return _are_steps(row["steps"])
+    return name != "rides" or row["tune"] is None or (isinstance(row["tune"], dict) and row["tune"] != {})
+
+
 def _are_steps(steps: Any) -> bool:
     def is_step(one: Any) -> bool:
         if not isinstance(one, dict) or set(one) != {"text", "caution", "done_at"}:

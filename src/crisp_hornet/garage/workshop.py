@@ -164,7 +164,7 @@ class Workshop:
             with garage.store.session() as session:
                 own = [_named(row) for row in session.scalars(select(BikeRow))]
             with self.engine.connect() as line:  # one for the whole step
-                erased = erased_in_step(garage, line, self.reads_only)
+                erased = erased_in_step(garage, line, self.reads_only, self.sees_customers)
                 fights = {}
                 if self.sees_customers:
                     fights[CUSTOMERS] = customers_in_step(
