@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
@@ -49,8 +49,8 @@ class CustomersView(QWidget):
         self.name, self.contact = QLineEdit(), QLineEdit()
         for field, most in ((self.name, 200), (self.contact, 500)):
             field.setMaxLength(most)
-            fix(field, wide=FIELD_PX)
             field.editingFinished.connect(self._keep)
+        fix(self.name, wide=FIELD_PX)
         self.consents = {what: Confirm(theme, words) for what, words in CONSENTS.items()}
         self._said = {what: label("", "quiet") for what in CONSENTS}
         for what, box in self.consents.items():
@@ -79,12 +79,18 @@ class CustomersView(QWidget):
 
     def _lay_out(self, inside: QVBoxLayout) -> None:
         """All that is told of one customer."""
-        inside.addLayout(_row(Captioned("name", self.name), Captioned("contact", self.contact), None))
+        fields = _row(Captioned("name", self.name))
+        fields.addWidget(Captioned("contact", self.contact), 1)
+        inside.addLayout(fields)
         inside.addWidget(self._bikes)
-        inside.addWidget(label("WHAT THEY ALLOWED", "caps"))
+        asked = QWidget()  # gives its place to the question whether to erase
+        allowed = column_of(asked, margins=0, spacing=2)
+        allowed.addWidget(label("WHAT THEY ALLOWED", "caps"))
         for what, box in self.consents.items():
-            inside.addLayout(_row(box, label(CONSENTS[what]), self._said[what], None))
-        inside.addLayout(_row(self._where, self._forget, None))
+            allowed.addLayout(_row(box, label(CONSENTS[what]), self._said[what], None))
+        allowed.addLayout(_row(self._where, self._forget, None))
+        self.erasing.shown.connect(asked.setHidden)
+        inside.addWidget(asked)
         inside.addWidget(rule())
         ask = button("Erase this customer", self._ask_erase, "small")
         self.erasing.closed.connect(ask.setFocus)
@@ -139,7 +145,9 @@ class CustomersView(QWidget):
             consent = customer.consents.get(what)
             box.setChecked(customer.allows(what))
             self._said[what].setText(
-                "never asked" if consent is None else f"{'yes' if consent.given else 'no'}, {consent.on}"
+                "never asked"
+                if consent is None
+                else f"{'yes' if consent.given else 'no'}, {consent.on.day} {consent.on:%B %Y}"
             )
         for widget in (self._where, self._forget):
             widget.setVisible(not customer.allows(POSITIONS))
@@ -241,7 +249,7 @@ class CustomersView(QWidget):
         self._desk.people.changed.emit()
 
 
-def _row(*parts: QWidget | None) -> Any:
+def _row(*parts: QWidget | None) -> QHBoxLayout:
     """Widgets beside each other; None stretches."""
     row = row_of(spacing=12)
     for part in parts:

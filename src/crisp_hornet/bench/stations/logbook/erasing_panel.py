@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QWidget
 
 from crisp_hornet.bench.theme import Theme
@@ -13,13 +14,14 @@ from crisp_hornet.documents.saying import counted
 
 WHOLE, SEEN = "with their bikes, and all that is known of them", "I have seen what goes"
 FOR_GOOD = "It cannot be taken back, and neither an archive nor another bench brings it back."
-COPIES = "Copies of the garage that were made before still hold it, until the last of them is let go."
+COPIES = "Copies of the garage that were made before still hold it, until the last of them is deleted."
 
 
 class ErasingPanel(QWidget):
-    """``meant``: with their bikes, or without; ``closed``: not now."""
+    """``meant``: with their bikes, or without; ``closed``: not now; ``shown``: whether it asks."""
 
     meant = pyqtSignal(bool)
+    shown = pyqtSignal(bool)
     closed = pyqtSignal()
 
     def __init__(self, theme: Theme) -> None:
@@ -58,6 +60,15 @@ class ErasingPanel(QWidget):
         """Nothing is erased."""
         self.hide()
         self.closed.emit()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.shown.emit(True)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        if self.isHidden():  # not only the page that it is on
+            self.shown.emit(False)
 
     def _show(self) -> None:
         bikes, rides = counted(self._bikes, "bike"), counted(self._rides, "ride")
