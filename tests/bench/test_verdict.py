@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.demo import DRAFT, FACTORY, HERON, ROUND
 from crisp_hornet.documents import store
+from crisp_hornet.documents.customer import Customer
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.rides.registry import read_ride
 from tests.bench.driving import click, find, go, texts
@@ -67,6 +68,10 @@ def test_a_finding_is_learned_from_its_card(qtbot, demo_window, verdict):
 
 
 def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
+    desk = demo_window.desk
+    desk.garage.customers.keep(Customer(name="Orla Fenwick"))
+    card = desk.ride.card.model_copy(update={"purpose": "as Orla Fenwick asked, beside Thistle"})
+    desk.ride.keep_card(card)
     verdict.save_report(tmp_path / "r.html")
     html = (tmp_path / "r.html").read_text()
     for words in (
@@ -77,8 +82,10 @@ def test_the_report_stands_alone(qtbot, demo_window, verdict, tmp_path):
         "The speed shown is 2.8 % too low",
         "data:image/png;base64",
         "local code",
+        "as another customer asked, beside another bike",
     ):
         assert words in html, words
+    assert "Orla" not in html and "Thistle" not in html
     assert "http" not in html.replace("https://www.w3.org", "")
     demo_window.desk.switch_units()
     verdict.save_report(tmp_path / "miles.html")

@@ -16,10 +16,11 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import erasing
 from crisp_hornet.garage.archive import export_bike, import_bike
 from crisp_hornet.garage.copies import bring_back, copy_garage
-from crisp_hornet.garage.customer_export import export_customer, without_others
+from crisp_hornet.garage.customer_export import export_customer
 from crisp_hornet.garage.erasing import Thing, erase, erase_customer, positions_of
 from crisp_hornet.garage.fleet import Asked, asked_of_all
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.others import page_without_others, without_others
 from tests.bikes import a_bike, a_tune
 
 DAY = date(2026, 11, 29)
@@ -229,6 +230,8 @@ def test_all_of_one_customer_is_handed_over_and_nothing_of_another(garage, tmp_p
     assert (
         without_others("Mill bikes of the Mill bike", {"Mill bike": "another bike"}) == "Mill bikes of the another bike"
     )
+    page = '<p>Mill bike</p><img src="data:image/png;base64,Mill bike">'
+    assert page_without_others(page, {"Mill bike": "x"}) == page.replace("<p>Mill bike", "<p>x")
     with zipfile.ZipFile(tmp_path / "orla.zip") as packed:
         bike = next(name for name in packed.namelist() if name.startswith("bikes/"))
         (tmp_path / "bike.zip").write_bytes(packed.read(bike))

@@ -1,6 +1,6 @@
 """All that is known of one customer in one open file, and nothing of anybody else: who they are, what they allowed, their bikes' archives.
 
-A line of a bike's logbook may name another bike, and a bike's name its owner: in what is handed over those names are left out.
+A line of a bike's logbook may name another bike: in what is handed over nobody else is named (:mod:`~crisp_hornet.garage.others`).
 """
 
 from __future__ import annotations
@@ -9,17 +9,15 @@ import json
 import re
 import tempfile
 import zipfile
-from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
 from crisp_hornet.documents import store, wire
 from crisp_hornet.garage.archive import export_bike
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.others import names_of_others, without_others
 from crisp_hornet.garage.story import STORY
 
-ANOTHER_BIKE, ANOTHER = "another bike", "another customer"
-LEAST = 3  # letters of a name that is looked for
 TOLD = """What this garage knows of you.
 
 customer.json          name, contact, what was allowed and when, your bikes
@@ -46,29 +44,6 @@ def export_customer(garage: Garage, uid: str, path: Path) -> int:
             packed.write(_of_one(file, others), f"bikes/{at + 1:02d} {_plain(name)}.zip", zipfile.ZIP_STORED)
             file.unlink()
     return len(bikes)
-
-
-def names_of_others(garage: Garage, own: Iterable[str]) -> dict[str, str]:
-    """The names of all other bikes and customers, and what stands for each where somebody else reads."""
-    mine = list(own)
-    owners = [one for one in garage.customers.all() if not any(name in _names(garage, one.uid) for name in mine)]
-    found = {one.customer.name: ANOTHER for one in owners}
-    found |= {bike.name: ANOTHER_BIKE for bike in garage.glance.bikes() if bike.name not in mine}
-    return {
-        name: instead for name, instead in found.items() if len(name) >= LEAST and not any(name in one for one in mine)
-    }
-
-
-def _names(garage: Garage, uid: str) -> set[str]:
-    return {name for _, name in garage.customers.bikes(uid)}
-
-
-def without_others(text: str, others: dict[str, str]) -> str:
-    """A text in which nobody else is named."""
-    if not others:
-        return text
-    names = sorted(others, key=len, reverse=True)
-    return re.sub(rf"(?<!\w)(?:{'|'.join(map(re.escape, names))})(?!\w)", lambda found: others[found[0]], text)
 
 
 def _of_one(archive: Path, others: dict[str, str]) -> Path:

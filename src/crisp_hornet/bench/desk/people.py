@@ -53,6 +53,13 @@ class People(QObject):
         self._bike.kept(lambda: self._garage.customers.hand(bike, to, datetime.now().astimezone().date()))
         self.changed.emit()
 
+    def without_others(self, html: str) -> str:
+        """A page for whoever the active bike belongs to, in which nobody else is named."""
+        from crisp_hornet.garage.others import names_of_others, page_without_others
+
+        bike = self._bike.document
+        return page_without_others(html, names_of_others(self._garage, [bike.name])) if bike is not None else html
+
     # --- work for another thread --------------------------------------------------------------------------------
 
     def forget_where(self, uid: str) -> Callable[[], int]:

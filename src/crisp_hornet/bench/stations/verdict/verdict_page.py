@@ -446,7 +446,7 @@ class VerdictPage(Station):
             )
         )
         try:
-            save(html, path)
+            save(self.desk.people.without_others(html), path)
         except DocumentError as error:
             self.desk.said.emit("stop", str(error))
             return
