@@ -28,9 +28,10 @@ from crisp_hornet.bench.scale import of_desktop, set_scale
 from crisp_hornet.bench.sharing import share
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.standins import stand_in
+from crisp_hornet.bench.stations.start.start_page import REOPEN
 from crisp_hornet.bench.window import Window
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, folder_of, is_shared
+from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, chosen, folder_of, is_shared
 from crisp_hornet.garage.opening import GarageError
 
 MOTIONS = (
@@ -54,16 +55,20 @@ def run_application(demo: bool, verbose: bool = False, file: Path | None = None,
     if demo:
         with demo_bench() as (own, simulated):
             return run_window(app, own, simulated, own.folder / "logs", verbose)
-    try:
-        own = Garage(folder_of(garage))
-    except (GarageError, OSError) as error:
-        speak(app, language_of(None))
-        QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))
-        return 1
     logs = Path(platformdirs.user_log_dir("crisp-hornet"))
-    return run_window(
-        app, own, Simulated(), logs, verbose, file, address=garage if garage and is_shared(garage) else None
-    )
+    while True:
+        where = chosen(garage)
+        try:
+            own = Garage(folder_of(where))
+        except (GarageError, OSError) as error:
+            speak(app, language_of(None))
+            QMessageBox.critical(None, "Crisp Hornet", tr(str(error)))
+            return 1
+        address = where if where and is_shared(where) else None
+        code = run_window(app, own, Simulated(), logs, verbose, file, address=address, own=True)
+        if code != REOPEN:
+            return code
+        file = None  # another garage was chosen: the window opens on that one
 
 
 def run_practice(file: JobFile, folder: Path, seed: int | None, guided: bool, anew: bool, verbose: bool) -> int:
@@ -144,8 +149,10 @@ def run_window(
     file: Path | None = None,
     practising: Practising | None = None,
     address: str | None = None,
+    own: bool = False,
 ) -> int:
-    """Open the window on a garage and run until it closes; returns the exit code. ``address``: of the one it is shared with."""
+    """Open the window on a garage and run until it closes; returns the exit code. ``address``: of the one it is shared with; ``own``: it is
+    the user's, and copied by itself where that was asked for."""
     boundary = Boundary()
     log_file = log_into(logs, verbose)
     with faults_into(logs), guard(boundary):
@@ -161,6 +168,9 @@ def run_window(
         boundary.caught.connect(window.tell_unforeseen)
         take_up(window)
         window.show()
+        if own:
+            window.at_end.append(desk.copies.finish)
+            desk.copies.begin()
         if address is not None:
             share(window, address)
         if window.practice is not None:

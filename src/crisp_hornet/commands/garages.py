@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from crisp_hornet.commands.arguments import BadInput
-from crisp_hornet.garage.garage import Garage, folder_of, is_shared
+from crisp_hornet.garage.garage import Garage, chosen, folder_of, is_shared
 from crisp_hornet.garage.opening import GarageError
 
 
@@ -14,6 +14,7 @@ from crisp_hornet.garage.opening import GarageError
 def garage_at(where: str | None) -> Iterator[Garage]:
     """A garage, one's own where nothing is given; made where there is none. One that is shared is brought in step before and after. Raises
     :class:`BadInput`."""
+    where = chosen(where)
     address = where if where and is_shared(where) else None
     try:
         garage = Garage(folder_of(where))

@@ -43,6 +43,7 @@ if TYPE_CHECKING:  # what goes through SQLAlchemy is loaded when it is first nee
     from crisp_hornet.garage.tunes import Tunes
 
 ORPHAN_S = 600.0
+SHARES = "shares"  # the preference of this computer's own garage that names another to work on
 CONTROLLERS, SENDING = "controllers", "sending"  # folders beside the database: own descriptions, markers of sends
 
 
@@ -62,6 +63,19 @@ def folder_of(garage: str | None) -> Path:
     if garage is None or not is_shared(garage):
         return Path(garage) if garage else own
     return own.parent / f"{own.name}-shared" / hashlib.sha256(garage.encode()).hexdigest()[:16]
+
+
+def chosen(named: str | None) -> str | None:
+    """The garage to work on: the one that was named, else the shared one that was chosen for this computer, else none: its own."""
+    if named:
+        return named
+    kept = Settings(default_folder()).get(SHARES)
+    return kept if isinstance(kept, str) and is_shared(kept) else None
+
+
+def choose(address: str | None) -> None:
+    """Work on the shared garage at an address from now on, or on this computer's own. Raises :class:`DocumentError`."""
+    Settings(default_folder()).keep(SHARES, address)
 
 
 def _not_opened(folder: Path, error: Exception) -> GarageError:

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QUndoStack
 
 from crisp_hornet.bench.desk.ask import Ask
 from crisp_hornet.bench.desk.by_hand import ByHand
+from crisp_hornet.bench.desk.copies import Copies
 from crisp_hornet.bench.desk.draft import Draft
 from crisp_hornet.bench.desk.held import Held
 from crisp_hornet.bench.desk.open_bike import OpenBike
@@ -60,7 +61,7 @@ class Desk(QObject):
         self.watch = Watch(self.active, self.held, self.draft, self.story)
         self.ride = OpenRide(self.active, self.held, self.story)
         self.by_hand = ByHand(self.active, self.held, self.draft, self.watch, self.story)
-        self.people = People(self.active)
+        self.people, self.copies = People(self.active), Copies(self.active, self.draft)
         self.ask, self.promises = Ask(self.active), Promises(self.active, self.held, self.ride, self.story)
         self.said, self.bike_changed = self.active.said, self.active.changed
         self.conditions_changed, self.logbook_changed = self.active.conditions_changed, self.story.changed

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QProcess, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QFrame, QGridLayout, QWidget
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
@@ -17,6 +17,7 @@ from crisp_hornet.bench.marks import BoltState
 from crisp_hornet.bench.scale import px
 from crisp_hornet.bench.stations.rides.log_files import Opened, opened
 from crisp_hornet.bench.stations.start.pictures import BUILD, PRACTISE, RIDE, DoorPicture
+from crisp_hornet.bench.stations.start.sharing_panel import SharingPanel
 from crisp_hornet.bench.stations.start.six_figures import SixFigures
 from crisp_hornet.bench.stations.station import Station
 from crisp_hornet.bench.theme import Theme
@@ -35,6 +36,7 @@ from crisp_hornet.system.health import Finding, look
 from crisp_hornet.system.itself import command
 
 MOST_BIKES = 4
+REOPEN = 64  # how the window ends when it is to open again, on another garage
 DOOR_PX, TWO_JOBS_PX = 232.0, 640.0  # the least a door needs, and two jobs beside each other
 HANDBOOK = ("phase-current", "battery-current", "pack-resistance", "wheel")
 STANDS = {BEGUN: BoltState.IN_WORK, ENDED: BoltState.STOPPED}
@@ -62,6 +64,10 @@ class StartPage(Station):
         self._views = Pages()
         self._views.addWidget(column_scroll(self._doors_page()))
         self._views.addWidget(column_scroll(self.six))
+        self.sharing = SharingPanel(desk)
+        self.sharing.closed.connect(self.show_doors)
+        self.sharing.reopen.connect(lambda: QApplication.exit(REOPEN))
+        self._views.addWidget(column_scroll(self.sharing))
         column_of(self, margins=0).addWidget(self._views)
         inside = QWidget()
         self._side = column_scroll(inside)
@@ -115,6 +121,19 @@ class StartPage(Station):
             self._doors.append(self._door(DoorPicture(what, self.theme), title, words, act))
         self._lay_doors(len(self._doors))
         column.addLayout(self._door_grid)
+        self._share = QWidget()
+        several = row_of(self._share, margins=0, spacing=10)
+        several.addWidget(label("Several benches, one garage? Copies of it each day?", "quiet"))
+        several.addWidget(
+            button(
+                "Set up the garage",
+                self.show_sharing,
+                "small",
+                "Set up the garage: shared, and copied",
+            )
+        )
+        several.addStretch(1)
+        column.addWidget(self._share)
         head = row_of(spacing=10)
         head.addWidget(label("PRACTICE", "caps"))
         head.addStretch(1)
@@ -187,6 +206,7 @@ class StartPage(Station):
         self._done.setText(f"{solved} of {len(files)} done" + (f", {begun} begun" if begun else ""))
         self._first.setText(self._practice_words())
         self._first.setAccessibleName(tr(f"Practise on a simulated bike: {self._practice_words()}"))
+        self._share.setVisible(self.sharing.may_choose)
         self._show_undone()
         self.news.emit()
 
@@ -240,6 +260,13 @@ class StartPage(Station):
         """The kinds, and the six figures."""
         self._views.setCurrentIndex(1)
         self.six.name.setFocus()
+        self.news.emit()
+
+    def show_sharing(self) -> None:
+        """Which garage is worked on."""
+        self._views.setCurrentIndex(2)
+        self.sharing.refresh()
+        self.sharing.address.setFocus()
         self.news.emit()
 
     def show_doors(self) -> None:
@@ -315,6 +342,11 @@ class StartPage(Station):
         self._computer.setText("\n".join(lacks) or "All that the application needs is there.")
 
     def meaning(self) -> tuple[str, str]:
+        if self._views.currentIndex() == 2:
+            return (
+                "WHAT IT CHANGES",
+                "Who works on which bike is seen, what others do appears, and where two changed the same, it is asked.",
+            )
         if self._views.currentIndex() == 1:
             return (
                 "WHAT IT TAKES",
@@ -326,13 +358,10 @@ class StartPage(Station):
         )
 
     def act_text(self) -> str:
-        return self._practice_words() if self._views.currentIndex() == 0 else "Build the bike"
+        return (self._practice_words(), "Build the bike", "Try it")[self._views.currentIndex()]
 
     def act(self) -> None:
-        if self._views.currentIndex() == 0:
-            self._go_on()
-        else:
-            self.six.build()
+        (self._go_on, self.six.build, self.sharing.try_it)[self._views.currentIndex()]()
 
 
 def start_process(key: str, folder: Path, guided: bool) -> bool:
