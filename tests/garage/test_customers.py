@@ -250,7 +250,7 @@ def test_customers_by_commands(garage, tmp_path, capsys):
     )
     assert cli.main(["customers", *folder, "--of", "Orla Fenwick", "--export", str(tmp_path / "o.zip")]) == 0
     assert cli.main(["customers", *folder, "--of", "Orla Fenwick", "--erase", "all"]) == 2  # without --yes
-    assert "cannot be taken back" in capsys.readouterr().err and (tmp_path / "o.zip").exists()
+    assert "cannot be brought back" in capsys.readouterr().err and (tmp_path / "o.zip").exists()
     assert cli.main(["customers", *folder, "--of", "Nobody", "--erase", "all", "--yes"]) == 2
     assert cli.main(["customers", *folder, "--erase", "all", "--yes"]) == 2
     assert cli.main(["customers", *folder, "--of", "Orla Fenwick", "--erase", "all", "--yes"]) == 0

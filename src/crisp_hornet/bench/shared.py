@@ -141,7 +141,7 @@ class Shared(QObject):
             return
         self.workshop = None  # it is opened again
         if not self.lost:
-            self.lost = True
+            self.lost, self.others = True, ()  # who works where is not known any more
             self._desk.said.emit("warn", LOST)
             self.news.emit()
 

@@ -25,7 +25,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     act.add_argument(
         "--erase", choices=("person", "all"), help="erase them for good: alone, or with all of their bikes and rides"
     )
-    parser.add_argument("--yes", action="store_true", help="it cannot be taken back, and is meant")
+    parser.add_argument("--yes", action="store_true", help="it cannot be undone, and is meant")
 
 
 def run(options: argparse.Namespace) -> int:
@@ -34,7 +34,7 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput("Name the customer: --of NAME.")
     if options.erase and not options.yes:
         raise BadInput(
-            "What is erased cannot be taken back: say --yes as well. Export it before, if it may be needed: --export FILE."
+            "What is erased cannot be brought back: say --yes as well. Export it before, if it may be needed: --export FILE."
         )
     with garage_at(options.garage) as garage:
         chosen = [one for one in garage.customers.all() if options.of in (None, one.customer.name)]

@@ -28,6 +28,13 @@ from crisp_hornet.garage.opening import ATTACHMENTS, RIDES
 from crisp_hornet.garage.story import changing, looks_sound, rows_of, values_of
 from crisp_hornet.garage.tables import NEVER, BikeRow, EventRow, FileRow, RideRow
 
+CHANGES = "changes"  # the fact that counts them
+
+
+def count_change(there: Session) -> None:
+    """The shared garage is another now: whoever looks compares again."""
+    there.execute(text("update fact set value = (value::bigint + 1)::text where name = :name"), {"name": CHANGES})
+
 
 class WorkshopError(Exception):
     """The shared garage cannot be used: what, why, what to do."""
@@ -72,14 +79,14 @@ class Stepping:
         with self.garage.store.session() as here:
             row = here.scalar(select(BikeRow).where(BikeRow.uid == uid))
             mine = _read(here, row) if row is not None else None
-        held = False
+        held = new = False
         with Session(self.line) as there, there.begin():
             there.execute(text("select pg_advisory_xact_lock(hashtext(:uid))"), {"uid": uid})
             row = there.scalar(select(BikeRow).where(BikeRow.uid == uid))
             if row is None:
                 if mine is None or self.reads_only:
                     return InStep(held=(uid,) if mine is not None else ())
-                row, base = _copy(there, mine.document, uid), Met(base.count)
+                row, base, new = _copy(there, mine.document, uid), Met(base.count), True
             theirs = _read(there, row)
             mine, theirs, base = _sound(mine, theirs, base)
             came = self._came(there, theirs, mine)
@@ -89,6 +96,8 @@ class Stepping:
                 result = meeting.settled(mine.rows, came, base.rows, decided)
                 undecided = {one.key for one in result.conflicts}
                 held = self._give(there, row, mine, came, result, shared)
+            if new or (mine is not None and shared != came.content):
+                count_change(there)
             there.commit()  # first: what a cut undoes here is found there again
         return self._take(uid, came, base, decided, shared, undecided, held)
 

@@ -21,6 +21,7 @@ from crisp_hornet.garage import erasing, meeting
 from crisp_hornet.garage.customers import FORMAT
 from crisp_hornet.garage.erasing import Thing
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.in_step import count_change
 from crisp_hornet.garage.meeting import Met
 from crisp_hornet.garage.merging import CUSTOMERS, Conflict, Key, Row, Side, merged
 from crisp_hornet.garage.tables import CustomerRow, FileRow, new_uid
@@ -57,6 +58,7 @@ def _erase_there(garage: Garage, there: Session, things: list[Thing], sees_custo
     for name in gone.tracks - gone.files:
         if (kept := there.get(FileRow, name)) is not None:
             kept.data = _without_positions(garage, kept.data)
+    count_change(there)
     there.flush()
 
 
@@ -84,8 +86,9 @@ def customers_in_step(
         for one in result.conflicts:
             after[one.key] = one.theirs
         given = {key: row for key, row in after.items() if row != theirs.get(key)}
-        if not reads_only:
+        if given and not reads_only:
             _write(there, given)
+            count_change(there)
     shared = theirs if reads_only else {key: row for key, row in after.items() if row is not None}
     with garage.store.session() as here:
         now = _read(here)  # what was changed here while the line was waited for is compared at the next step

@@ -11,9 +11,11 @@ import getpass
 import socket
 from collections.abc import Mapping
 from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 
 from sqlalchemy import Connection, Engine, create_engine, func, select, text
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
@@ -23,13 +25,14 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import meeting
 from crisp_hornet.garage.database import migrate, version_in
 from crisp_hornet.garage.garage import Garage
-from crisp_hornet.garage.in_step import Elsewhere, InStep, LineLost, Stepping, WorkshopError
+from crisp_hornet.garage.in_step import CHANGES, Elsewhere, InStep, LineLost, Stepping, WorkshopError
 from crisp_hornet.garage.merging import CUSTOMERS, Key, Side
-from crisp_hornet.garage.opening import NEWEST, TooNew
+from crisp_hornet.garage.opening import DATABASE, NEWEST, TooNew
 from crisp_hornet.garage.people_in_step import customers_in_step, erased_in_step
 from crisp_hornet.garage.tables import BikeRow, FactRow, PresenceRow, new_uid
 
 STORE, NUMBER, HERE = "crisp-hornet", "number", ("", "localhost", "127.0.0.1", "::1")
+WHOLE_EVERY = 20  # steps
 CONNECT_S, STATEMENT_MS, SEEN = 5, 20_000, timedelta(seconds=60)
 UNSAFE = ("disable", "allow", "prefer")  # ways to connect that may send in the clear, in the terms of libpq
 
@@ -92,6 +95,7 @@ class Workshop:
     def __init__(self, address: str, password: str | None = None, who: str = "") -> None:
         """Connect to it, and make or update its tables. Raises :class:`WorkshopError`."""
         url = checked(address)
+        self._quiet = _Quiet()
         self.address, self.who = (
             url.set(password=None).render_as_string(),
             who or f"{getpass.getuser()} at {socket.gethostname()}",
@@ -106,6 +110,7 @@ class Workshop:
                 self.reads_only = not connection.scalar(text("select has_schema_privilege('public', 'create')"))
                 if not self.reads_only:
                     migrate(connection)
+                    connection.execute(insert(FactRow).values(name=CHANGES, value="0").on_conflict_do_nothing())
                 elif (version := version_in(connection)) != NEWEST:
                     raise WorkshopError(
                         f"The shared garage has tables of version {version or 'none'}, this application those of {NEWEST}. "
@@ -161,9 +166,13 @@ class Workshop:
         """Bring all bikes of a bench's garage in step with the shared ones; ``decided``: by bike, whose counts. Raises :class:`LineLost`,
         :class:`~crisp_hornet.documents.errors.DocumentError` where the bench's own garage cannot be read."""
         try:
-            with garage.store.session() as session:
-                own = [_named(row) for row in session.scalars(select(BikeRow))]
+            before = _state_of(garage)
             with self.engine.connect() as line:  # one for the whole step
+                there = self._count_of(line)
+                if not decided and self._quiet.is_as_before(before, there):
+                    return replace(self._quiet.told, changed=(), others=self._presence(garage, line, open_bike))
+                with garage.store.session() as session:
+                    own = [_named(row) for row in session.scalars(select(BikeRow))]
                 erased = erased_in_step(garage, line, self.reads_only, self.sees_customers)
                 fights = {}
                 if self.sees_customers:
@@ -187,7 +196,7 @@ class Workshop:
                 others = self._presence(garage, line, open_bike)
         except DBAPIError as error:
             raise _lost(error) from error
-        return InStep(
+        step = InStep(
             (*erased.bikes, *(number for step in steps for number in step.changed)),
             {uid: found for step in steps for uid, found in step.conflicts.items()}
             | {table: found for table, found in fights.items() if found},
@@ -195,6 +204,14 @@ class Workshop:
             others,
             tuple(refused),
         )
+        self._quiet = _Quiet(before, there, step)
+        return step
+
+    def _count_of(self, line: Connection) -> str:
+        """How often the shared garage was changed, as those who change it count."""
+        with self._session(line) as session, session.begin():
+            known = session.get(FactRow, CHANGES)
+            return known.value if known is not None else ""
 
     def _presence(self, garage: Garage, line: Connection, open_bike: str | None) -> tuple[Elsewhere, ...]:
         """Say who is here, and hear who is elsewhere."""
@@ -205,6 +222,29 @@ class Workshop:
                 session.merge(PresenceRow(bench=bench, who=self.who, bike_uid=open_bike, at=now))
             rows = session.scalars(select(PresenceRow).where(PresenceRow.bench != bench, PresenceRow.at > now - SEEN))
             return tuple(Elsewhere(row.who, row.bike_uid) for row in rows)
+
+
+@dataclass
+class _Quiet:
+    """How both sides were when they were last brought in step, and what that came to. While neither has changed nothing is compared; but
+    each so many steps all is, since a database may be changed by other hands."""
+
+    here: object = None
+    there: str | None = None
+    told: InStep = field(default_factory=InStep)
+    passed: int = 0
+
+    def is_as_before(self, here: object, there: str) -> bool:
+        """Whether there is nothing to compare."""
+        self.passed += 1
+        return self.passed < WHOLE_EVERY and self.there is not None and (here, there) == (self.here, self.there)
+
+
+def _state_of(garage: Garage) -> object:
+    """What is another with every change of a bench's own garage: its database's files, and what it remembers of meetings."""
+    files = [garage.folder / DATABASE, garage.folder / f"{DATABASE}-wal"]
+    stats = [file.stat() for file in files if file.exists()]
+    return tuple((one.st_mtime_ns, one.st_size) for one in stats)
 
 
 def _named(row: BikeRow) -> str:

@@ -244,6 +244,31 @@
 <translation>Das Blatt dieses Rads ist nicht lesbar: {error}</translation>
 </message>
 <message>
+<location filename="bench/desk/copies.py" />
+<source>never</source>
+<translation>nie</translation>
+</message>
+<message>
+<location filename="bench/desk/copies.py" />
+<source>each day</source>
+<translation>jeden Tag</translation>
+</message>
+<message>
+<location filename="bench/desk/copies.py" />
+<source>each week</source>
+<translation>jede Woche</translation>
+</message>
+<message>
+<location filename="bench/desk/copies.py" />
+<source>The garage could not be copied: {error}</source>
+<translation>Die Garage konnte nicht kopiert werden: {error}</translation>
+</message>
+<message>
+<location filename="bench/desk/copies.py" />
+<source>seconds</source>
+<translation>Sekunden</translation>
+</message>
+<message>
 <location filename="bench/desk/desk.py" />
 <source>The garage came from an older version and was brought up to date; a copy of how it was lies in</source>
 <translation>Die Garage stammte aus einer älteren Version und wurde auf den neuen Stand gebracht; eine Kopie, wie sie war, liegt in</translation>
@@ -3305,11 +3330,6 @@
 </message>
 <message>
 <location filename="bench/stations/calibrate/bench_view.py" />
-<source>seconds</source>
-<translation>Sekunden</translation>
-</message>
-<message>
-<location filename="bench/stations/calibrate/bench_view.py" />
 <source>written</source>
 <translation>geschrieben</translation>
 </message>
@@ -5044,6 +5064,176 @@
 <translation>Kein serieller Anschluss gefunden. Kabel oder Dongle einstecken, dann noch einmal suchen.</translation>
 </message>
 <message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Kept apart: no ride, tune or line names a person, and a bike that is exported does not say whose it is.</source>
+<translation>Getrennt aufbewahrt: keine Fahrt, keine Abstimmung und keine Zeile nennt eine Person, und ein exportiertes Rad sagt nicht, wem es gehört.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>New rides are kept without where they went. Older ones may tell still.</source>
+<translation>Neue Fahrten werden ohne ihren Weg aufbewahrt. Ältere können ihn noch verraten.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>All that is known of a customer (*.zip);;All files (*)</source>
+<translation>Alles, was von einem Kunden bekannt ist (*.zip);;Alle Dateien (*)</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>New customer</source>
+<translation>Neuer Kunde</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>the workshop's own</source>
+<translation>der Werkstatt</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Erase where they rode</source>
+<translation>Wege löschen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Erase this customer</source>
+<translation>Diesen Kunden löschen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Export all of it</source>
+<translation>Alles exportieren</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Export all that is known of this customer</source>
+<translation>Alles exportieren, was von diesem Kunden bekannt ist</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>{elsewhere} in another garage</source>
+<translation>{elsewhere} in einer anderen Garage</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Their bikes: {it}{away}</source>
+<translation>Räder: {it}{away}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Where they rode is erased: {count}. {COPIES}</source>
+<translation>Die Wege sind gelöscht: {count}. {COPIES}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Written, with nothing of anybody else: {name}, {count}.</source>
+<translation>Geschrieben, ohne etwas von anderen: {name}, {count}.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>, {bikes} with all of it</source>
+<translation>, {bikes} mit allem</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>Erased for good: the customer{went}.</source>
+<translation>Endgültig gelöscht: der Kunde{went}.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>this bike belongs to</source>
+<translation>dieses Rad gehört</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>WHAT THEY ALLOWED</source>
+<translation>WAS ERLAUBT WURDE</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>A customer needs a name.</source>
+<translation>Ein Kunde braucht einen Namen.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>One moment: the last one is still under way.</source>
+<translation>Einen Moment: das Letzte läuft noch.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>bikes</source>
+<translation>Räder</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>never asked</source>
+<translation>nie gefragt</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>yes, {day} {on}</source>
+<translation>ja, {day}. {on}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>no, {day} {on}</source>
+<translation>nein, {day}. {on}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>none here</source>
+<translation>keine hier</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/customers_view.py" />
+<source>yes</source>
+<translation>ja</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>It cannot be undone, and neither an archive nor another bench brings it back.</source>
+<translation>Das lässt sich nicht rückgängig machen, und weder ein Archiv noch eine andere Werkbank bringt es zurück.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>Copies of the garage that were made before still hold it, until the last of them is deleted.</source>
+<translation>Frühere Kopien der Garage enthalten es noch, bis die letzte davon gelöscht ist.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>with their bikes, and all that is known of them</source>
+<translation>mit den Rädern und allem, was von ihnen bekannt ist</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>I have seen what goes</source>
+<translation>Ich habe gesehen, was verschwindet</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>{bikes} and {rides} stay, without where they were ridden.</source>
+<translation>{bikes} und {rides} bleiben, ohne die Wege.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>{bikes} with {rides}, tunes, backups and all lines go too.</source>
+<translation>{bikes} mit {rides}, Abstimmungen, Sicherungen und allen Zeilen verschwinden auch.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>Erase for good</source>
+<translation>Endgültig löschen</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>Name, contact and what was allowed go. {words} {FOR_GOOD} {COPIES}</source>
+<translation>Name, Kontakt und Erlaubtes verschwinden. {words} {FOR_GOOD} {COPIES}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/erasing_panel.py" />
+<source>Do not erase this customer</source>
+<translation>Diesen Kunden nicht löschen</translation>
+</message>
+<message>
 <location filename="bench/stations/logbook/family_view.py" />
 <source>{new} (before {old})</source>
 <translation>{new} (vorher {old})</translation>
@@ -5195,8 +5385,13 @@
 </message>
 <message>
 <location filename="bench/stations/logbook/fleet_view.py" />
-<source>{rides} rides of {bikes} bikes. Where they went is not read.{left}</source>
-<translation>{rides} Fahrten von {bikes} Rädern. Wohin sie gingen, wird nicht gelesen.{left}</translation>
+<source>{kept_out} left out: not allowed by the customer.</source>
+<translation>{kept_out} nicht mitgezählt: vom Kunden nicht erlaubt.</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/fleet_view.py" />
+<source>{rides} rides of {bikes} bikes. Where they went is not read.{out}{left}</source>
+<translation>{rides} Fahrten von {bikes} Rädern. Wohin sie gingen, wird nicht gelesen.{out}{left}</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/fleet_view.py" />
@@ -5480,6 +5675,11 @@
 </message>
 <message>
 <location filename="bench/stations/logbook/together_view.py" />
+<source>Customer {get}</source>
+<translation>Kunde {get}</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
 <source>differs in: {told}</source>
 <translation>verschieden in: {told}</translation>
 </message>
@@ -5487,6 +5687,11 @@
 <location filename="bench/stations/logbook/together_view.py" />
 <source>{path}: {here} here, {there} elsewhere</source>
 <translation>{path}: {here} hier, {there} anderswo</translation>
+</message>
+<message>
+<location filename="bench/stations/logbook/together_view.py" />
+<source>{path}: {mine} here, {theirs} elsewhere</source>
+<translation>{path}: {mine} hier, {theirs} anderswo</translation>
 </message>
 <message>
 <location filename="bench/stations/logbook/together_view.py" />
@@ -6969,9 +7174,179 @@
 <translation>Lies das, bevor du fährst</translation>
 </message>
 <message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>A copy is the whole garage at one instant; rides and attachments are copied once. Best on another disk. It comes back with: crisp-hornet copy --back</source>
+<translation>Eine Kopie ist die ganze Garage in einem Augenblick; Fahrten und Anhänge werden einmal kopiert. Am besten auf einer anderen Platte. Zurück kommt sie mit: crisp-hornet copy --back</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>The newest: {day} {at}</source>
+<translation>Die neueste: {day}. {at}</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>copy the garage</source>
+<translation>Garage kopieren</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>copies that stay</source>
+<translation>Kopien, die bleiben</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>Copy now</source>
+<translation>Jetzt kopieren</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>Copy the garage now</source>
+<translation>Die Garage jetzt kopieren</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>No copy was made yet.</source>
+<translation>Noch keine Kopie gemacht.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>COPIES OF THE GARAGE</source>
+<translation>KOPIEN DER GARAGE</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>Choose the folder of the copies</source>
+<translation>Den Ordner der Kopien wählen</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>Choose the folder that the copies go into.</source>
+<translation>Wähle den Ordner, in den die Kopien kommen.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/copies_panel.py" />
+<source>Copying …</source>
+<translation>Es wird kopiert …</translation>
+</message>
+<message>
 <location filename="bench/stations/start/pictures.py" />
 <source>practise</source>
 <translation>Üben</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>One bench alone needs nothing: its garage is a file of this computer. Where several benches share their bikes, the garage lies in a PostgreSQL database (version 15 or newer) of the workshop. Each bench goes on working while the line is lost.</source>
+<translation>Eine Werkbank allein braucht nichts: ihre Garage ist eine Datei dieses Rechners. Wo mehrere Werkbänke ihre Räder teilen, liegt die Garage in einer PostgreSQL-Datenbank (Version 15 oder neuer) der Werkstatt. Jede Werkbank arbeitet weiter, solange die Leitung fehlt.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>The bikes of this computer stay in its own garage. Export and Import on Logbook carry one over.</source>
+<translation>Die Räder dieses Rechners bleiben in seiner eigenen Garage. Export und Import im Logbuch bringen eines hinüber.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Its password is not kept: this system has no secret store that can be used. A password file of PostgreSQL serves as well.</source>
+<translation>Das Passwort wird nicht aufbewahrt: dieses System hat keinen brauchbaren Schlüsselspeicher. Eine Passwortdatei von PostgreSQL tut es auch.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>It answers: {bikes}, {benches} seen in the last minute.</source>
+<translation>Sie antwortet: {bikes}, {benches} in der letzten Minute gesehen.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Work on it from now on</source>
+<translation>Ab jetzt damit arbeiten</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Work on this computer's own garage again</source>
+<translation>Wieder mit der eigenen Garage dieses Rechners arbeiten</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Trying …</source>
+<translation>Es wird versucht …</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>You may only read it.</source>
+<translation>Du darfst sie nur lesen.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Which garage, and its copies</source>
+<translation>Welche Garage, und ihre Kopien</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Back to the doors</source>
+<translation>Zurück zu den Türen</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Back to the doors from sharing</source>
+<translation>Von der Garage zurück zu den Türen</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>SHARED WITH OTHER BENCHES</source>
+<translation>MIT ANDEREN WERKBÄNKEN GETEILT</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>address, as {ADDRESS}</source>
+<translation>Adresse, wie {ADDRESS}</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>password, where it takes one</source>
+<translation>Passwort, wo es eines braucht</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Try it</source>
+<translation>Versuchen</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Now: {address}</source>
+<translation>Jetzt: {address}</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Now: this computer's own garage.</source>
+<translation>Jetzt: die eigene Garage dieses Rechners.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>bench</source>
+<translation>Werkbank</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>benches</source>
+<translation>Werkbänke</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>a shared garage takes crisp-hornet[workshop]</source>
+<translation>eine geteilte Garage braucht crisp-hornet[workshop]</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>Install that, then try again.</source>
+<translation>Installiere das und versuche es noch einmal.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>cannot be used</source>
+<translation>kann nicht benutzt werden</translation>
+</message>
+<message>
+<location filename="bench/stations/start/sharing_panel.py" />
+<source>The address</source>
+<translation>Die Adresse</translation>
 </message>
 <message>
 <location filename="bench/stations/start/six_figures.py" />
@@ -7057,11 +7432,6 @@
 <location filename="bench/stations/start/six_figures.py" />
 <source>Build your bike</source>
 <translation>Dein Rad aufbauen</translation>
-</message>
-<message>
-<location filename="bench/stations/start/six_figures.py" />
-<source>Back to the doors</source>
-<translation>Zurück zu den Türen</translation>
 </message>
 <message>
 <location filename="bench/stations/start/six_figures.py" />
@@ -7155,11 +7525,6 @@
 </message>
 <message>
 <location filename="bench/stations/start/start_page.py" />
-<source>Build the bike</source>
-<translation>Das Rad aufbauen</translation>
-</message>
-<message>
-<location filename="bench/stations/start/start_page.py" />
 <source>FROM THE HANDBOOK</source>
 <translation>AUS DEM HANDBUCH</translation>
 </message>
@@ -7200,6 +7565,21 @@
 </message>
 <message>
 <location filename="bench/stations/start/start_page.py" />
+<source>Several benches, one garage? Copies of it each day?</source>
+<translation>Mehrere Werkbänke, eine Garage? Jeden Tag eine Kopie?</translation>
+</message>
+<message>
+<location filename="bench/stations/start/start_page.py" />
+<source>Set up the garage</source>
+<translation>Garage einrichten</translation>
+</message>
+<message>
+<location filename="bench/stations/start/start_page.py" />
+<source>Set up the garage: shared, and copied</source>
+<translation>Garage einrichten: geteilt und kopiert</translation>
+</message>
+<message>
+<location filename="bench/stations/start/start_page.py" />
 <source>guided</source>
 <translation>geführt</translation>
 </message>
@@ -7230,6 +7610,16 @@
 </message>
 <message>
 <location filename="bench/stations/start/start_page.py" />
+<source>WHAT IT CHANGES</source>
+<translation>WAS SICH ÄNDERT</translation>
+</message>
+<message>
+<location filename="bench/stations/start/start_page.py" />
+<source>Who works on which bike is seen, what others do appears, and where two changed the same, it is asked.</source>
+<translation>Wer an welchem Rad arbeitet, ist zu sehen; was andere tun, erscheint; und wo zwei dasselbe geändert haben, wird gefragt.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/start_page.py" />
 <source>WHAT IT TAKES</source>
 <translation>WAS ES BRAUCHT</translation>
 </message>
@@ -7237,6 +7627,11 @@
 <location filename="bench/stations/start/start_page.py" />
 <source>Six figures make a bike that can be predicted; each one you measure later narrows the prediction.</source>
 <translation>Sechs Zahlen machen ein Rad, das sich vorhersagen lässt; jede, die du später misst, macht die Vorhersage enger.</translation>
+</message>
+<message>
+<location filename="bench/stations/start/start_page.py" />
+<source>Build the bike</source>
+<translation>Das Rad aufbauen</translation>
 </message>
 <message>
 <location filename="bench/stations/start/start_page.py" />
@@ -7562,11 +7957,6 @@
 <location filename="bench/stations/tune/assist_view.py" />
 <source>At {at} no rider reaches all of the top level</source>
 <translation>Bei {at} erreicht kein Fahrer die ganze höchste Stufe</translation>
-</message>
-<message>
-<location filename="bench/stations/tune/assist_view.py" />
-<source>never</source>
-<translation>nie</translation>
 </message>
 <message>
 <location filename="bench/stations/tune/assist_view.py" />
@@ -9607,11 +9997,6 @@
 <location filename="bench/stations/tune/ride/strips.py" />
 <source>The ride along {name}; arrows move the cursor, plus and minus zoom: {told}</source>
 <translation>Die Fahrt entlang {name}; Pfeile bewegen den Zeiger, Plus und Minus zoomen: {told}</translation>
-</message>
-<message>
-<location filename="bench/stations/tune/ride/wish_card.py" />
-<source>yes</source>
-<translation>ja</translation>
 </message>
 <message>
 <location filename="bench/stations/tune/ride/wish_card.py" />
@@ -18189,6 +18574,21 @@
 <translation>Modus 3, Stufe {n}, Geschwindigkeit</translation>
 </message>
 <message>
+<location filename="documents/customer.py" />
+<source>May be called when a part or a check is due</source>
+<translation>Darf angerufen werden, wenn ein Teil oder eine Prüfung fällig ist</translation>
+</message>
+<message>
+<location filename="documents/customer.py" />
+<source>Their rides may count in what is told of all bikes</source>
+<translation>Die Fahrten dürfen in dem zählen, was von allen Rädern gesagt wird</translation>
+</message>
+<message>
+<location filename="documents/customer.py" />
+<source>Where they rode may be kept</source>
+<translation>Die Wege dürfen aufbewahrt werden</translation>
+</message>
+<message>
 <location filename="documents/firmware.py" />
 <source>not a firmware container (CHFW)</source>
 <translation>kein Firmware-Container (CHFW)</translation>
@@ -19305,6 +19705,11 @@
 </message>
 <message>
 <location filename="garage/archive.py" />
+<source>Import it into another garage if it is to be there.</source>
+<translation>Importiere es in eine andere Garage, wenn es dort sein soll.</translation>
+</message>
+<message>
+<location filename="garage/archive.py" />
 <source>not an archive of a bike ({error})</source>
 <translation>kein Archiv eines Rads ({error})</translation>
 </message>
@@ -19322,6 +19727,11 @@
 <location filename="garage/archive.py" />
 <source>is no file we keep: {name}</source>
 <translation>ist keine Datei, die wir halten: {name}</translation>
+</message>
+<message>
+<location filename="garage/archive.py" />
+<source>{name} was erased here for good: it does not come back</source>
+<translation>{name} wurde hier endgültig gelöscht: es kommt nicht zurück</translation>
 </message>
 <message>
 <location filename="garage/archive.py" />
@@ -19409,9 +19819,64 @@
 <translation>es sagt nichts</translation>
 </message>
 <message>
+<location filename="garage/customer_export.py" />
+<source>What this garage knows of you.
+
+customer.json          name, contact, what was allowed and when, your bikes
+bikes/*.zip            a bike each: its figures, tunes, what the controller held, rides and logbook (story.json), each ride as Parquet
+
+Each bike can be opened by the same application, or taken apart by any program that reads ZIP, JSON and Parquet.</source>
+<translation>Was diese Garage von dir weiß.
+
+customer.json          Name, Kontakt, was wann erlaubt wurde, deine Räder
+bikes/*.zip            je ein Rad: seine Werte, Abstimmungen, was der Controller hielt, Fahrten und Logbuch (story.json), jede Fahrt als Parquet
+
+Jedes Rad lässt sich mit demselben Programm öffnen, oder mit jedem zerlegen, das ZIP, JSON und Parquet liest.</translation>
+</message>
+<message>
+<location filename="garage/customer_export.py" />
+<source>bikes/{it} {name}.zip</source>
+<translation>bikes/{it} {name}.zip</translation>
+</message>
+<message>
+<location filename="garage/customers.py" />
+<source>is not there any more</source>
+<translation>ist nicht mehr da</translation>
+</message>
+<message>
+<location filename="garage/customers.py" />
+<source>{folder}: customer</source>
+<translation>{folder}: Kunde</translation>
+</message>
+<message>
+<location filename="garage/customers.py" />
+<source>has {MOST_BIKES} already</source>
+<translation>hat schon {MOST_BIKES}</translation>
+</message>
+<message>
+<location filename="garage/customers.py" />
+<source>Keep them as two customers.</source>
+<translation>Führe zwei Kunden daraus.</translation>
+</message>
+<message>
 <location filename="garage/database.py" />
 <source>connection</source>
 <translation>Verbindung</translation>
+</message>
+<message>
+<location filename="garage/erasing.py" />
+<source>another window holds the garage</source>
+<translation>ein anderes Fenster hält die Garage</translation>
+</message>
+<message>
+<location filename="garage/erasing.py" />
+<source>what was erased lies there still in part: {why}</source>
+<translation>was gelöscht wurde, liegt zum Teil noch dort: {why}</translation>
+</message>
+<message>
+<location filename="garage/erasing.py" />
+<source>Mend that, and start again: it is finished then.</source>
+<translation>Behebe das und starte neu: dann wird es beendet.</translation>
 </message>
 <message>
 <location filename="garage/fleet.py" />
@@ -19462,6 +19927,11 @@
 <location filename="garage/glance.py" />
 <source>archived</source>
 <translation>archiviert</translation>
+</message>
+<message>
+<location filename="garage/in_step.py" />
+<source>bike {name}</source>
+<translation>Rad {name}</translation>
 </message>
 <message>
 <location filename="garage/jobs.py" />
@@ -19567,6 +20037,16 @@
 <location filename="garage/opening.py" />
 <source>Check the disk, and that you may write there.</source>
 <translation>Prüfe die Platte, und ob du dort schreiben darfst.</translation>
+</message>
+<message>
+<location filename="garage/others.py" />
+<source>another bike</source>
+<translation>ein anderes Rad</translation>
+</message>
+<message>
+<location filename="garage/others.py" />
+<source>another customer</source>
+<translation>ein anderer Kunde</translation>
 </message>
 <message>
 <location filename="garage/pages.py" />

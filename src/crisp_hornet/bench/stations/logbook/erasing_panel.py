@@ -13,7 +13,7 @@ from crisp_hornet.bench.widgets.text import button, label
 from crisp_hornet.documents.saying import counted
 
 WHOLE, SEEN = "with their bikes, and all that is known of them", "I have seen what goes"
-FOR_GOOD = "It cannot be taken back, and neither an archive nor another bench brings it back."
+FOR_GOOD = "It cannot be undone, and neither an archive nor another bench brings it back."
 COPIES = "Copies of the garage that were made before still hold it, until the last of them is deleted."
 
 
