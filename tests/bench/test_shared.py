@@ -9,6 +9,7 @@ import pytest
 from crisp_hornet import cli
 from crisp_hornet.bench import shared as shared_module
 from crisp_hornet.bench.sharing import share
+from crisp_hornet.documents.customer import Customer
 from crisp_hornet.garage.garage import Garage
 from tests import postgres
 from tests.bench.driving import click, find, texts
@@ -68,6 +69,8 @@ def test_a_day_with_two_benches_and_a_server_that_dies(qtbot, benches, server, c
     server.kill()
     qtbot.waitUntil(lambda: one.desk.shared.lost and other.desk.shared.lost)
     assert "Work goes on here" in one.notice.text
+    one.show_station("build")
+    assert "open elsewhere" not in texts(one)  # nobody knows
     one.desk.draft.change(BATTERY, 21.0)
     other.desk.draft.change(BATTERY, 33.0)
     other.desk.log("note", "Ridden without a line")
@@ -94,3 +97,38 @@ def test_a_day_with_two_benches_and_a_server_that_dies(qtbot, benches, server, c
     assert cli.main(["workshop", server.database("shop")]) == 0
     assert "1 bikes, 2 benches" in capsys.readouterr().out
     assert cli.main(["workshop", "postgresql://u@shop.example/g?sslmode=disable"]) == 2
+
+
+def test_while_something_is_sent_nothing_of_others_comes_in(qtbot, benches):
+    one, other = benches
+    qtbot.waitUntil(lambda: other.desk.bikes() != [])
+    other.desk.open_kept_bike(other.desk.bikes()[0].id)
+    steps, busy = [], [True]
+    shared = one.desk.shared
+    qtbot.waitUntil(lambda: not shared.running)
+    shared._busy = lambda: busy[0]
+    shared._work.done.connect(steps.append)
+    other.desk.draft.change(BATTERY, 24.0)
+    for _ in range(3):
+        with qtbot.waitSignal(other.desk.shared._work.done):
+            pass
+        shared.step()
+    assert steps == [] and one.desk.draft.tune.setting(BATTERY) != 24
+    busy[0] = False
+    qtbot.waitUntil(lambda: one.desk.draft.tune.setting(BATTERY) == 24)
+
+
+def test_a_customer_erased_on_one_bench_is_gone_from_the_other_while_their_bike_is_open_there(qtbot, benches):
+    one, other = benches
+    qtbot.waitUntil(lambda: other.desk.bikes() != [])
+    other.desk.open_kept_bike(other.desk.bikes()[0].id)
+    people = one.desk.people
+    uid = people.keep(Customer(name="Orla Fenwick"))
+    people.hand(uid)
+    qtbot.waitUntil(lambda: [one.customer.name for one in other.desk.people.all()] == ["Orla Fenwick"])
+    assert other.desk.people.of_bike() == uid
+    people.erase(uid, with_bikes=True)()
+    one.desk.reload()
+    qtbot.waitUntil(lambda: other.desk.bike is None)
+    assert other.desk.people.all() == [] and other.desk.bikes() == [] == one.desk.bikes()
+    assert "another bench" in other.notice.text.lower()

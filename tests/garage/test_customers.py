@@ -136,6 +136,21 @@ def test_neither_archive_nor_copy_brings_it_back(garage, tmp_path):
     again.close()
 
 
+def test_what_was_under_way_on_an_erased_bike_is_told_and_harms_nothing(garage):
+    number = number_of(garage, "Marsh bike")
+    erase(garage, [Thing("bike", garage.bikes.uid(number))])
+    for late in (
+        lambda: garage.tunes.save_draft(number, a_tune()),
+        lambda: garage.book.log(number, "note", "late"),
+        lambda: garage.bikes.update(number, a_bike()),
+        lambda: garage.rides.keep(number, a_track("late"), a_tune()),
+        lambda: garage.bikes.uid(number),
+    ):
+        with pytest.raises(DocumentError, match="erased meanwhile"):
+            late()
+    whole(garage, "Piet Amsel")
+
+
 @pytest.mark.parametrize("step", ["carry_out", "_mark", "_beside", "forget", "_is_theirs", "_written_anew"])
 def test_a_kill_at_any_step_is_finished_at_the_next_start_or_erased_nothing(garage, monkeypatch, step):
     uid = called(garage, "Orla Fenwick")

@@ -15,6 +15,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.translation import ENGLISH
 
 if TYPE_CHECKING:
+    from crisp_hornet.bench.desk.desk import Desk
     from crisp_hornet.bench.link_worker import Link
     from crisp_hornet.bench.simulated import Simulated
     from crisp_hornet.bench.window import Window
@@ -134,7 +135,7 @@ class _Walk:
 
 def _script(walk: _Walk) -> Iterator[str]:
     """Walk through the job; each name yielded is a picture to take."""
-    for part in (_build_and_hook_up, _calibrate, _tune, _send, _rides, _judge, _hard_moments):
+    for part in (_build_and_hook_up, _calibrate, _tune, _send, _rides, _judge, _garages):
         yield from part(walk)
 
 
@@ -189,20 +190,12 @@ def _tune(walk: _Walk) -> Iterator[str]:
     walk.wait(lambda: road.wishes.all_drawn)
     yield "tune-wishes"
     road.show_part(0)
-    page.show_chain()
-    yield "tune-chain"
     window.desk.draft.open(window.desk.draft.named()["Gentle levels"])
     page.show_page(ASSIST)
     page.own[ASSIST].refresh_slow()
     yield "tune-assist"
     window.desk.undo_stack.undo()
     page.show_pull()
-    window.desk.draft.change("drive.battery_current_a", 44.0)
-    window.switch_theme()
-    walk.wait(lambda: page.chart.band is not None)
-    yield "tune-pull-stop-dark"
-    window.switch_theme()
-    window.desk.undo_stack.undo()
 
 
 def _send(walk: _Walk) -> Iterator[str]:
@@ -212,7 +205,6 @@ def _send(walk: _Walk) -> Iterator[str]:
     window.show_station("send")
     page = window.stations["send"]
     assert isinstance(page, SendPage)
-    yield "send-review"
     walk.simulated.act("turn-back 1")
     walk.wait(lambda: link.contact is not None and bool(link.contact.shown))
     walk.simulated.act("turn-back 0")
@@ -254,40 +246,71 @@ def _judge(walk: _Walk) -> Iterator[str]:
     yield "logbook"
 
 
-def _hard_moments(walk: _Walk) -> Iterator[str]:
-    from crisp_hornet.bench.stations.hookup.hookup_page import HookUpPage
+def _garages(walk: _Walk) -> Iterator[str]:
+    """Several benches: which garage, a bike in another's hands, all bikes, and a bike that was changed here and elsewhere."""
+    from crisp_hornet.bench.stations.logbook.logbook_page import FLEET, LogbookPage
+    from crisp_hornet.bench.stations.start.start_page import StartPage
 
-    page = walk.window.stations["hookup"]
-    assert isinstance(page, HookUpPage)
-    walk.window.show_station("hookup")
-    walk.simulated.act("fault 12")
-    walk.wait(lambda: page.faults.standing is not None)
-    page.show_view(1)
-    walk.simulated.act("unplug")
-    walk.wait(lambda: walk.link.contact is None)
-    walk.link.disconnect_now()
-    walk.window.notice.clear()
-    yield from _by_hand(walk)
+    window, desk = walk.window, walk.window.desk
+    window.show_station("start")
+    start = window.stations["start"]
+    assert isinstance(start, StartPage)
+    start.show_sharing()
+    start.sharing.show_now(None)
+    start.sharing.address.setText("postgresql://mill@shop/garage")
+    yield "start-garage"
+    start.show_doors()
+    desk.shared = _Neighbour(next(one.id for one in desk.bikes() if one.id != desk.bike_id))
+    desk.bike_changed.emit()
+    window.show_station("build")
+    yield "build-elsewhere"
+    desk.shared = None
+    desk.bike_changed.emit()
+    book = window.stations["logbook"]
+    assert isinstance(book, LogbookPage)
+    window.show_station("logbook")
+    with TemporaryDirectory(prefix="crisp-hornet-road-") as place:
+        book.import_bike(_from_the_road(desk, Path(place)))
+        walk.wait(book.together.isVisible)
+        window.notice.clear()
+        yield "logbook-together"
+    book.together.hide()
+    window.switch_theme()
+    book.kinds.choose(book.kinds.known_as.index(FLEET))
+    walk.wait(lambda: book.fleet.fleet is not None)
+    yield "logbook-all-bikes"
 
 
-def _by_hand(walk: _Walk) -> Iterator[str]:
-    """The same bike, had it no line: what its display shows, and what is to be entered at it."""
-    from crisp_hornet.documents.sheets import LEVELS, PERCENT, SheetRow, sheet_of
-    from crisp_hornet.link.hand import read_shown
+class _Neighbour:
+    """Another bench, which has a bike open."""
 
-    desk = walk.window.desk
-    rows = [
-        SheetRow("drive.battery_current_a", "Current", "P 4", step=0.5, least=5, most=60),
-        SheetRow("drive.phase_current_a", "Torque", "P 5", PERCENT, step=5, whole=180),
-        SheetRow("battery_guard.fade_start_v", "Low battery", "P 6", step=0.5, least=40, most=60),
-        SheetRow("regen.battery_current_a", "Brake", "P 9", LEVELS, levels=(0, 3, 6, 9, 12)),
-    ]
-    sheet = sheet_of("Towpath display", rows)
-    desk.by_hand.keep_sheet(sheet)
-    shows = ("30", "60", "50", "2")
-    desk.by_hand.take({one.name: read_shown(one, text) for one, text in zip(sheet.register_list, shows, strict=True)})
-    desk.draft.change("drive.battery_current_a", 33.7)
-    desk.draft.change("drive.phase_current_a", 100.0)
-    desk.draft.change("battery_guard.fade_start_v", 51.2)
-    walk.window.show_station("send")
-    yield "send-by-hand"
+    def __init__(self, bike_id: int) -> None:
+        self._bike_id = bike_id
+
+    def of_bike(self, bike_id: int) -> str:
+        return "Ada at the window bench" if bike_id == self._bike_id else ""
+
+    def decide(self, sides: object) -> None:
+        """Nothing to decide."""
+
+
+def _from_the_road(desk: Desk, place: Path) -> Path:
+    """The active bike as it comes home, changed there and, meanwhile, here."""
+    from crisp_hornet.garage.archive import export_bike, import_bike
+    from crisp_hornet.garage.garage import Garage
+
+    off, home, road = place / "off.zip", place / "home.zip", Garage(place / "road")
+    desk.draft.keep()
+    export_bike(desk.garage, desk.bike_id, off)
+    there = import_bike(road, off).number
+    tune = road.glance.tune(there, "draft")
+    assert tune is not None
+    road.tunes.save_draft(there, tune.with_setting("drive.battery_current_a", 24.0))
+    road.book.log(there, "note", "The long climb: warm, so less current")
+    road.book.log(there, "note", "New chain at the hut")
+    export_bike(road, there, home)
+    road.close()
+    desk.draft.change("drive.battery_current_a", 33.0)
+    desk.draft.keep()
+    desk.log("note", "More current for the market days")
+    return home

@@ -70,6 +70,8 @@ def lenient_json(text_: str) -> Any:
 def failed(folder: Path, error: Exception) -> DocumentError:
     """A failure of the database in words: why, and what to do."""
     why = str(getattr(error, "orig", error)).lower()
+    if "foreign key" in why or "no row was found" in why:
+        return DocumentError(str(folder), "", "what this belongs to was erased meanwhile", "Open another bike.")
     if "locked" in why or "busy" in why:
         return DocumentError(str(folder), "", "another program holds the garage", "Close it, then try again.")
     if "full" in why:

@@ -58,13 +58,13 @@ class Store:
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A session that ends with what was done kept whole, or not at all. Raises :class:`DocumentError` where it cannot be."""
-        from sqlalchemy.exc import DatabaseError
+        from sqlalchemy.exc import DatabaseError, NoResultFound
         from sqlalchemy.orm import Session
 
         try:
             with Session(self.engine) as session, session.begin():
                 yield session
-        except DatabaseError as error:
+        except (DatabaseError, NoResultFound) as error:
             raise failed(self.folder, error) from error
 
     def close(self) -> None:

@@ -97,7 +97,10 @@ class SharingPanel(QWidget):
 
     def refresh(self) -> None:
         """Say which garage is worked on."""
-        address = chosen(None)
+        self.show_now(chosen(None))
+
+    def show_now(self, address: str | None) -> None:
+        """The garage that is worked on: a shared one, or none, this computer's own."""
         self._now.setText(f"Now: {address}" if address else "Now: this computer's own garage.")
         self._alone.setVisible(address is not None)
         if address and not self.address.text():
