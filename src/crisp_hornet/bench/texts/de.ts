@@ -20015,6 +20015,26 @@ Jedes Rad lässt sich mit demselben Programm öffnen, oder mit jedem zerlegen, d
 </message>
 <message>
 <location filename="garage/opening.py" />
+<source>foreign key</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/opening.py" />
+<source>no row was found</source>
+<translation type="unfinished" />
+</message>
+<message>
+<location filename="garage/opening.py" />
+<source>what this belongs to was erased meanwhile</source>
+<translation>wozu das gehört, wurde inzwischen gelöscht</translation>
+</message>
+<message>
+<location filename="garage/opening.py" />
+<source>Open another bike.</source>
+<translation>Öffne ein anderes Rad.</translation>
+</message>
+<message>
+<location filename="garage/opening.py" />
 <source>another program holds the garage</source>
 <translation>ein anderes Programm hält die Garage</translation>
 </message>
