@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import sqlite3
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
@@ -16,6 +17,7 @@ from typing import Any
 
 from crisp_hornet.documents.errors import DocumentError
 
+GONE = re.compile(r"(?:foreign key|no row was found)")  # what a row belongs to is there no more
 NEWEST = "0009"
 BUSY_S = 10.0  # how long another instance may hold it
 DATABASE = "garage.sqlite"
@@ -70,7 +72,7 @@ def lenient_json(text_: str) -> Any:
 def failed(folder: Path, error: Exception) -> DocumentError:
     """A failure of the database in words: why, and what to do."""
     why = str(getattr(error, "orig", error)).lower()
-    if "foreign key" in why or "no row was found" in why:
+    if GONE.search(why):
         return DocumentError(str(folder), "", "what this belongs to was erased meanwhile", "Open another bike.")
     if "locked" in why or "busy" in why:
         return DocumentError(str(folder), "", "another program holds the garage", "Close it, then try again.")

@@ -20015,16 +20015,6 @@ Jedes Rad lässt sich mit demselben Programm öffnen, oder mit jedem zerlegen, d
 </message>
 <message>
 <location filename="garage/opening.py" />
-<source>foreign key</source>
-<translation type="unfinished" />
-</message>
-<message>
-<location filename="garage/opening.py" />
-<source>no row was found</source>
-<translation type="unfinished" />
-</message>
-<message>
-<location filename="garage/opening.py" />
 <source>what this belongs to was erased meanwhile</source>
 <translation>wozu das gehört, wurde inzwischen gelöscht</translation>
 </message>
