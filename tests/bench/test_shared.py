@@ -2,6 +2,7 @@
 
 import shutil
 import tempfile
+import threading
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,7 @@ from crisp_hornet.bench import shared as shared_module
 from crisp_hornet.bench.sharing import share
 from crisp_hornet.documents.customer import Customer
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.workshop import Workshop
 from tests import postgres
 from tests.bench.driving import click, find, texts
 from tests.bikes import a_bike, a_tune
@@ -108,7 +110,7 @@ def test_while_something_is_sent_nothing_of_others_comes_in(qtbot, benches):
     qtbot.waitUntil(lambda: not shared.running)
     shared._busy = lambda: busy[0]
     shared._work.done.connect(steps.append)
-    other.desk.draft.change(BATTERY, 24.0)
+    other.desk.draft.change(BATTERY, 24.0)  # perhaps while its own first step is still under way
     for _ in range(3):
         with qtbot.waitSignal(other.desk.shared._work.done):
             pass
@@ -132,3 +134,41 @@ def test_a_customer_erased_on_one_bench_is_gone_from_the_other_while_their_bike_
     qtbot.waitUntil(lambda: other.desk.bike is None)
     assert other.desk.people.all() == [] and other.desk.bikes() == [] == one.desk.bikes()
     assert "another bench" in other.notice.text.lower()
+
+
+@pytest.mark.parametrize("kept", [False, True], ids=["it still waits", "it was just written"])
+def test_a_change_made_while_another_s_comes_in_is_not_lost_nor_is_the_other(qtbot, benches, monkeypatch, kept):
+    one, other = benches
+    qtbot.waitUntil(lambda: other.desk.bikes() != [])
+    other.desk.open_kept_bike(other.desk.bikes()[0].id)
+    shared, came, go_on = other.desk.shared, threading.Event(), threading.Event()
+    shared._timer.stop()
+    qtbot.waitUntil(lambda: not shared.running)
+    shared.step()
+    qtbot.waitUntil(lambda: not shared.running)
+    one.desk.draft.change(BATTERY, 24.0)
+    with qtbot.waitSignals([one.desk.shared._work.done] * 3):
+        pass
+    plain = Workshop.bring_in_step
+
+    def slow(workshop, *more):
+        told = plain(workshop, *more)
+        if workshop is shared.workshop:
+            came.set()
+            assert go_on.wait(30)
+        return told
+
+    with monkeypatch.context() as patch:
+        patch.setattr(Workshop, "bring_in_step", slow)
+        shared.step()
+        qtbot.waitUntil(came.is_set)
+        other.desk.draft.change(BATTERY, 33.0)
+        if kept:
+            other.desk.draft.keep()
+        go_on.set()
+        qtbot.waitUntil(lambda: not shared.running)
+    drafts = other.desk.draft
+    qtbot.waitUntil(lambda: drafts.tune.setting(BATTERY) == 33)
+    assert [tune.setting(BATTERY) for name, tune in drafts.named().items() if name.endswith("from elsewhere")] == [24]
+    shared._timer.start()
+    qtbot.waitUntil(lambda: one.desk.draft.tune.setting(BATTERY) == 33)

@@ -20,7 +20,9 @@ from crisp_hornet.garage.customer_export import export_customer
 from crisp_hornet.garage.erasing import Thing, erase, erase_customer, positions_of
 from crisp_hornet.garage.fleet import Asked, asked_of_all
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.opening import RECORDINGS
 from crisp_hornet.garage.others import page_without_others, without_others
+from crisp_hornet.rides.recorder import ENDING, Recorder
 from tests.bikes import a_bike, a_tune
 
 DAY = date(2026, 11, 29)
@@ -49,6 +51,10 @@ def garage(tmp_path):
         made.rides.keep(number, a_track(f"round with {serial}"), a_tune(name=tune))
         (tmp_path / "plug.txt").write_text(f"plug of {note}")
         made.book.attach(number, tmp_path / "plug.txt", "a file")
+        recorder = Recorder(made.folder / RECORDINGS / f"{number}{ENDING}")  # killed while it recorded
+        recorder.bike(bike)
+        recorder.note(note)
+        recorder.finish()
         made.settings.keep(f"port of bike {number}", f"/dev/{serial}")
         erasing.meeting.remember(
             made, made.bikes.uid(number), {"x": erasing.meeting.Met(1, {("tunes", "draft"): {"name": tune}})}
@@ -247,6 +253,9 @@ def test_all_of_one_customer_is_handed_over_and_nothing_of_another(garage, tmp_p
     )
     page = '<p>Mill bike</p><img src="data:image/png;base64,Mill bike">'
     assert page_without_others(page, {"Mill bike": "x"}) == page.replace("<p>Mill bike", "<p>x")
+    export_bike(garage, number, tmp_path / "alone.zip")  # a bike alone says nothing of whose it is
+    alone = b"".join(read_all((tmp_path / "alone.zip").read_bytes()))
+    assert b"Orla Fenwick" not in alone and b"Ferry Lane 3" not in alone
     with zipfile.ZipFile(tmp_path / "orla.zip") as packed:
         bike = next(name for name in packed.namelist() if name.startswith("bikes/"))
         (tmp_path / "bike.zip").write_bytes(packed.read(bike))

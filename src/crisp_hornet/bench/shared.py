@@ -20,7 +20,7 @@ from crisp_hornet.garage.workshop import Workshop
 if TYPE_CHECKING:
     from crisp_hornet.garage.merging import Conflict, Key, Side
 
-EVERY_MS = 3_000
+EVERY_MS, DRAG_MS = 3_000, 150
 LOST = "The line to the shared garage is lost. Work goes on here and is taken up when it is back."
 BACK = "The shared garage is reached again: all is in step."
 READS_ONLY = "You may read the shared garage, not change it: what you change stays on this bench."
@@ -48,6 +48,10 @@ class Shared(QObject):
         self._work.done.connect(self._take)
         self._work.failed.connect(self._fail)
         desk.bike_changed.connect(self._ask)
+        self._came: list[tuple[Workshop, InStep, dict[str, dict[Key, Side]]]] = []
+        self._later = QTimer(self)
+        self._later.setInterval(DRAG_MS)
+        self._later.timeout.connect(self._take_up)
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY_MS)
         self._timer.timeout.connect(self.step)
@@ -100,12 +104,27 @@ class Shared(QObject):
         """No more steps; the line is let go of."""
         self._ended[0] = True
         self._timer.stop()
+        self._later.stop()
         self._work.cancel()
         if self.workshop is not None:
             self.workshop.close()
 
     def _take(self, made: tuple[Workshop, InStep, dict[str, dict[Key, Side]]]) -> None:
-        self.workshop, told, decided = made
+        """What a step came to, once nothing is being dragged: what is shown anew would end the drag."""
+        self.workshop = made[0]
+        self._came.append(made)
+        self._take_up()
+
+    def _take_up(self) -> None:
+        self._later.stop()
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            self._later.start()
+            return
+        came, self._came = self._came, []
+        for _, told, decided in came:
+            self._show(told, decided)
+
+    def _show(self, told: InStep, decided: dict[str, dict[Key, Side]]) -> None:
         self._say_once(" ".join(dict.fromkeys(told.refused)))
         if self._decided is decided:
             self._decided = {}
@@ -125,6 +144,7 @@ class Shared(QObject):
 
     def _show_changes(self, changed: tuple[int, ...]) -> None:
         if self._desk.bike is None or self._desk.bike_id in changed:
+            self._desk.draft.keep_what_waits()
             self._desk.reload()
             self._desk.said.emit("note", "Another bench changed this bike: what it did is shown.")
         else:

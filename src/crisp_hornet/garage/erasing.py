@@ -31,10 +31,11 @@ from crisp_hornet.garage import meeting
 from crisp_hornet.garage.fleet import forget
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.merging import CUSTOMERS
-from crisp_hornet.garage.opening import ATTACHMENTS, COPIES, DATABASE, RIDES, UNFINISHED
+from crisp_hornet.garage.opening import ATTACHMENTS, COPIES, DATABASE, RECORDINGS, RIDES, UNFINISHED
 from crisp_hornet.garage.story import TABLES, of_bike
 from crisp_hornet.garage.tables import BikeRow, CustomerRow, ErasedRow, EventRow, PresenceRow, RideRow, new_uid
 from crisp_hornet.rides.exchange import panics_unsaid, write_parquet
+from crisp_hornet.rides.recorder import bike_of, left_behind
 from crisp_hornet.rides.registry import read_ride
 
 What = Literal["bike", "customer", "positions"]
@@ -54,13 +55,15 @@ class Thing:
 
 @dataclass
 class Gone:
-    """What went with the rows: names of files, the numbers that bikes and rides had here, rides whose file is to lose its positions."""
+    """What went with the rows: names of files, the numbers that bikes and rides had here, names of bikes, rides whose file is to lose its
+    positions."""
 
     files: set[str] = field(default_factory=set)
     bikes: set[int] = field(default_factory=set)
     rides: set[int] = field(default_factory=set)
     uids: set[str] = field(default_factory=set)
     tracks: set[str] = field(default_factory=set)
+    names: set[str] = field(default_factory=set)
 
 
 def erased(session: Session) -> dict[str, What]:
@@ -131,6 +134,7 @@ def _bike(session: Session, uid: str, gone: Gone) -> None:
     if bike is None:
         return
     gone.bikes.add(bike.id)
+    gone.names.add(bike.name)
     gone.rides |= set(session.scalars(select(RideRow.id).where(RideRow.bike_id == bike.id)))
     for table in (RideRow, EventRow):
         gone.files |= {str(one) for one in session.scalars(select(table.file).where(table.bike_id == bike.id)) if one}
@@ -199,6 +203,9 @@ def _beside(garage: Garage, gone: Gone) -> None:
         for folder in (RIDES, ATTACHMENTS):
             (garage.folder / folder / Path(name).name).unlink(missing_ok=True)
     forget(garage, gone.files - named)
+    for recording in left_behind(garage.folder / RECORDINGS):
+        if bike_of(recording) in gone.names:
+            recording.unlink(missing_ok=True)
     for track in gone.tracks - gone.files:
         forget_positions(garage.folder / RIDES / Path(track).name)
     garage.settings.forget(partial(_is_theirs, gone))

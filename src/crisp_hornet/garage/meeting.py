@@ -20,13 +20,12 @@ from crisp_hornet.documents.bike import BIKE_VERSION, Bike
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.saying import counted
 from crisp_hornet.garage.garage import Garage
-from crisp_hornet.garage.merging import BIKE, NOUNS, Conflict, Key, Merged, Row, Side, merged
+from crisp_hornet.garage.merging import BIKE, ELSEWHERE, HERE, NOUNS, Conflict, Key, Merged, Row, Side, merged
 from crisp_hornet.garage.story import TABLES, changing, rows_of
 from crisp_hornet.garage.tables import Base, BikeRow, EventRow, TuneRow, new_uid
 
 MET, OWN_NUMBER = "met", "garage"
 MOST_PEERS, MOST_ROWS = 64, 20_000
-ELSEWHERE, HERE = "from elsewhere", "as it was here"
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ Rows = Mapping[Key, Row]
 Side = Literal["mine", "theirs"]
 BIKE: Key = ("bike", "")
 CUSTOMERS = "customers"  # a table of its own; merged figure by figure, as a bike
+ELSEWHERE, HERE = "from elsewhere", "as it was here"  # behind the name of a tune that was set aside
 NOUNS = {
     "tunes": "tune", "backups": "backup", "rides": "ride", "logbook": "line", "jobs": "job sheet", "calibrations": "calibration",
     CUSTOMERS: "customer",

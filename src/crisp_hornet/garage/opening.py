@@ -23,6 +23,7 @@ BUSY_S = 10.0  # how long another instance may hold it
 DATABASE = "garage.sqlite"
 COPIES = "copies"  # of the database before it was brought up to date
 RIDES, ATTACHMENTS = "rides", "attachments"  # folders of files that rows name
+RECORDINGS = "recordings"  # a folder of rides that are being recorded, or were when the application was killed
 UNFINISHED = "erasing.json"  # what is left to do of an erasure
 
 

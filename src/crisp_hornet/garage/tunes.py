@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from crisp_hornet.documents import store
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.merging import ELSEWHERE
 from crisp_hornet.garage.store import Store
 from crisp_hornet.garage.tables import TuneRow
 
@@ -22,6 +23,21 @@ class Tunes:
     def save_draft(self, bike_id: int, tune: Tune) -> None:
         """Keep the one draft of a bike."""
         self._replace(bike_id, "draft", tune)
+
+    def replace_draft(self, bike_id: int, tune: Tune, known: Tune | None) -> Tune | None:
+        """Keep the one draft of a bike in place of the one that is ``known`` here. Where another has come meanwhile that one is kept by a
+        name of its own, and given back."""
+        with self._store.session() as session:
+            row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == "draft"))
+            came = self._store.read(Tune, row, "draft") if row is not None else None
+            aside = None
+            if came is not None and came not in (known, tune):
+                aside = came.model_copy(
+                    update={"name": self._free_name(session, bike_id, f"{came.name[:150]}, {ELSEWHERE}")}
+                )
+                session.add(_row(bike_id, "named", aside))
+            self._put(session, row, bike_id, "draft", tune)
+            return aside
 
     def keep_controller(self, bike_id: int, tune: Tune) -> None:
         """Remember what a bike's controller was last known to hold over power-off."""
@@ -65,13 +81,21 @@ class Tunes:
         one = (TuneRow.bike_id == bike_id, TuneRow.role == "named", TuneRow.name == name)
         session.execute(delete(TuneRow).where(*one))
 
+    def _free_name(self, session: Session, bike_id: int, wanted: str) -> str:
+        taken = set(session.scalars(select(TuneRow.name).where(TuneRow.bike_id == bike_id, TuneRow.role == "named")))
+        names = (wanted, *(f"{wanted}, {number}" for number in range(2, len(taken) + 3)))
+        return next(name for name in names if name not in taken)
+
     def _replace(self, bike_id: int, role: str, tune: Tune) -> None:
         with self._store.session() as session:
             row = session.scalar(select(TuneRow).where(TuneRow.bike_id == bike_id, TuneRow.role == role))
-            if row is None:
-                row = TuneRow(bike_id=bike_id, role=role)
-                session.add(row)
-            row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now().astimezone()
+            self._put(session, row, bike_id, role, tune)
+
+    def _put(self, session: Session, row: TuneRow | None, bike_id: int, role: str, tune: Tune) -> None:
+        if row is None:
+            row = TuneRow(bike_id=bike_id, role=role)
+            session.add(row)
+        row.name, row.document, row.at = tune.name, store.dump(tune), datetime.now().astimezone()
 
 
 def _row(bike_id: int, role: str, tune: Tune) -> TuneRow:

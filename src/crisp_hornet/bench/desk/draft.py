@@ -28,6 +28,7 @@ class Draft(QObject):
         super().__init__()
         self._bike, self._held, self._story = bike, held, story
         self.tune: Tune | None = None
+        self._kept: Tune | None = None  # as it lies in the garage, as far as is known here
         self.prediction: Prediction | None = None
         self._tokens = count(1)
         self._gesture: tuple[int, Tune] | None = None
@@ -44,7 +45,7 @@ class Draft(QObject):
         """Take up the draft of the active bike; without one, what its controller holds."""
         self._named = self._gesture = None
         kept = self._bike.garage.glance.tune(self._bike.id, "draft") if self._bike.document is not None else None
-        self.tune = kept or self._held.tune
+        self._kept, self.tune = kept, kept or self._held.tune
         self.predict()
 
     def predict(self) -> None:
@@ -163,11 +164,24 @@ class Draft(QObject):
             self.keep()
 
     def keep(self) -> None:
-        """Write the draft into the garage; happens by itself shortly after each change."""
+        """Write the draft into the garage; happens by itself shortly after each change. One that came there meanwhile from another bench
+        is not lost: it is kept by name."""
         self._keep_soon.stop()
-        draft, bike_id = self.tune, self._bike.id
-        if draft is not None:
-            self._bike.kept(lambda: self._bike.garage.tunes.save_draft(bike_id, draft))
+        draft, known, bike_id = self.tune, self._kept, self._bike.id
+        if draft is None or draft == known:
+            return  # what came meanwhile, if anything, stands
+
+        def write() -> bool:
+            aside = self._bike.garage.tunes.replace_draft(bike_id, draft, known)
+            if aside is not None:
+                self._named = None
+                self._bike.said.emit(
+                    "warn", f"Another bench changed the draft meanwhile: kept by name as {aside.name}."
+                )
+            return True
+
+        if self._bike.kept(write):
+            self._kept = draft
 
     @property
     def differing(self) -> list[str]:

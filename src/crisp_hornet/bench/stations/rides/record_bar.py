@@ -28,10 +28,10 @@ from crisp_hornet.core.programmes.run import Programme
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.saying import Symbol, say
+from crisp_hornet.garage.opening import RECORDINGS
 from crisp_hornet.link.contact import Live
 from crisp_hornet.rides.recorder import ENDING, Recorder, left_behind
 
-RECORDINGS = "recordings"
 FREE = "free ride"
 RECORDING = "a ride is being recorded"
 NOT_CONNECTED = (
