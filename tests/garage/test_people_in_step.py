@@ -6,7 +6,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from sqlalchemy import text
+from sqlalchemy import event, text
 
 from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.documents.customer import CALLED, POSITIONS, Customer
@@ -17,6 +17,7 @@ from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.merging import CUSTOMERS
 from crisp_hornet.garage.workshop import Workshop
 from tests import postgres
+from tests.amount import of
 from tests.bikes import a_bike, a_tune
 
 DAY = date(2026, 11, 29)
@@ -186,3 +187,25 @@ def test_what_is_damaged_on_one_side_neither_spreads_nor_is_taken_for_deleted(sh
         heard = [line.title for line in a.book.of(1)]
         assert (f"after {damaged}" in heard) == ("tune" in damaged)  # a bike that cannot be read is left alone
     assert "bike" in " ".join(shop_a.bring_in_step(a).refused)
+
+
+@pytest.mark.parametrize("at", of(range(0, 60, 8), range(4, 60, 8)))
+def test_what_is_erased_while_a_step_is_under_way_does_not_come_back(shared, at):
+    """At one of the statements over the line, on the bench that waits for it."""
+    (a, shop_a), (b, _) = shared
+    bike, count = a.bikes.uid(bike_of(a)), iter(range(1000))
+    b.book.log(bike_of(b), "note", "something new")
+    a.book.log(bike_of(a), "note", "here too")
+
+    def now(*_):
+        if next(count) == at:
+            erase(a, [erasing.Thing("bike", bike)])
+
+    event.listen(shop_a.engine, "before_cursor_execute", now)
+    shop_a.bring_in_step(a)
+    event.remove(shop_a.engine, "before_cursor_execute", now)
+    if next(count) <= at:
+        erase(a, [erasing.Thing("bike", bike)])
+    in_step(shared)
+    assert a.glance.bikes() == b.glance.bikes() == [] and of_server(shop_a, "bike") == []
+    assert not [file for one in (a, b) for file in (one.folder / "rides").iterdir()]

@@ -26,7 +26,7 @@ from crisp_hornet.garage.meeting import Came, Met
 from crisp_hornet.garage.merging import BIKE, Conflict, Key, Merged, Row, Side
 from crisp_hornet.garage.opening import ATTACHMENTS, RIDES
 from crisp_hornet.garage.story import changing, looks_sound, rows_of, values_of
-from crisp_hornet.garage.tables import NEVER, BikeRow, EventRow, FileRow, RideRow
+from crisp_hornet.garage.tables import NEVER, BikeRow, ErasedRow, EventRow, FileRow, RideRow
 
 CHANGES = "changes"  # the fact that counts them
 
@@ -84,6 +84,8 @@ class Stepping:
             there.execute(text("select pg_advisory_xact_lock(hashtext(:uid))"), {"uid": uid})
             row = there.scalar(select(BikeRow).where(BikeRow.uid == uid))
             if row is None:
+                if _is_erased(there, uid):
+                    return InStep()  # since this step began
                 if mine is None or self.reads_only:
                     return InStep(held=(uid,) if mine is not None else ())
                 row, base, new = _copy(there, mine.document, uid), Met(base.count), True
@@ -166,6 +168,9 @@ class Stepping:
         with self.garage.store.session() as here:
             row = here.scalar(select(BikeRow).where(BikeRow.uid == uid))
             made = row is None
+            if row is None and _is_erased(here, uid):
+                self._drop_files(came)
+                return InStep()  # since this step began
             if row is None:
                 row = _copy(here, came.content[BIKE], uid)
                 row.opened_at = NEVER  # which was opened last here is told by this bench alone
@@ -191,6 +196,13 @@ class Stepping:
         return InStep(
             (number,) if made or changed else (), {uid: conflicts} if conflicts else {}, (uid,) if held else ()
         )
+
+    def _drop_files(self, came: Came) -> None:
+        """Files that were fetched for rows that are not made after all."""
+        named = self.garage.glance.files()
+        for (table, _), name in came.files.items():
+            if name not in named:
+                (_folder(self.garage, table) / name).unlink(missing_ok=True)
 
 
 @dataclass(frozen=True)
@@ -237,6 +249,10 @@ def _read(session: Session, bike: BikeRow) -> _Story:
         {key: str(row.file) for key, (row, _) in rows.items() if isinstance(row, RideRow | EventRow) and row.file},
         frozenset(key for key, (row, _) in rows.items() if not looks_sound(key[0], values_of(row))),
     )
+
+
+def _is_erased(session: Session, uid: str) -> bool:
+    return session.scalar(select(ErasedRow.id).where(ErasedRow.uid == uid)) is not None
 
 
 def _copy(session: Session, document: Row, uid: str) -> BikeRow:
