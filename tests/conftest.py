@@ -1,6 +1,9 @@
 import os
 import shutil
 import subprocess
+import tempfile
+import zlib
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -8,6 +11,7 @@ import pytest
 from hypothesis.internal.conjecture import providers
 from pytestqt.qtbot import QtBot
 
+from tests import postgres
 from tests.amount import LONG
 from tests.standins import StandInProcess
 
@@ -82,3 +86,17 @@ def bus(tmp_path, monkeypatch):
         monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", address)
         yield address
         daemon.terminate()
+
+
+@pytest.fixture(scope="session")
+def server():
+    folder = Path(tempfile.mkdtemp(prefix="shared-"))
+    made = postgres.Server(folder)
+    yield made
+    made.kill()
+    shutil.rmtree(folder)
+
+
+@pytest.fixture
+def address(server, request):
+    return server.make(f"d{zlib.crc32(request.node.nodeid.encode())}")

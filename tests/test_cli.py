@@ -161,7 +161,7 @@ def test_shots_writes_the_pictures_that_are_asked_for(tmp_path):
             "--out",
             str(tmp_path / "shots"),
             "--only",
-            "start,hook-up",
+            "start,build",
             "--language",
             "de",
         ],
@@ -172,7 +172,7 @@ def test_shots_writes_the_pictures_that_are_asked_for(tmp_path):
     from PyQt6.QtGui import QImage
 
     pictures = sorted((tmp_path / "shots").iterdir())
-    assert [one.name for one in pictures] == ["hook-up.png", "start.png"]
+    assert [one.name for one in pictures] == ["build.png", "start.png"]
     for picture in pictures:
         image = QImage(str(picture))
         assert (image.width(), image.height()) == (1280, 800)

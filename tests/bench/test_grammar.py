@@ -42,14 +42,14 @@ READ, SEEN, MOST_KEYS = 4.5, 3.0, 6
 
 
 def pages(window, part=0):
-    """Every page of every station, one after the other, in view; every second one but in a long run, from ``part`` on."""
+    """Every page of every station, one after the other, in view; every third one but in a long run, from ``part`` on."""
     places = count(part)
     for key in window.stations:
         window.show_station(key)
         station = window.stations[key]
         choice = getattr(station, "pages", None) or getattr(station, "switch", None) or getattr(station, "kinds", None)
         for at in range(choice.count() if choice is not None else 1):
-            if next(places) % 2 and not LONG:
+            if next(places) % 3 and not LONG:
                 continue
             if choice is not None:
                 choice.choose(at)

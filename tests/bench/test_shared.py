@@ -1,9 +1,6 @@
 """Two windows on one shared garage through a day's work, with a real PostgreSQL that dies in between."""
 
-import shutil
-import tempfile
 import threading
-from pathlib import Path
 
 import pytest
 
@@ -27,19 +24,10 @@ pytestmark = [
 
 
 @pytest.fixture
-def server():
-    folder = Path(tempfile.mkdtemp(prefix="shared-"))
-    made = postgres.Server(folder)
-    yield made
-    made.kill()
-    shutil.rmtree(folder)
-
-
-@pytest.fixture
-def benches(tmp_path, server, open_window, monkeypatch):
+def benches(tmp_path, address, open_window, monkeypatch):
     """Two windows; the bike of one of them is in the shared garage, and came to the other."""
     monkeypatch.setattr(shared_module, "EVERY_MS", 200)
-    address, windows = server.make("shop"), []
+    windows = []
     first = Garage(tmp_path / "a")
     first.tunes.save_draft(first.bikes.save(a_bike()), a_tune())
     for garage in (first, Garage(tmp_path / "b")):
@@ -50,7 +38,7 @@ def benches(tmp_path, server, open_window, monkeypatch):
         window.desk.shared.finish()
 
 
-def test_a_day_with_two_benches_and_a_server_that_dies(qtbot, benches, server, capsys):
+def test_a_day_with_two_benches_and_a_server_that_dies(qtbot, benches, server, address, capsys):
     one, other = benches
     qtbot.waitUntil(lambda: other.desk.bikes() != [])
     other.desk.open_kept_bike(other.desk.bikes()[0].id)
@@ -96,7 +84,7 @@ def test_a_day_with_two_benches_and_a_server_that_dies(qtbot, benches, server, c
         lines = [line.title for line in window.desk.story.lines()]
         assert lines.count("Ridden without a line") == 1 and lines.count("New plug fitted") == 1
 
-    assert cli.main(["workshop", server.database("shop")]) == 0
+    assert cli.main(["workshop", address]) == 0
     assert "1 bikes, 2 benches" in capsys.readouterr().out
     assert cli.main(["workshop", "postgresql://u@shop.example/g?sslmode=disable"]) == 2
 

@@ -1,9 +1,5 @@
 """Which garage this computer works on, chosen on the start page: tried first, kept, taken up at the next start, and left again."""
 
-import shutil
-import tempfile
-from pathlib import Path
-
 import keyring
 import pytest
 from keyring.backend import KeyringBackend
@@ -48,15 +44,6 @@ class Nowhere(Kept):
 
 
 @pytest.fixture
-def server():
-    folder = Path(tempfile.mkdtemp(prefix="shared-"))
-    made = postgres.Server(folder)
-    yield made
-    made.kill()
-    shutil.rmtree(folder)
-
-
-@pytest.fixture
 def own(tmp_path, monkeypatch):
     """This computer's own garage, and a secret store of its own."""
     for module in (of_garage, sharing_panel):
@@ -67,8 +54,8 @@ def own(tmp_path, monkeypatch):
     keyring.set_keyring(before)
 
 
-def test_a_garage_is_tried_chosen_taken_up_and_left(qtbot, own, server, tmp_path, open_window, monkeypatch):
-    address, ended = server.make("shop"), []
+def test_a_garage_is_tried_chosen_taken_up_and_left(qtbot, own, address, tmp_path, open_window, monkeypatch):
+    ended = []
     monkeypatch.setattr(QApplication, "exit", ended.append)
     window = open_window(Garage(tmp_path / "own"))
     window.show_station("start")
@@ -104,20 +91,19 @@ def test_a_garage_is_tried_chosen_taken_up_and_left(qtbot, own, server, tmp_path
     assert chosen(None) is None and ended == [REOPEN, REOPEN]
 
 
-def test_without_a_secret_store_it_is_said(qtbot, own, server, tmp_path, open_window):
+def test_without_a_secret_store_it_is_said(qtbot, own, address, tmp_path, open_window):
     keyring.set_keyring(Nowhere())
     window = open_window(Garage(tmp_path / "own"))
     window.stations["start"].show_sharing()
     panel = window.stations["start"].sharing
-    panel.address.setText(server.make("shop"))
+    panel.address.setText(address)
     panel.password.setText("x")
     panel.try_it()
     qtbot.waitUntil(lambda: panel.use.isEnabled())
     assert "Its password is not kept" in panel.said.text()
 
 
-def test_the_window_opens_again_on_what_was_chosen(qtbot, qapp, own, server, tmp_path, monkeypatch):
-    address = server.make("shop")
+def test_the_window_opens_again_on_what_was_chosen(qtbot, qapp, own, address, tmp_path, monkeypatch):
     first = Garage(tmp_path / "own")
     first.bikes.save(a_bike())
     first.close()

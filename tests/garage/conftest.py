@@ -1,5 +1,4 @@
 import shutil
-import tempfile
 import zlib
 from pathlib import Path
 
@@ -14,20 +13,6 @@ from crisp_hornet.garage.tables import BikeRow
 from crisp_hornet.garage.workshop import Workshop
 from tests import postgres
 from tests.amount import LONG
-
-
-@pytest.fixture(scope="session")
-def server():
-    folder = Path(tempfile.mkdtemp(prefix="shared-"))
-    made = postgres.Server(folder)
-    yield made
-    made.kill()
-    shutil.rmtree(folder)
-
-
-@pytest.fixture
-def address(server, request):
-    return server.make(f"d{zlib.crc32(request.node.nodeid.encode())}")
 
 
 @pytest.fixture

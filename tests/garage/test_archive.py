@@ -14,6 +14,7 @@ from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.garage.archive import STORY, export_bike, import_bike
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.jobs import JobStep
+from tests.amount import LONG
 from tests.bikes import a_tune
 
 
@@ -135,7 +136,7 @@ BAD = {
 }
 
 
-@pytest.mark.parametrize("name", BAD)
+@pytest.mark.parametrize("name", list(BAD)[:: 1 if LONG else 3])
 def test_an_unsound_archive_is_refused_and_leaves_nothing(garage, other, tmp_path, name):
     export_bike(garage, garage.glance.last_bike()[0], tmp_path / "heron.zip")
     how, words = BAD[name]

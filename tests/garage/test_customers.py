@@ -13,7 +13,7 @@ from crisp_hornet.core.ride.channels import Ride
 from crisp_hornet.core.ride.track import ground_speed_kmh, without_positions
 from crisp_hornet.documents.customer import CALLED, COMPARED, POSITIONS, Customer
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage import erasing
+from crisp_hornet.garage import erasing, opening
 from crisp_hornet.garage.archive import export_bike, import_bike
 from crisp_hornet.garage.copies import bring_back, copy_garage
 from crisp_hornet.garage.customer_export import export_customer
@@ -181,7 +181,8 @@ def test_a_kill_at_any_step_is_finished_at_the_next_start_or_erased_nothing(gara
     again.close()
 
 
-def test_another_window_that_holds_the_garage_is_told_and_the_rest_is_done_later(garage):
+def test_another_window_that_holds_the_garage_is_told_and_the_rest_is_done_later(garage, monkeypatch):
+    monkeypatch.setattr(opening, "BUSY_S", 0.3)
     other = Garage(garage.folder)
     with other.store.session() as session:
         session.connection().exec_driver_sql("select count(*) from bike").fetchall()

@@ -27,7 +27,7 @@ from crisp_hornet.core.ride.track import POSITIONS, without_positions
 from crisp_hornet.documents import wire
 from crisp_hornet.documents.channels import UNITS
 from crisp_hornet.documents.errors import DocumentError
-from crisp_hornet.garage import meeting
+from crisp_hornet.garage import meeting, opening
 from crisp_hornet.garage.fleet import forget
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.merging import CUSTOMERS
@@ -228,7 +228,9 @@ def _is_theirs(gone: Gone, name: str) -> bool:
 def _written_anew(garage: Garage) -> None:
     garage.store.close()
     try:
-        with closing(sqlite3.connect(garage.folder / DATABASE, timeout=10.0, isolation_level=None)) as connection:
+        with closing(
+            sqlite3.connect(garage.folder / DATABASE, timeout=opening.BUSY_S, isolation_level=None)
+        ) as connection:
             connection.execute("vacuum")
             busy, *_ = connection.execute("pragma wal_checkpoint(truncate)").fetchone()
     except sqlite3.Error as error:
