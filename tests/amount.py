@@ -10,6 +10,11 @@ def some(many, least=12):
     return many if LONG else max(many // 3, min(least, many))
 
 
+def few(many, usual):
+    """As many as are usual; all of ``many`` in a long run. For what is costly."""
+    return many if LONG else usual
+
+
 def of(usual, more):
     """Kinds of one thing: the usual ones, and the others in a long run."""
     return [*usual, *more] if LONG else list(usual)

@@ -152,6 +152,7 @@ def again(files, *more):
     return cli.main(["ride", "--bike", str(files / "bike.json"), "--tune", str(files / "tune.json"), *map(str, more)])
 
 
+@pytest.mark.long
 def test_a_log_is_ridden_again_and_told_in_one_sentence(files, capsys):
     ridden, other = two_tunes(4)
     store.write(files / "bike.json", LOG.bike)

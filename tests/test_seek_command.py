@@ -57,6 +57,7 @@ def test_found_settings_are_written_and_told(files, capsys):
     assert out.startswith("found: phase current ") and err == ""
 
 
+@pytest.mark.long
 def test_an_impossible_ask_names_what_fights_and_parts(files, capsys):
     goals = HEAD | {"goals": [CLIMB, {"what": "launch", "to_kmh": 25.0, "most_s": 3.45}]}
     assert seeks(files, goals, "--json", files / "a.json", "--out", files / "out.json") == 1

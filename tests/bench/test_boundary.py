@@ -137,6 +137,7 @@ def failing_at_its_first_call(act):
     return bool(came)
 
 
+@pytest.mark.long
 def test_every_slot_of_a_station_may_fail(qtbot, guarded):
     thrown = 0
     for number, station in guarded.stations.items():
@@ -158,7 +159,7 @@ def test_an_error_that_says_itself_what_to_do_is_told_as_it_is(qtbot, guarded, m
         raise DocumentError("the garage", "", "cannot be written: the disk is full", "Free some space, then try again.")
 
     monkeypatch.setattr(guarded.desk.garage.jobs, "keep", full)
-    monkeypatch.setattr(guarded.desk.garage.tunes, "save_draft", full)
+    monkeypatch.setattr(guarded.desk.garage.tunes, "replace_draft", full)
     monkeypatch.setattr(guarded.desk.garage.book, "log", full)
     guarded.desk.log("note", "x")
     assert "disk is full. Free some space" in guarded.notice.text

@@ -125,6 +125,7 @@ def gives_its_figure(desk, path, way):
     assert "gives" in entry._result.text(), path
 
 
+@pytest.mark.long
 def test_what_is_chosen_or_listed_is_entered_by_keyboard_and_can_be_unset(qtbot, demo_window):
     desk, page = demo_window.desk, demo_window.stations["build"]
 

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import pytest
 from PyQt6.QtWidgets import QLineEdit
 
 from crisp_hornet.documents.map_file import read_map
@@ -114,6 +115,7 @@ def test_a_stop_of_the_watch_list_keeps_the_sheet_from_being_made(qtbot, demo_wi
         assert page.questions.boxes and not page.act_enabled()
 
 
+@pytest.mark.long
 def test_what_the_line_does_not_have_is_left_to_the_hand(qtbot, demo_window, threaded):
     from crisp_hornet.documents.maps import shipped_map
     from tests.link.inprocess import InProcess

@@ -69,6 +69,7 @@ def test_cruise_is_set_by_key_and_its_hazards_stand_in_the_watch_list(qtbot, dem
     assert "cruise-slow" in told(demo_window)
 
 
+@pytest.mark.long
 def test_three_anchors_and_a_mode_with_levels_of_its_own(qtbot, demo_window):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist")
     desk.draft.change_many({"modes.count": 0.0}, "no modes")

@@ -306,6 +306,7 @@ def test_names_cover_neither_marks_nor_names_where_there_is_room(anchors, drawn)
 # --- keys ------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.long
 def test_tab_goes_as_it_is_read_f6_goes_round_enter_presses_and_esc_closes(qtbot, demo_window):
     go(qtbot, demo_window, "verdict")
     assert demo_window._pages.isAncestorOf(QApplication.focusWidget())

@@ -176,6 +176,7 @@ def test_what_it_means_on_the_road_follows_the_draft_and_the_units(qtbot, demo_w
     qtbot.waitUntil(lambda: "from 16 mph" in road.stops.texts())
 
 
+@pytest.mark.long
 def test_who_is_in_charge_devices_gauge_and_card(qtbot, demo_window, tmp_path):
     desk, tune = demo_window.desk, demo_window.stations["tune"]
     go(qtbot, demo_window, 4)

@@ -118,6 +118,7 @@ def test_ticks_belong_to_one_difference_and_one_look_at_it(qtbot, connected, sta
     assert not page.questions.confirmed and not connected.stations["send"].act_enabled()
 
 
+@pytest.mark.long
 def test_a_press_right_after_a_page_came_up_and_a_held_key_do_nothing(qtbot, connected):
     page = connected.stations["send"]
     go(qtbot, connected, 5)
@@ -207,6 +208,7 @@ def test_a_wheel_that_passes_over_a_chooser_changes_nothing(qtbot):
     assert box.currentIndex() == 0 and not box.hasFocus()
 
 
+@pytest.mark.long
 def test_closing_asks_while_something_is_under_way_and_lets_it_end(qtbot, connected, standin):
     page, desk = connected.stations["send"], connected.desk
     go(qtbot, connected, 5)

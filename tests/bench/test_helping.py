@@ -164,6 +164,7 @@ def test_a_ruler_is_a_slider_for_whoever_cannot_see_it_and_what_has_the_focus_is
     assert window.theme is HIGH_CONTRAST
 
 
+@pytest.mark.long
 def test_a_chart_s_figures_are_a_table_one_key_away_and_are_copied(qtbot, demo_window):
     window = demo_window
     for station, head in (("tune", "speed, km/h"), ("rides", "time"), ("verdict", "speed, km/h")):

@@ -199,6 +199,7 @@ def test_live_values_that_stand_still_never_look_fresh(qtbot, demo_window, stand
     qtbot.waitUntil(lambda: values._age.text().startswith("read"))
 
 
+@pytest.mark.long
 def test_new_firmware_from_file_to_proof(qtbot, demo_window, standin, tmp_path):
     window = demo_window
     beside(window, standin)

@@ -58,6 +58,7 @@ def own_words(desk):
     return sorted({one for one in found if one}, key=len, reverse=True)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", of(["Heron"], ["Thistle"]))
 def test_every_text_of_every_page_is_in_the_language_and_none_is_cut(qtbot, german, demo_window, monkeypatch, name):
     desk = demo_window.desk

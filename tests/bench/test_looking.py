@@ -57,6 +57,7 @@ def test_what_held_it_back_is_a_band_with_words(qtbot, demo_window, rides):
     assert rides.beside.pictures.figures.text() == "6:15 to 6:25: battery 0:10"
 
 
+@pytest.mark.long
 def test_by_way_the_same_places_are_under_the_cursor(qtbot, demo_window, rides):
     traces, ride = rides.traces, demo_window.desk.ride.cleaned
     traces.show_between(200, 500)

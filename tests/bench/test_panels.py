@@ -12,6 +12,7 @@ from crisp_hornet.documents.maps import shipped_map
 from crisp_hornet.documents.store import write
 from crisp_hornet.link.errors import PortFailed
 from crisp_hornet.link.ports import Port
+from tests.amount import of
 from tests.bench.driving import click, find, go, press_keys, texts
 from tests.bench.linking import beside, connect
 
@@ -24,6 +25,7 @@ VIEWS = {
 }
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("view", VIEWS)
 def test_an_empty_garage_says_on_each_panel_what_to_do(qtbot, empty_window, view):
     go(qtbot, empty_window, 2)
@@ -74,7 +76,7 @@ def test_a_backup_of_another_type_is_never_put_back(qtbot, demo_window, standin,
     assert window.stations["send"].backup is None
 
 
-@pytest.mark.parametrize("fails", [False, True])
+@pytest.mark.parametrize("fails", of([True], [False]))
 def test_backed_up_is_only_said_of_what_was_saved(qtbot, demo_window, standin, monkeypatch, fails):
     """Whatever page is open when the controller answers, and where the garage cannot be written."""
     window = demo_window

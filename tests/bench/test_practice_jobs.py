@@ -162,6 +162,7 @@ def test_a_wrong_cure_in_the_window_solves_nothing(qtbot, practise, number):
     assert practising.room.progress.of(practising.room.file.key).state != "solved"
 
 
+@pytest.mark.long
 def test_hints_open_one_by_one_and_a_job_is_left_and_taken_up(qtbot, practise):
     window = practise(3, seed=1)
     window.practice.show_job()

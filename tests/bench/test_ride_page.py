@@ -84,6 +84,7 @@ def test_a_road_that_is_none_is_one_sentence(qtbot, demo_window, ride, tmp_path)
         said.clear()
 
 
+@pytest.mark.long
 def test_cursor_and_view_go_by_keys_wheel_and_drag_and_so_do_pieces(qtbot, demo_window, ride):
     strips = ride.along.strips
     strips.setFocus()
@@ -189,6 +190,7 @@ def test_an_impossible_ask_names_what_fights_and_a_part_is_laid_beside(qtbot, de
     assert ride.switch.at == ALONG and demo_window.desk.draft.tune == draft
 
 
+@pytest.mark.long
 def test_a_search_ends_when_it_is_told_to_and_an_empty_ask_says_what_to_do(qtbot, demo_window, ride):
     click(qtbot, find(demo_window, "Find the settings"))
     assert ride.seeking.work.running and ride.ask_column.seek.text() == "Stop the search"
@@ -287,6 +289,7 @@ def test_a_promise_is_held_against_the_next_ride_on_that_tune_over_that_road(dem
     assert len(promised()) == 1
 
 
+@pytest.mark.long
 def test_the_open_ride_is_ridden_again_on_verdict(qtbot, demo_window):
     demo_window.show_station("verdict")
     page = demo_window.stations["verdict"]

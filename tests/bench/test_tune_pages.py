@@ -93,6 +93,7 @@ def test_the_throttle_curve_by_hand_family_and_keys(qtbot, demo_window, tune):
     assert "throttle" in {path.partition(".")[0] for path in desk.draft.differing} and "drafted" in tune.caption()
 
 
+@pytest.mark.long
 def test_feel_says_when_the_throttle_works_and_lays_a_kept_draft_beside(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Feel").feel
     rulers = view.rulers.rulers
@@ -145,6 +146,7 @@ def test_levels_by_family_by_hand_and_by_number(qtbot, demo_window, tune):
     assert desk.draft.tune == before
 
 
+@pytest.mark.long
 def test_the_rider_and_the_style_decide_what_a_level_gives(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Assist").assist
     weak = view.table.texts()
@@ -162,6 +164,7 @@ def test_the_rider_and_the_style_decide_what_a_level_gives(qtbot, demo_window, t
     qtbot.waitUntil(lambda: "after pedalling stops" in texts(demo_window.watch_list))
 
 
+@pytest.mark.long
 def test_guards_by_drag_and_key_push_their_other_end_and_say_what_they_cost(qtbot, demo_window, tune):
     desk, view = demo_window.desk, show(qtbot, demo_window, "Guards").guards
     chart, start = view.fades[0], "battery_guard.fade_start_v"
@@ -320,6 +323,7 @@ def test_speed_caps_and_regen_are_dragged_on_the_pull_chart_and_earlier_tunes_sh
     assert any(stop.name.startswith("no gain over") for stop in tune.rulers["drive.field_weakening_a"].scale.stops)
 
 
+@pytest.mark.long
 def test_a_warning_leads_to_its_page(qtbot, demo_window, tune):
     desk = demo_window.desk
     for level in range(1, 6):

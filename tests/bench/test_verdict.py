@@ -234,6 +234,7 @@ def test_a_ride_without_contact_is_judged_on_the_tune_its_rider_names(qtbot, emp
     assert desk.ride.tune is None and page.verdict is None
 
 
+@pytest.mark.long
 def test_three_typed_figures_will_do_and_what_is_not_known_widens_the_prediction(qtbot, empty_window):
     window, desk = empty_window, empty_window.desk
     desk.open_bike(store.read_bike(HERON))

@@ -14,7 +14,7 @@ from crisp_hornet.core.virtual_ride.machine import Machine
 from crisp_hornet.core.virtual_ride.ride import Setting, Stopped, ride
 from crisp_hornet.core.virtual_ride.roads import RoadPiece, from_pieces
 from crisp_hornet.core.virtual_ride.wishes import Held, Pedalled, Share
-from tests.amount import of, some
+from tests.amount import few, of, some
 from tests.bikes import a_bike, a_tune
 from tests.core.stepped_ride import SteppedRide
 
@@ -74,7 +74,7 @@ def by_a_hair(seed):
     return abs(times[1] / times[0] - 1)
 
 
-@pytest.mark.parametrize("first", range(0, some(SEEDS, 2), 2))
+@pytest.mark.parametrize("first", range(0, few(SEEDS, 4), 2))
 def test_time_energy_voltage_and_heat_are_those_of_an_integrator(first):
     for seed in range(first, first + 2):
         bike, tune, road, hold, volts, ambient = random_case(seed)

@@ -15,7 +15,7 @@ from crisp_hornet.garage.archive import STORY, export_bike, import_bike
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.jobs import JobStep
 from crisp_hornet.garage.merging import BIKE, merged
-from tests.amount import some
+from tests.amount import few, some
 from tests.bikes import a_bike, a_tune
 
 DRAFT = ("tunes", "draft")
@@ -153,7 +153,7 @@ def test_a_figure_that_is_not_chosen_lies_in_a_file_of_the_logbook(home, road, t
     assert json.loads(line.file.read_text())["chassis"]["crr"] == other
 
 
-@pytest.mark.parametrize("start", range(0, some(24, 8), 4))
+@pytest.mark.parametrize("start", range(0, few(24, 4), 4))
 def test_whatever_is_done_on_both_sides_all_is_there_in_the_end_and_once(tmp_path, start):
     """Two garages, random work on both, archives that go to and fro, come late or twice: lines, rides, backups are the union."""
     for number in range(start, start + 4):

@@ -20,7 +20,7 @@ from crisp_hornet.garage.merging import BIKE
 from crisp_hornet.garage.tables import Base, TuneRow
 from crisp_hornet.garage.workshop import Workshop, checked
 from tests import postgres
-from tests.amount import of, some
+from tests.amount import few, of
 from tests.bikes import a_bike, a_tune
 
 DRAFT = ("tunes", "draft")
@@ -157,7 +157,7 @@ def test_a_day_with_many_cuts_loses_nothing_and_does_nothing_twice(benches, serv
         event.listen(workshop.engine, "before_cursor_execute", cut)
         event.listen(workshop.engine, "after_cursor_execute", cut)
     step = 0
-    while cuts < some(120, 16) or kills < some(6, 1):
+    while cuts < few(120, 12) or kills < few(6, 1):
         step += 1
         garage, workshop = rng.choice(benches)
         at = bikes[id(garage)]
@@ -173,7 +173,7 @@ def test_a_day_with_many_cuts_loses_nothing_and_does_nothing_twice(benches, serv
             written.add(f"sent {step}")
         else:
             garage.tunes.save_draft(at, a_tune(drive__battery_current_a=10 + step % 60))
-        if rng.random() < 0.04 or cuts >= some(120, 16):
+        if rng.random() < 0.04 or cuts >= few(120, 12):
             server.kill()
             kills += 1
             with pytest.raises(LineLost, match="Work goes on here"):

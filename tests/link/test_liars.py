@@ -5,7 +5,7 @@ from collections import Counter
 import pytest
 
 from crisp_hornet.documents.maps import shipped_map
-from tests.amount import some
+from tests.amount import few, some
 from tests.link.liars import DOORS, run_liar, troubles_of
 
 RUNS = [("Weir 60", 0), ("Weir 60", 3), ("Culvert 50", 2), ("Penstock 120", 1)]
@@ -17,8 +17,8 @@ def test_whatever_a_controller_does_no_state_is_claimed_that_it_does_not_hold(mo
     count = len(troubles_of(described))
     told = [
         run_liar(seed, monkeypatch, tmp_path, described)
-        for seed in range(door * count, (door + 1) * count, 30 // some(30, 12))
+        for seed in range(door * count, (door + 1) * count, 30 // few(30, 8))
     ]
     assert [one for one in told if one.broken] == []
     ended = Counter(one.outcome for one in told)
-    assert ended["proved"] >= some(5, 2) and len(ended) >= 3  # neither everything nor nothing goes wrong
+    assert ended["proved"] >= some(5, 2) and len(ended) >= few(3, 2)  # neither everything nor nothing goes wrong

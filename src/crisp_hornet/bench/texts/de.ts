@@ -369,6 +369,11 @@
 <translation>Hinweise</translation>
 </message>
 <message>
+<location filename="bench/desk/draft.py" />
+<source>Another bench changed the draft meanwhile: kept by name as {name}.</source>
+<translation>Eine andere Werkbank hat den Entwurf inzwischen geändert: unter dem Namen {name} aufbewahrt.</translation>
+</message>
+<message>
 <location filename="bench/desk/held.py" />
 <source>What the controller holds makes no valid tune: put a backup back on Send, or send a whole tune, before you ride.</source>
 <translation>Was der Controller hält, ergibt keine gültige Abstimmung: auf Senden eine Sicherung wiederherstellen oder eine ganze Abstimmung senden, bevor du fährst.</translation>
@@ -6025,11 +6030,6 @@
 </message>
 <message>
 <location filename="bench/stations/rides/record_bar.py" />
-<source>recordings</source>
-<translation>Aufzeichnungen</translation>
-</message>
-<message>
-<location filename="bench/stations/rides/record_bar.py" />
 <source>free ride</source>
 <translation>freie Fahrt</translation>
 </message>
@@ -6472,6 +6472,11 @@
 <location filename="bench/stations/rides/rides_page.py" />
 <source>recording</source>
 <translation>Aufzeichnung</translation>
+</message>
+<message>
+<location filename="bench/stations/rides/rides_page.py" />
+<source>recordings</source>
+<translation>Aufzeichnungen</translation>
 </message>
 <message>
 <location filename="bench/stations/rides/rides_page.py" />
@@ -19940,16 +19945,6 @@ Jedes Rad lässt sich mit demselben Programm öffnen, oder mit jedem zerlegen, d
 </message>
 <message>
 <location filename="garage/meeting.py" />
-<source>from elsewhere</source>
-<translation>von anderswo</translation>
-</message>
-<message>
-<location filename="garage/meeting.py" />
-<source>as it was here</source>
-<translation>wie er hier war</translation>
-</message>
-<message>
-<location filename="garage/meeting.py" />
 <source>What was not chosen lies in the file.</source>
 <translation>Was nicht gewählt wurde, liegt in der Datei.</translation>
 </message>
@@ -19997,6 +19992,16 @@ Jedes Rad lässt sich mit demselben Programm öffnen, oder mit jedem zerlegen, d
 <location filename="garage/meeting.py" />
 <source>Set aside: {key}</source>
 <translation>Beiseitegelegt: {key}</translation>
+</message>
+<message>
+<location filename="garage/merging.py" />
+<source>from elsewhere</source>
+<translation>von anderswo</translation>
+</message>
+<message>
+<location filename="garage/merging.py" />
+<source>as it was here</source>
+<translation>wie er hier war</translation>
 </message>
 <message>
 <location filename="garage/migrations/versions/fifth.py" />
