@@ -183,8 +183,9 @@ def finish(garage: Garage) -> None:
         for gone in marked:
             if gone.uids <= known.keys():  # else its rows are there still
                 _beside(garage, gone)
-        shutil.rmtree(garage.folder / COPIES, ignore_errors=True)  # of the database as it was before
-        _written_anew(garage)
+        if any(known.get(uid) != "positions" for gone in marked for uid in gone.uids):  # rows hold no positions
+            shutil.rmtree(garage.folder / COPIES, ignore_errors=True)  # of the database as it was before
+            _written_anew(garage)
     except OSError as error:
         why = (error.strerror or "it cannot be written").lower()
         raise DocumentError(
