@@ -164,6 +164,15 @@ def test_a_member_who_may_not_see_customers_works_without_them(shared, server, a
         in_step(shared)
         assert "by a hand" in [line.title for line in a.book.of(bike_of(a))] and len(a.customers.all()) == 1
         erase(bench, [erasing.Thing("bike", bench.bikes.uid(bike_of(bench)))])
+        server.ask(name, "revoke insert on erased from hand")  # who may erase is the database's to say
+        shop.close()
+        shop = Workshop(server.database(name, "hand"))
+        assert "you may not erase there" in " ".join(shop.bring_in_step(bench).refused) and bench.glance.bikes() == []
+        in_step(shared)
+        assert len(a.glance.bikes()) == 1
+        server.ask(name, "grant insert on erased to hand")
+        shop.close()
+        shop = Workshop(server.database(name, "hand"))
         assert shop.bring_in_step(bench).refused == ()
         in_step(shared)
         assert a.glance.bikes() == bench.glance.bikes() == [] and len(a.customers.all()) == 1

@@ -29,26 +29,29 @@ from crisp_hornet.garage.tables import CustomerRow, FileRow, new_uid
 
 @dataclass(frozen=True)
 class Erasures:
-    """``uids``: all that was erased on either side; ``bikes``: numbers of those that went here just now."""
+    """``uids``: all that was erased on either side; ``bikes``: numbers of those that went here just now; ``kept_there``: how much this
+    member erased here and may not erase there."""
 
     uids: frozenset[str]
     bikes: frozenset[int]
+    kept_there: int
 
 
-def erased_in_step(garage: Garage, line: Connection, reads_only: bool, sees_customers: bool) -> Erasures:
+def erased_in_step(garage: Garage, line: Connection, may_erase: bool, sees_customers: bool) -> Erasures:
     """Carry out on each side what was erased on the other. Raises :class:`DocumentError` where that cannot be finished here."""
     with garage.store.session() as session:
         here = erasing.erased(session)
     with Session(line) as there, there.begin():
         shared = erasing.erased(there)
-        if not reads_only and (new := here.keys() - shared.keys()):
+        new = here.keys() - shared.keys()
+        if new and may_erase:
             there.execute(text("select pg_advisory_xact_lock(hashtext('erased'))"))
             shared = erasing.erased(there)
             _erase_there(garage, there, [Thing(here[uid], uid) for uid in new if uid not in shared], sees_customers)
     bikes: set[int] = set()
     if new_here := shared.keys() - here.keys():
         bikes = erasing.erase(garage, [Thing(shared[uid], uid) for uid in new_here])
-    return Erasures(frozenset({*here, *shared}), frozenset(bikes))
+    return Erasures(frozenset({*here, *shared}), frozenset(bikes), 0 if may_erase else len(new))
 
 
 def _erase_there(garage: Garage, there: Session, things: list[Thing], sees_customers: bool) -> None:

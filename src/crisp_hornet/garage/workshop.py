@@ -33,6 +33,7 @@ from crisp_hornet.garage.tables import BikeRow, FactRow, PresenceRow, new_uid
 
 STORE, NUMBER, HERE = "crisp-hornet", "number", ("", "localhost", "127.0.0.1", "::1")
 WHOLE_EVERY = 20  # steps
+NOT_ERASED = "What was erased here stays in the shared garage: you may not erase there. Ask a member who may."
 CONNECT_S, STATEMENT_MS, SEEN = 5, 20_000, timedelta(seconds=60)
 UNSAFE = ("disable", "allow", "prefer")  # ways to connect that may send in the clear, in the terms of libpq
 
@@ -121,6 +122,9 @@ class Workshop:
                     text("select has_table_privilege('bike', 'insert')")
                 )
                 self.sees_customers = bool(session.scalar(text("select has_table_privilege('customer', 'select')")))
+                self.may_erase = not self.reads_only and bool(
+                    session.scalar(text("select has_table_privilege('erased', 'insert')"))
+                )
                 self.writes_customers = self.sees_customers and not self.reads_only
                 self.number = self._number(session)
         except TooNew as error:
@@ -173,7 +177,7 @@ class Workshop:
                     return replace(self._quiet.told, changed=(), others=self._presence(garage, line, open_bike))
                 with garage.store.session() as session:
                     own = [_named(row) for row in session.scalars(select(BikeRow))]
-                erased = erased_in_step(garage, line, self.reads_only, self.sees_customers)
+                erased = erased_in_step(garage, line, self.may_erase, self.sees_customers)
                 fights = {}
                 if self.sees_customers:
                     fights[CUSTOMERS] = customers_in_step(
@@ -182,7 +186,7 @@ class Workshop:
                 with self._session(line) as session:
                     shared = list(session.scalars(select(BikeRow.uid).where(BikeRow.uid.is_not(None))))
                 one = Stepping(garage, line, self.number, self.reads_only)
-                steps, refused = [], []
+                steps, refused = [], [NOT_ERASED] if erased.kept_there else []
                 for uid in dict.fromkeys([*own, *map(str, shared)]):
                     if uid in erased.uids:
                         continue

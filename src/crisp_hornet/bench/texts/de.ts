@@ -20195,6 +20195,11 @@ Jedes Rad lässt sich mit demselben Programm öffnen, oder mit jedem zerlegen, d
 </message>
 <message>
 <location filename="garage/workshop.py" />
+<source>What was erased here stays in the shared garage: you may not erase there. Ask a member who may.</source>
+<translation>Was hier gelöscht wurde, bleibt in der geteilten Garage: du darfst dort nicht löschen. Frage ein Mitglied, das es darf.</translation>
+</message>
+<message>
+<location filename="garage/workshop.py" />
 <source>Leave the password out of the address, where others could read it: crisp-hornet workshop ADDRESS --password asks for it.</source>
 <translation>Lass das Passwort aus der Adresse, wo andere es lesen könnten: crisp-hornet workshop ADRESSE --password fragt danach.</translation>
 </message>
