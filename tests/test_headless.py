@@ -247,6 +247,7 @@ def test_every_help_is_said(command, capsys):
     assert ended.value.code == 0 and "usage" in capsys.readouterr().out
 
 
+@pytest.mark.long
 def test_squeezing_is_waited_for(standin, folder, tune_file, capsys):
     tune = tune_file(drive__motor_rpm=610.0)
     assert send(standin, tune, "--squeeze", "0.3") == 1

@@ -40,7 +40,7 @@ def alone(kind, path, answer):
     answer.send((told.ended, told.broken))
 
 
-@pytest.mark.parametrize("name", list(BOMBS)[:: 1 if LONG else 6])
+@pytest.mark.parametrize("name", list(BOMBS)[:: 1 if LONG else 12])
 def test_a_bomb_is_refused_before_it_costs_anything(tmp_path, name):
     kind, make = BOMBS[name]
     path = tmp_path / f"log.{kind}"

@@ -240,6 +240,7 @@ def test_stored_rides_are_fetched_into_the_garage(qtbot, demo_window, standin):
     assert desk.ride.cleaned.name == "stored ride 2" and len(desk.ride.cleaned.time_s) == 90
 
 
+@pytest.mark.long
 def test_job_sheets_are_ticked_dated_changed_and_kept_per_bike(qtbot, demo_window):
     window, desk = demo_window, demo_window.desk
     show(qtbot, window, "job sheets")

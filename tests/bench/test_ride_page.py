@@ -268,6 +268,7 @@ def test_an_answer_to_another_question_is_none_and_no_map_bears_other_names(qtbo
     qtbot.waitUntil(lambda: not ride.range._work.running and ride.range.range.picture is not None, timeout=90_000)
 
 
+@pytest.mark.long
 def test_a_promise_is_held_against_the_next_ride_on_that_tune_over_that_road(demo_window, ride):
     desk = demo_window.desk
     figures = {"time_s": Ends(150, 140, 160), "wh_cells": Ends(20, 18, 22), "winding_c": Ends(60, 50, 70)}

@@ -110,6 +110,7 @@ FIGURE = st.none() | st.floats(1, 200)
 DEVICE = st.fixed_dictionaries(dict.fromkeys(KEYS, FIGURE) | {"replaces": st.lists(st.sampled_from(KEYS), unique=True)})
 
 
+@pytest.mark.long
 @seed(165)
 @settings(max_examples=some(120), deadline=None, database=None)
 @given(st.lists(DEVICE, max_size=4), st.floats(5, 150), st.floats(5, 90), FIGURE, FIGURE)

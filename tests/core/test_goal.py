@@ -113,6 +113,7 @@ def test_a_stop_that_no_setting_mends_is_named_as_why():
     assert (answer.found, answer.conflict) == (False, []) and "pack-over-controller" in answer.against
 
 
+@pytest.mark.long
 def test_parts_are_told_with_what_they_meet_and_that_is_true():
     bike, tune = a_bike(), a_tune()
     goals = asked(

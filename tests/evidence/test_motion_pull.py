@@ -1,6 +1,7 @@
 """Pull from motion against rides whose driving force is known, made without the core."""
 
 import numpy as np
+import pytest
 
 from crisp_hornet.core.evidence.motion_pull import motion_pull
 from crisp_hornet.core.evidence.pull_seen import full_pull
@@ -13,6 +14,7 @@ from tests.evidence.rides import a_round, hidden
 BIKE = a_bike()
 
 
+@pytest.mark.long
 def test_the_interval_of_pull_from_motion_holds_the_force_as_often_as_it_says():
     """Rolling and air of the truth are off by up to a quarter, and wind blows; the wheel's stretch is known as the ride told it."""
     inside = count = 0

@@ -12,7 +12,7 @@ from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.opening import GarageError
 from crisp_hornet.garage.pages import Pages
 from crisp_hornet.garage.rescue import rescue
-from tests.amount import some
+from tests.amount import few
 from tests.bikes import a_tune
 from tests.garage.test_archive import alike, story
 
@@ -52,7 +52,7 @@ def test_broken_pages_cost_their_own_rows_and_no_others(folder, tmp_path):
     """Six times one page is overwritten, whether it holds rows or leads to others: only rows of its own are gone."""
     file, whole = folder / "garage.sqlite", (folder / "garage.sqlite").read_bytes()
     pages, kept = len(whole) // 4096, []
-    for seed in range(some(6, 3)):
+    for seed in range(few(6, 2)):
         draw, data = random.Random(seed), bytearray(whole)
         at = draw.randrange(2, pages) * 4096
         data[at : at + 2048] = draw.randbytes(2048)

@@ -23,7 +23,7 @@ from tests.practice.trying import Try
 JOBS = shipped()
 
 
-@pytest.mark.parametrize("number", of([1, 6, 9, 14], [2, 3, 4, 5, 7, 8, 10, 11, 12, 13, 15, 16]))
+@pytest.mark.parametrize("number", of([1, 9], [2, 3, 4, 5, 6, 7, 8, *range(10, 17)]))
 def test_a_job_shows_its_complaint_and_is_solved_by_no_wrong_cure(number):
     job = JOBS[number - 1].job
     one = Try(job)
