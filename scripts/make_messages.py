@@ -22,7 +22,14 @@ from string import Formatter
 SOURCES = Path(__file__).parents[1] / "src" / "crisp_hornet"
 TEXTS = SOURCES / "bench" / "texts"
 ROOMS = ("bench", "core", "documents", "garage", "help", "link", "practice", "rides", "system")
-NOT_SHOWN = ("bench/theme.py", "bench/shots.py", "documents/units.py", "rides/quantities.py", "link/fork.py")
+NOT_SHOWN = (
+    "garage/settings.py",
+    "bench/theme.py",
+    "bench/shots.py",
+    "documents/units.py",
+    "rides/quantities.py",
+    "link/fork.py",
+)
 WORDS = "words"  # where messages are from that stand nowhere as they are: they stay
 COUNTED = "\0"  # before a noun that is counted: it is a message though it stands alone
 WORD, MOST_WAYS = re.compile(r"[^\W\d_]{2,}"), 8

@@ -21,6 +21,11 @@ def test_when_one_is_due(every, ago, due):
     last = "" if ago is None else (NOW - timedelta(hours=ago)).isoformat()
     assert Schedule("/copies", every, 3, last).due(NOW) is due
     assert not Schedule("", every, 3, last).due(NOW)
+    for odd in (
+        "2026-11-28T08:00",
+        (NOW + timedelta(days=3)).isoformat(),
+    ):  # without a zone; of a clock that was set back
+        assert Schedule("/copies", every, 3, odd).due(NOW) == (every in EVERY)
     assert Schedule("/copies", every, 3, "yesterday").due(NOW) == (every in EVERY)
 
 

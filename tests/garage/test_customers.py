@@ -157,7 +157,29 @@ def test_what_was_under_way_on_an_erased_bike_is_told_and_harms_nothing(garage):
     whole(garage, "Piet Amsel")
 
 
-@pytest.mark.parametrize("step", ["carry_out", "_mark", "_beside", "forget", "_is_theirs", "_written_anew"])
+def test_the_last_copy_that_holds_it_takes_it_along(garage, tmp_path):
+    to = tmp_path / "copies"
+    for night in (1, 2):
+        copy_garage(garage, to, keep=2, now=datetime(2026, 11, night, tzinfo=UTC))
+    (to / "rides" / "mine.parquet").write_text("not ours")
+    uid = called(garage, "Piet Amsel")
+    erase(garage, positions_of(garage, garage.customers.get(uid).bikes))
+    erase_customer(garage, called(garage, "Orla Fenwick"), with_bikes=True)
+    copy_garage(garage, to, keep=2, now=datetime(2026, 11, 3, tzinfo=UTC))
+    assert traces(to, "Orla Fenwick") and len(list((to / "rides").glob("*.parquet"))) == 4  # one older copy is left
+    number = number_of(garage, "Mill bike")
+    track = to / "rides" / garage.rides.of(number)[0].file.name
+    assert "lat_deg" not in pl.read_parquet_schema(track)  # where rides went leaves at once
+    copy_garage(garage, to, keep=2, now=datetime(2026, 11, 4, tzinfo=UTC))
+    assert traces(to, "Orla Fenwick") == [] and (to / "rides" / "mine.parquet").exists()
+    assert len(list((to / "rides").glob("*.parquet"))) == 3
+    bring_back(sorted(to.glob("garage-*.sqlite"))[0], tmp_path / "again")
+    again = Garage(tmp_path / "again")
+    assert "brakes squeal 2" in [line.title for line in again.book.of(number_of(again, "Mill bike"))]
+    again.close()
+
+
+@pytest.mark.parametrize("step", ["carry_out", "_mark", "_beside", "forget", "of_bike", "_written_anew"])
 def test_a_kill_at_any_step_is_finished_at_the_next_start_or_erased_nothing(garage, monkeypatch, step):
     uid = called(garage, "Orla Fenwick")
 

@@ -13,6 +13,7 @@ from crisp_hornet.documents.calibration import Calibration
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.settings import of_bike
 from crisp_hornet.rides.registry import read_ride
 
 Told = tuple[str, str, str, int, int]  # kind, title, detail, days and minutes after the first entry
@@ -69,7 +70,7 @@ def demo_garage(folder: Path) -> Garage:
     heron = store.read_bike(demo.HERON)
     number = _take_in(garage, heron, HERON_STORY, day - timedelta(days=9))
     garage.roads.keep(QUARRY_ROUND)
-    garage.settings.keep(f"ask {number}", HERON_ASK)
+    garage.settings.keep(of_bike("ask", number), HERON_ASK)
     factory, daily = store.read_tune(demo.FACTORY), store.read_tune(demo.DRAFT)
     garage.tunes.keep_controller(number, factory)
     _ridden(

@@ -19,12 +19,14 @@ from crisp_hornet.documents import wire
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage import erasing
 from crisp_hornet.garage.garage import Garage
+from crisp_hornet.garage.meeting import MET
 from crisp_hornet.garage.opening import ATTACHMENTS, BUSY_S, DATABASE, RIDES, failed
 from crisp_hornet.garage.roads import FOLDER as ROADS
 
 NAME = re.compile(r"^(?:garage|shared)-\d{8}-\d{6}\.(?:sqlite|dump)$")
 ERASED = "erased.json"  # of all copies there: names of what was erased, none of what it was
-FILES, BESIDE = (RIDES, ATTACHMENTS), (ROADS, "met")
+OURS = re.compile(r"^[0-9a-f]{32}\.[a-z]+$")  # files of rides and attachments
+FILES, BESIDE = (RIDES, ATTACHMENTS), (ROADS, MET)
 MOST_KEPT = 1000
 
 
@@ -61,7 +63,17 @@ def copy_garage(garage: Garage, to: Path, keep: int, now: datetime | None = None
         raise _not_written(to, error) from error
     finally:
         part.unlink(missing_ok=True)
-    return Copied(path, files, _let_go(to, "garage", keep))
+    dropped = _let_go(to, "garage", keep)
+    try:
+        _let_files_go(garage, to)
+    except (OSError, sqlite3.Error) as error:
+        raise DocumentError(
+            str(to),
+            "",
+            f"files that no copy names any more lie there still: {error}",
+            "Check that you may write there.",
+        ) from error
+    return Copied(path, files, dropped)
 
 
 def copy_shared(address: str, to: Path, keep: int, now: datetime | None = None) -> Copied:
@@ -156,6 +168,28 @@ def _copied(source: Path, to: Path) -> int:
                 shutil.copyfile(file, whole)
             count += 1
     return count
+
+
+def _let_files_go(garage: Garage, to: Path) -> None:
+    """Files that no copy names any more; of what was erased also what is remembered of meetings, and where rides went in files that an
+    older copy names still."""
+    named: set[str] = set()
+    for copy in to.glob("garage-*.sqlite"):
+        if NAME.match(copy.name):
+            with closing(sqlite3.connect(f"file:{copy}?mode=ro&immutable=1", uri=True)) as connection:
+                rows = connection.execute("select file from ride union select file from event where file is not null")
+                named |= {Path(str(row[0])).name for row in rows}
+    for folder in FILES:
+        for file in (to / folder).iterdir() if (to / folder).is_dir() else ():
+            if OURS.match(file.name) and file.name not in named:
+                file.unlink()
+    gone = _erased(to)
+    for one in gone:
+        (to / MET / f"{Path(one.uid).name}.json").unlink(missing_ok=True)
+    for name in erasing.tracks_of(garage, [one.uid for one in gone if one.what == "positions"]):
+        if (garage.folder / RIDES / name).is_file():
+            with wire.written_whole(to / RIDES / name, private=True) as whole:
+                shutil.copyfile(garage.folder / RIDES / name, whole)
 
 
 def _let_go(to: Path, kind: str, keep: int) -> int:

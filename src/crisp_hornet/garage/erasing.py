@@ -8,14 +8,12 @@ that a kill in between is finished at the next start. At last the database is wr
 
 from __future__ import annotations
 
-import re
 import shutil
 import sqlite3
 from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
-from functools import partial
 from pathlib import Path
 from typing import Literal
 
@@ -32,17 +30,15 @@ from crisp_hornet.garage.fleet import forget
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.merging import CUSTOMERS
 from crisp_hornet.garage.opening import ATTACHMENTS, COPIES, DATABASE, RECORDINGS, RIDES, UNFINISHED
-from crisp_hornet.garage.story import TABLES, of_bike
+from crisp_hornet.garage.settings import OF_BIKE, of_bike, of_ride
+from crisp_hornet.garage.story import TABLES
+from crisp_hornet.garage.story import of_bike as rows_of_bike
 from crisp_hornet.garage.tables import BikeRow, CustomerRow, ErasedRow, EventRow, PresenceRow, RideRow, new_uid
 from crisp_hornet.rides.exchange import panics_unsaid, write_parquet
 from crisp_hornet.rides.recorder import bike_of, left_behind
 from crisp_hornet.rides.registry import read_ride
 
 What = Literal["bike", "customer", "positions"]
-OF_BIKE = re.compile(
-    r"^(?:port of bike|sheet of bike|carried of bike|ask|promises) (\d+)$"
-)  # preferences that belong to one
-OF_RIDE = re.compile(r"^errors left in ride (\d+)$")
 
 
 @dataclass(frozen=True)
@@ -106,6 +102,13 @@ def positions_of(garage: Garage, bike_uids: Iterable[str]) -> list[Thing]:
     return found
 
 
+def tracks_of(garage: Garage, ride_uids: Iterable[str]) -> set[str]:
+    """The files of some rides."""
+    with garage.store.session() as session:
+        rows = session.scalars(select(RideRow.file).where(RideRow.uid.in_(list(ride_uids))))
+        return {Path(name).name for name in rows}
+
+
 def carry_out(session: Session, things: Iterable[Thing], with_customers: bool = True) -> Gone:
     """The rows of it, in the transaction that is open; in a bench's garage or in the shared one. ``with_customers``: whether their table
     may be touched."""
@@ -139,7 +142,7 @@ def _bike(session: Session, uid: str, gone: Gone) -> None:
     for table in (RideRow, EventRow):
         gone.files |= {str(one) for one in session.scalars(select(table.file).where(table.bike_id == bike.id)) if one}
     for table_ in TABLES.values():
-        session.execute(delete(table_).where(of_bike(table_, bike.id)))
+        session.execute(delete(table_).where(rows_of_bike(table_, bike.id)))
     for seen in session.scalars(select(PresenceRow).where(PresenceRow.bike_uid == uid)):
         seen.bike_uid = None
     session.delete(bike)
@@ -209,7 +212,8 @@ def _beside(garage: Garage, gone: Gone) -> None:
             recording.unlink(missing_ok=True)
     for track in gone.tracks - gone.files:
         forget_positions(garage.folder / RIDES / Path(track).name)
-    garage.settings.forget(partial(_is_theirs, gone))
+    theirs = {of_bike(what, bike) for what in OF_BIKE for bike in gone.bikes} | {of_ride(ride) for ride in gone.rides}
+    garage.settings.forget(theirs)
     for uid in gone.uids:
         (garage.folder / meeting.MET / f"{Path(uid).name}.json").unlink(missing_ok=True)
     met = meeting.met_by(garage, CUSTOMERS)
@@ -219,11 +223,6 @@ def _beside(garage: Garage, gone: Gone) -> None:
             for peer, one in met.items()
         }
         meeting.remember(garage, CUSTOMERS, kept)
-
-
-def _is_theirs(gone: Gone, name: str) -> bool:
-    bike, ride = OF_BIKE.match(name), OF_RIDE.match(name)
-    return (bike is not None and int(bike[1]) in gone.bikes) or (ride is not None and int(ride[1]) in gone.rides)
 
 
 def _written_anew(garage: Garage) -> None:

@@ -17,6 +17,7 @@ from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.goals import FREE, Goal, Goals, OnRoute
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.settings import of_bike
 
 HOLD_KMH = 35.0
 USUAL_FREE = FREE[:2]
@@ -171,7 +172,7 @@ class Ask(QObject):
 
     @property
     def _key(self) -> str:
-        return f"ask {self._bike.id}"
+        return of_bike("ask", self._bike.id)
 
     def _written(self, write: Callable[[], None]) -> bool:
         def write_it() -> bool:

@@ -17,6 +17,7 @@ from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.bench.desk.watch import Watch
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.tune import SETTINGS, Tune
+from crisp_hornet.garage.settings import of_bike
 
 if TYPE_CHECKING:
     from crisp_hornet.documents.backup import Backup
@@ -187,7 +188,7 @@ class ByHand(QObject):
         return self._bike.garage.folder / CONTROLLERS
 
     def _key(self, what: str) -> str:
-        return f"{what} of bike {self._bike.id}"
+        return of_bike(what, self._bike.id)
 
     def _read(self, path: Path) -> ControllerMap | None:
         from crisp_hornet.documents.map_file import read_map

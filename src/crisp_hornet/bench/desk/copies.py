@@ -37,8 +37,9 @@ class Schedule:
         if days is None or not self.to:
             return False
         try:
-            return now - datetime.fromisoformat(self.last) >= timedelta(days=days)
-        except ValueError:
+            passed = now - datetime.fromisoformat(self.last)
+            return passed >= timedelta(days=days) or passed < timedelta()  # or the clock was set back
+        except (ValueError, TypeError):
             return True  # there is none yet
 
 

@@ -13,6 +13,7 @@ from crisp_hornet.bench.desk.prediction import Prediction
 from crisp_hornet.bench.desk.story import Story
 from crisp_hornet.documents.backup import Backup
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.settings import of_bike
 
 if TYPE_CHECKING:
     from crisp_hornet.documents.controller_map import ControllerMap
@@ -127,7 +128,7 @@ class Held(QObject):
 
     def remember_port(self, port: str) -> None:
         """Remember by which way the active bike's controller was reached."""
-        self._bike.remember(f"port of bike {self._bike.id}", port)
+        self._bike.remember(of_bike("port", self._bike.id), port)
 
     @property
     def last_port(self) -> str:

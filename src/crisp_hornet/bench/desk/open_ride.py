@@ -17,6 +17,7 @@ from crisp_hornet.core.ride.cleaning import Flaw, cleaned, flaws
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.documents.ride_card import RideCard
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.settings import of_ride
 
 if TYPE_CHECKING:
     from crisp_hornet.garage.rides import KeptRide
@@ -156,7 +157,7 @@ class OpenRide(QObject):
 
     def _lay_down(self, kept: KeptRide) -> None:
         recorded = self._bike.garage.rides.load(kept)
-        told = self._bike.garage.settings.get(f"errors left in ride {kept.id}")
+        told = self._bike.garage.settings.get(of_ride(kept.id))
         left = frozenset(one for one in told if isinstance(one, str)) if isinstance(told, list) else frozenset()
         self._now, self._looked = _Now(recorded, recorded, flaws(recorded), left, kept.id, kept.card, kept.tune), True
         self._clean()
@@ -188,7 +189,7 @@ class OpenRide(QObject):
     def leave_flaws(self, left: Set[str]) -> None:
         """Leave some flaws of the open ride as they are, mend the others; remembered with the ride. The original is never changed."""
         self._open.left_flaws = frozenset(left)
-        self._bike.remember(f"errors left in ride {self.id}", sorted(left))
+        self._bike.remember(of_ride(self.id), sorted(left))
         self._clean()
         self.changed.emit()
 

@@ -18,6 +18,7 @@ from crisp_hornet.documents import store
 from crisp_hornet.documents.route import Route
 from crisp_hornet.documents.saying import say
 from crisp_hornet.documents.tune import Tune
+from crisp_hornet.garage.settings import of_bike
 
 MOST, MOST_FORESEEN, MOST_POINTS = 8, 24, 4000
 Promise = tuple[Tune, Route, dict[str, Ends]]
@@ -94,7 +95,7 @@ class Promises(QObject):
 
     @property
     def _key(self) -> str:
-        return f"promises {self._bike.id}"
+        return of_bike("promises", self._bike.id)
 
     def _all(self) -> list[Promise]:
         kept_ = self._bike.garage.settings.get(self._key)

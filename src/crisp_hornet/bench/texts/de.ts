@@ -420,6 +420,11 @@
 </message>
 <message>
 <location filename="bench/desk/held.py" />
+<source>port</source>
+<translation>Anschluss</translation>
+</message>
+<message>
+<location filename="bench/desk/held.py" />
 <source>sent</source>
 <translation>gesendet</translation>
 </message>
@@ -437,11 +442,6 @@
 <location filename="bench/desk/open_ride.py" />
 <source>Ride imported: {name}</source>
 <translation>Fahrt importiert: {name}</translation>
-</message>
-<message>
-<location filename="bench/desk/open_ride.py" />
-<source>errors left in ride {id}</source>
-<translation>Fehler in Fahrt {id}</translation>
 </message>
 <message>
 <location filename="bench/desk/open_ride.py" />
@@ -4282,11 +4282,6 @@
 <location filename="bench/stations/hookup/describe/describe_panel.py" />
 <source>keep word</source>
 <translation>Wort zum Behalten</translation>
-</message>
-<message>
-<location filename="bench/stations/hookup/describe/describe_panel.py" />
-<source>port</source>
-<translation>Anschluss</translation>
 </message>
 <message>
 <location filename="bench/stations/hookup/describe/describe_panel.py" />
@@ -19802,6 +19797,11 @@
 <location filename="garage/copies.py" />
 <source>Name one, as garage-20261129-020000.sqlite.</source>
 <translation>Nenne eine, wie garage-20261129-020000.sqlite.</translation>
+</message>
+<message>
+<location filename="garage/copies.py" />
+<source>files that no copy names any more lie there still: {error}</source>
+<translation>Dateien, die keine Kopie mehr nennt, liegen noch dort: {error}</translation>
 </message>
 <message>
 <location filename="garage/copies.py" />
