@@ -2,7 +2,6 @@ import shutil
 
 import pytest
 
-from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.app import link_of, make_application, tear_down
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.simulated import Simulated
@@ -40,7 +39,6 @@ def open_window(qtbot, qapp):
     opened = []
 
     def open_one(garage, port=""):
-        themes.apply(qapp, themes.LIGHT)
         window = Window(Desk(garage), link_of(garage), simulated=Simulated(ports=(port,)) if port else None)
         window.asks = lambda _window, _question: True
         window.show()

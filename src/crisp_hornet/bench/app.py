@@ -114,7 +114,7 @@ def make_application() -> QApplication:
     if not app.property("scale"):
         set_scale(app, of_desktop(app.font()))
     themes.load_fonts()
-    themes.apply(app, themes.LIGHT)
+    app.setFont(themes.real_font())
     return app
 
 
@@ -162,7 +162,6 @@ def run_window(
         kept = desk.scale
         if kept is not None:
             set_scale(app, kept)
-            themes.apply(app, themes.LIGHT)
         window = Window(desk, link, simulated=simulated, practising=practising)
         window.log_file = log_file
         boundary.caught.connect(window.tell_unforeseen)

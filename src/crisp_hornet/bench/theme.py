@@ -8,7 +8,7 @@ from functools import lru_cache
 from importlib import resources
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from crisp_hornet.bench.scale import px
 
@@ -166,10 +166,11 @@ def real_font(pixels: int = TEXT_PX, weight: QFont.Weight = QFont.Weight.Normal)
     return font(px(pixels), weight)
 
 
-def apply(app: QApplication, theme: Theme) -> None:
-    """Dress the whole application."""
-    app.setFont(real_font())
-    app.setStyleSheet(style_sheet(theme))
+def apply(window: QWidget, theme: Theme) -> None:
+    """Dress a window, and what opens over it. The sheet is the window's, not the application's: that one would dress each part of a page
+    again with every widget that it is put into, which took longer than all else of opening a page."""
+    QApplication.setFont(real_font())
+    window.setStyleSheet(style_sheet(theme))
 
 
 def style_sheet(t: Theme) -> str:

@@ -68,6 +68,7 @@ class Window(QMainWindow):
         practising: Practising | None = None,
     ) -> None:
         super().__init__()
+        themes.apply(self, theme)
         self.practising = practising
         self.at_end: list[Callable[[], object]] = [practising.close] if practising is not None else []
         self.practice: PracticeAtWindow | None = None
@@ -364,9 +365,7 @@ class Window(QMainWindow):
 
     def _dress(self) -> None:
         """Theme and scale over all that is there."""
-        app = QApplication.instance()
-        if isinstance(app, QApplication):
-            themes.apply(app, self.theme)
+        themes.apply(self, self.theme)
         for widget in self.findChildren(QWidget):
             scaling.refit(widget)
             if hasattr(widget, "set_theme"):
