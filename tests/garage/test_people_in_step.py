@@ -198,6 +198,21 @@ def test_what_is_damaged_on_one_side_neither_spreads_nor_is_taken_for_deleted(sh
     assert "bike" in " ".join(shop_a.bring_in_step(a).refused)
 
 
+@pytest.mark.parametrize("broken", of(["'{broken'"], ["'[]'", "'3'"]))
+def test_a_damaged_customer_neither_spreads_nor_is_lost_elsewhere(shared, broken):
+    (a, shop_a), (b, _) = shared
+    whole, uid = b.customers.all(), b.customers.all()[0].uid
+    with closing(sqlite3.connect(a.folder / "garage.sqlite")) as database, database:
+        database.execute(f"update customer set document = {broken}")
+    other = b.customers.keep(Customer(name="Tam Reedley"))
+    in_step(shared)
+    assert [one.uid for one in a.customers.all()] == [other] and whole[0] in b.customers.all()
+    assert shop_a.bring_in_step(a).refused == ()
+    a.customers.keep(whole[0].customer.model_copy(update={"contact": "mended"}), uid)
+    in_step(shared)
+    assert len(a.customers.all()) == 2 and b.customers.get(uid).contact == "mended"
+
+
 @pytest.mark.parametrize("at", of(range(0, 60, 16), [at for at in range(0, 60, 4) if at % 16]))
 def test_what_is_erased_while_a_step_is_under_way_does_not_come_back(shared, at):
     """At one of the statements over the line, on the bench that waits for it."""

@@ -77,14 +77,17 @@ def _without_positions(garage: Garage, data: bytes) -> bytes:
 def customers_in_step(
     garage: Garage, line: Connection, number: str, reads_only: bool, decided: Mapping[Key, Side]
 ) -> list[Conflict]:
-    """All customers, on both sides; what both changed otherwise stays as it is on each until somebody ``decided``."""
+    """All customers, on both sides; what both changed otherwise stays as it is on each until somebody ``decided``. One that is damaged on
+    either side is left alone on both."""
     base = meeting.met_by(garage, CUSTOMERS).get(number, Met())
     with garage.store.session() as here:
         mine = _read(here)
     with Session(line) as there, there.begin():
         there.execute(text("select pg_advisory_xact_lock(hashtext('customers'))"))
         theirs = _read(there)
-        result = merged(mine, theirs, base.rows, decided)
+        damaged = _damaged(mine) | _damaged(theirs)
+        mine, theirs, met = (_without(damaged, rows) for rows in (mine, theirs, base.rows))
+        result = merged(mine, theirs, met, decided)
         after = {**mine, **result.changes}
         for one in result.conflicts:
             after[one.key] = one.theirs
@@ -96,9 +99,8 @@ def customers_in_step(
     with garage.store.session() as here:
         now = _read(here)  # what was changed here while the line was waited for is compared at the next step
         _write(here, {key: row for key, row in result.changes.items() if now.get(key) == mine.get(key)})
-    fought = {one.key for one in result.conflicts}
-    agreed = {key: row for key, row in shared.items() if key not in fought}
-    agreed |= {key: row for key, row in base.rows.items() if key in fought}
+    open_still = {one.key for one in result.conflicts} | damaged
+    agreed = _without(open_still, shared) | {key: row for key, row in base.rows.items() if key in open_still}
     if agreed != base.rows:
         peers = meeting.met_by(garage, CUSTOMERS) | {number: Met(base.count + 1, agreed)}
         meeting.remember(garage, CUSTOMERS, peers)
@@ -109,8 +111,16 @@ def _read(session: Session) -> dict[Key, Row]:
     found: dict[Key, Row] = {}
     for row in session.scalars(select(CustomerRow)):
         row.uid = row.uid or new_uid()
-        found[CUSTOMERS, row.uid] = dict(row.document)
+        found[CUSTOMERS, row.uid] = dict(row.document) if isinstance(row.document, dict) else {}
     return found
+
+
+def _damaged(rows: Mapping[Key, Row]) -> set[Key]:
+    return {key for key, row in rows.items() if row.get("format") != FORMAT}
+
+
+def _without(keys: set[Key], rows: Mapping[Key, Row]) -> dict[Key, Row]:
+    return {key: row for key, row in rows.items() if key not in keys}
 
 
 def _write(session: Session, rows: Mapping[Key, Row | None]) -> None:
