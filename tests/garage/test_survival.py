@@ -7,7 +7,9 @@ import subprocess
 import sys
 
 import pytest
+from scripts import make_schema
 
+from crisp_hornet.garage.database import SCHEMA
 from crisp_hornet.garage.garage import Garage
 from crisp_hornet.garage.opening import NEWEST
 from crisp_hornet.garage.tables import Base
@@ -17,6 +19,7 @@ from tests.bikes import a_bike, a_tune
 WRITER = """
 import sys
 from pathlib import Path
+from crisp_hornet.garage.database import SCHEMA
 from crisp_hornet.garage.garage import Garage
 from tests.bikes import a_bike, a_tune
 garage = Garage(Path(sys.argv[1]))
@@ -86,6 +89,10 @@ def test_a_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(
     assert [entry.title for entry in garage.book.of(number)] == ["from before"]
     assert [kept.archived for kept in garage.glance.bikes()] == [False]
     garage.close()
+
+
+def test_a_new_garage_is_what_all_migrations_make(tmp_path):
+    assert make_schema.made() == SCHEMA.read_text(), "run scripts/make_schema.py"
 
 
 def test_migrations_end_at_the_tables_the_code_expects(tmp_path):

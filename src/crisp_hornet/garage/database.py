@@ -19,6 +19,7 @@ from crisp_hornet.garage import opening
 from crisp_hornet.garage.opening import COPIES, DATABASE, NEWEST, TooNew, lenient_json
 
 MOST_COPIES = 3
+SCHEMA = Path(__file__).with_name("schema.sql")  # scripts/make_schema.py writes it
 
 
 def open_engine(file: Path) -> Engine:
@@ -73,8 +74,18 @@ def bring_up_to_date(engine: Engine, folder: Path) -> bool:
     with engine.connect().execution_options(at_once=True) as connection, connection.begin():
         if version_in(connection) == NEWEST:
             return False  # another instance was faster
-        migrate(connection)
+        if inspect(connection).get_table_names():
+            migrate(connection)
+        else:
+            _make_tables(connection)
     return version is not None
+
+
+def _make_tables(connection: Connection) -> None:
+    """The tables of a new garage, as all migrations make them (:data:`SCHEMA`): what makes them one after the other takes long to load."""
+    for statement in SCHEMA.read_text(encoding="utf-8").split(";\n"):
+        if statement.strip():
+            connection.exec_driver_sql(statement)
 
 
 def migrate(connection: Connection, to: str = "head") -> None:
