@@ -53,9 +53,9 @@ NO_TEXT_CALLS = {"compile", "execute", "getLogger", "debug", "info", "warning", 
 
 def messages_of_python(path: Path) -> Iterator[str]:
     """Phrases of a module; docstrings and what is no text are left out."""
-    tree = ast.parse(path.read_text(encoding="utf-8"))
+    nodes = list(ast.walk(ast.parse(path.read_text(encoding="utf-8"))))
     left_out: set[int] = set()
-    for node in ast.walk(tree):
+    for node in nodes:
         if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
             left_out.add(id(node.value))
         if isinstance(node, ast.Call) and _called(node.func) in NO_TEXT_CALLS:
@@ -64,7 +64,7 @@ def messages_of_python(path: Path) -> Iterator[str]:
             left_out |= {id(inner) for inner in ast.walk(node.annotation)}
         if isinstance(node, ast.JoinedStr):
             left_out |= {id(inner) for value in node.values for inner in [value, *_specs(value)]}
-    for node in ast.walk(tree):
+    for node in nodes:
         if isinstance(node, ast.Call) and _called(node.func) == "counted":
             yield from _nouns(node)
         if id(node) in left_out:

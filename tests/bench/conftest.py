@@ -3,6 +3,7 @@ import shutil
 import pytest
 
 from crisp_hornet.bench.app import link_of, make_application, tear_down
+from crisp_hornet.bench.desk import watch
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.stations.tune.ride import range_page
@@ -30,6 +31,23 @@ def coarse_roads():
         }.items():  # fmt: skip
             for name, few in names.items():
                 patch.setattr(module, name, few)
+        yield
+
+
+@pytest.fixture(autouse=True, scope="session")
+def judged_once():
+    """The worst corners of the same draft are the same in every window (``tests/core`` shows that they are right)."""
+    known, search = {}, watch.watch_list
+
+    def remembered(bike, tune, controller, conditions, speeds_kmh, sensors):
+        texts = [one and one.model_dump_json() for one in (bike, tune, controller)]
+        key = (*texts, conditions, tuple(speeds_kmh), *sorted(sensors.items()))
+        if key not in known:
+            known[key] = search(bike, tune, controller, conditions, speeds_kmh, sensors)
+        return list(known[key])
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(watch, "watch_list", remembered)
         yield
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
 
 from crisp_hornet.bench.widgets.page_choice import PageChoice
+from tests.bench import seen
 
 
 def press_keys(qtbot, widget, *keys, modifier=Qt.KeyboardModifier.NoModifier):
@@ -41,7 +42,7 @@ class Page:
 
 def page_of(window, name):
     """The visible page that is called so, or None; ``page Pull``, ``Hook-up Faults``."""
-    every = [Page(bar, at) for bar in window.findChildren(PageChoice) for at in range(bar.count())]
+    every = [Page(bar, at) for bar in seen.visible(window, PageChoice) for at in range(bar.count())]
     return next(
         (
             one
@@ -65,9 +66,8 @@ def click(qtbot, widget):
 
 def press(qtbot, window, name):
     """Click what bears a name, as soon as it stands still: a list may be drawn anew meanwhile."""
-    named = lambda: [one for one in window.findChildren(QAbstractButton) if one.accessibleName().startswith(name)]
-    qtbot.waitUntil(lambda: window.settled and any(one.isVisible() and one.isEnabled() for one in named()))
-    qtbot.mouseClick(next(one for one in named() if one.isVisible()), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.settled and any(one.isEnabled() for one in visible(window, name)))
+    qtbot.mouseClick(visible(window, name)[0], Qt.MouseButton.LeftButton)
 
 
 def find(window, name, kind=QAbstractButton):
@@ -82,17 +82,14 @@ def find(window, name, kind=QAbstractButton):
 
 def visible(window, name, kind=QAbstractButton):
     """All visible widgets whose accessible names begin so."""
-    return [one for one in window.findChildren(kind) if one.accessibleName().startswith(name) and one.isVisible()]
+    return [one for one in seen.visible(window, kind) if one.accessibleName().startswith(name)]
 
 
 def texts(widget: QWidget):
     """All words a user can read on a widget, labels and painted names alike."""
-    words = [
-        one.text()
-        for one in widget.findChildren(QWidget)
-        if one.isVisible() and hasattr(one, "text") and callable(one.text)
-    ]
-    names = [one.accessibleName() for one in widget.findChildren(QWidget) if one.isVisible()]
+    shown = seen.visible(widget)
+    words = [one.text() for one in shown if hasattr(one, "text") and callable(one.text)]
+    names = [one.accessibleName() for one in shown]
     return "\n".join(word for word in [*words, *names] if isinstance(word, str))
 
 

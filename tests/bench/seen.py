@@ -22,7 +22,14 @@ ROLES = (QAbstractButton, QAbstractSlider, QAbstractItemView, QComboBox, QLineEd
 
 
 def visible(window, kind=QWidget):
-    return [one for one in window.findChildren(kind) if one.isVisible()]
+    """All that is in view, in the order in which it was put together. What lies in a hidden page is not looked at: that is most of it."""
+    found = []
+    for one in window.children():
+        if isinstance(one, QWidget) and one.isVisible():
+            if isinstance(one, kind):
+                found.append(one)
+            found += visible(one, kind)
+    return found
 
 
 def shown(widget):

@@ -5,10 +5,11 @@ import re
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QApplication, QComboBox, QListWidget, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QListWidget
 
 from tests.amount import LONG, of
 from tests.bench.driving import go
+from tests.bench.seen import visible
 
 METRIC = re.compile(r"(?<![\w/·])(km/h|Wh/km|km|°C|kg|N·m)(?![\w/·])|\d (m|K)(?![\w/·])")
 OTHER = re.compile(r"(?<![\w/·])(mph|Wh/mi|mi|°F|lb|lbf·ft|ft)(?![\w/·])")
@@ -65,8 +66,7 @@ def everything_said(qtbot, window, painted):
         for _ in pages_of(station):
             QApplication.processEvents()
             window.grab()
-            seen = [one for one in window.findChildren(QWidget) if one.isVisible()]
-            found |= {(key, word) for one in seen for word in said_by(one) if isinstance(word, str)}
+            found |= {(key, word) for one in visible(window) for word in said_by(one) if isinstance(word, str)}
     return found | {("painted", word) for word in painted}
 
 

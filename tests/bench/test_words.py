@@ -25,11 +25,9 @@ OTHER_SENSES = ("is in hand", "(pedal|", "throttle|twist|", "--rested", "Key-in 
 
 def literals(path):
     """Every text of a Python file but its docstrings."""
-    tree = ast.parse(path.read_text())
-    docs = {
-        id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
-    }
-    for node in ast.walk(tree):
+    nodes = list(ast.walk(ast.parse(path.read_text())))
+    docs = {id(node.value) for node in nodes if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)}
+    for node in nodes:
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docs:
             yield node.lineno, node.value
 

@@ -227,7 +227,10 @@ def switching_point(id_, bike, tune, key):
             )
         except DocumentError:
             return False
-        return id_ in ids(judge(drawn))
+        return id_ in {warning.id for rule in speaking if (warning := rule(drawn))}
+
+    there = situation(a_bike(**bike), a_tune(**tune))
+    speaking = [rule for rule in RULES if (warning := rule(there)) and warning.id == id_]
 
     if says(silent):
         return None
