@@ -27,6 +27,7 @@ REAL_TIME = (
     "tests/bench/test_link",
     "tests/bench/test_recording",
 )
+PLACES = ("tests/bench/", "tests/link/", "tests/standin/", "tests/test_")  # scripts/test looks for them nowhere else
 IN_ITS_OWN_TIME = ("tests/link/test_liars", "tests/link/test_session", "tests/test_hostile_files")  # simulated, or none
 
 
@@ -37,6 +38,8 @@ def pytest_collection_modifyitems(config, items):
         real = item.nodeid.startswith(REAL_TIME) and not item.nodeid.startswith(IN_ITS_OWN_TIME)
         if real or "standin" in " ".join(item.fixturenames):
             item.add_marker(pytest.mark.realtime)
+        if item.get_closest_marker("realtime") and not item.nodeid.startswith(PLACES):
+            raise pytest.UsageError(f"{item.nodeid} runs in real time: scripts/test is to look for such there, too")
     longer = [] if LONG else [item for item in items if item.get_closest_marker("long")]
     config.hook.pytest_deselected(items=longer)
     items[:] = [item for item in items if item not in longer]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from importlib import resources
 from pathlib import Path
 
@@ -12,8 +13,13 @@ from crisp_hornet.documents.map_file import read_map
 
 def shipped_maps() -> list[ControllerMap]:
     """All shipped descriptions, by file name."""
+    return list(_shipped())
+
+
+@lru_cache(maxsize=1)
+def _shipped() -> tuple[ControllerMap, ...]:
     with resources.as_file(resources.files("crisp_hornet.documents") / "controllers") as folder:
-        return [read_map(path) for path in sorted(Path(folder).glob("*.toml"))]
+        return tuple(read_map(path) for path in sorted(Path(folder).glob("*.toml")))
 
 
 def all_maps(folder: Path) -> tuple[list[ControllerMap], list[str]]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
-from functools import lru_cache
 from pathlib import Path
 
 from crisp_hornet.documents.backup import BackedUpRegister, Backup
@@ -25,13 +24,12 @@ AS_SET = {
     "calibration.pedal_pulses": "pedal_pulses", "calibration.position_offset_deg": "position_offset_deg",
     "calibration.motor_sensor_kind": "thermistor", "calibration.motor_sensor_beta": "ntc_beta",
 }  # fmt: skip
-_shipped = lru_cache(maxsize=8)(shipped_map)
 
 
 def map_of(job: Job) -> ControllerMap:
     """The description of the job's controller. Raises :class:`DocumentError`."""
     try:
-        return _shipped(job.controller)
+        return shipped_map(job.controller)
     except (KeyError, StopIteration, ValueError):
         raise DocumentError(job.name, "controller", f"there is no {job.controller!r}", "Name one that ships.") from None
 

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
-from scipy.stats import t, theilslopes
 
 from crisp_hornet.core.pack.cells import cold_factor
 
@@ -86,16 +85,20 @@ def share(of: str, hits: int, cases: int, beside: str = "") -> Told:
 
 def mean(of: str, values: Sequence[float], beside: str = "") -> Told:
     """A mean of cases."""
+    from scipy.special import stdtrit  # here, as below: their import would slow what only passes by
+
     n = len(values)
     if n < FEWEST_MEAN:
         return Told(of, n, why=f"fewer than {FEWEST_MEAN} rides", beside=beside)
-    reach = float(t.ppf(0.975, n - 1)) * float(np.std(values, ddof=1)) / math.sqrt(n)
+    reach = float(stdtrit(n - 1, 0.975)) * float(np.std(values, ddof=1)) / math.sqrt(n)
     middle = float(np.mean(values))
     return Told(of, n, middle, middle - reach, middle + reach, beside=beside)
 
 
 def yearly(of: str, at: Sequence[datetime], values: Sequence[float], beside: str = "") -> Told:
     """By which share of its value in the middle a figure rises in a year."""
+    from scipy.stats import theilslopes
+
     if len(values) < FEWEST_TREND:
         return Told(of, len(values), why=f"fewer than {FEWEST_TREND} rides", beside=beside)
     seconds = np.array([one.timestamp() for one in at])
