@@ -24,20 +24,20 @@ def a_climb(rng, between, to_air, sink_to_air, minutes=25, air=15.0):
     time = np.arange(count) / hz
     amps = np.repeat(rng.choice([0, 30, 60, 90], count // 300 + 1), 300)[:count].astype(float)
     speed = np.repeat(rng.uniform(12, 35, count // 200 + 1), 200)[:count] * (amps > 0)
-    winding = housing = stage = air + rng.normal(0, 1.2)  # it comes out of a garage
+    winding = housing = stage = float(air + rng.normal(0, 1.2))  # it comes out of a garage
     found = np.empty((count, 2))
     hz_electric = motor.pole_pairs * speed / 3.6 / BIKE.drivetrain.wheel_circumference_m
     iron = (
         motor.hysteresis_loss_w_per_hz * hz_electric + motor.eddy_loss_w_per_hz2 * hz_electric**2
     ) + motor.friction_nm * (2 * np.pi * speed / 3.6 / BIKE.drivetrain.wheel_circumference_m)
-    for at in range(count):
+    for at, (phase, kmh, lost) in enumerate(zip(amps.tolist(), speed.tolist(), iron.tolist(), strict=True)):
         found[at] = winding, stage
-        copper = 1.5 * motor.phase_resistance_ohm * (1 + 0.00385 * (winding - 25)) * amps[at] ** 2
-        flow, v = between * (winding - housing), speed[at] / 3.6
+        copper = 1.5 * motor.phase_resistance_ohm * (1 + 0.00385 * (winding - 25)) * phase**2
+        flow, v = between * (winding - housing), kmh / 3.6
         winding += (copper - flow) / motor.thermal.winding_j_per_k / hz
         away = (to_air + motor.thermal.airflow_w_per_k_per_mps * v) * (housing - air)
-        housing += (iron[at] + flow - away) / motor.thermal.housing_j_per_k / hz
-        made = 1.5 * BIKE.controller.resistance_ohm * amps[at] ** 2 + BIKE.controller.idle_w
+        housing += (lost + flow - away) / motor.thermal.housing_j_per_k / hz
+        made = 1.5 * BIKE.controller.resistance_ohm * phase**2 + BIKE.controller.idle_w
         stage += (made - (sink_to_air + sink.airflow_w_per_k_per_mps * v) * (stage - air)) / sink.heatsink_j_per_k / hz
     noisy = np.round(found + rng.normal(0, 0.3, found.shape))
     return Ride(
