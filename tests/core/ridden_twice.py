@@ -44,7 +44,7 @@ class World:
                     rng.uniform(4, 15) if at and rng.random() < 0.3 else 0,
                 )
             )
-        self.ends = np.cumsum([one[0] for one in self.parts])
+        self.ends = np.cumsum([one[0] for one in self.parts]).tolist()
 
     def ride(self, tune):
         """Rows (time, v, x, amps, volts, phase, throttle, brake, winding, sink, wh) until the road ends."""

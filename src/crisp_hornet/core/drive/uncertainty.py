@@ -65,7 +65,7 @@ def possible_bikes(bike: Bike, count: int = SAMPLES, seed: int = 1, paths: tuple
     most."""
     spreads = {path: relative_spread(bike, path) for path in paths}
     made = []
-    for draw in _draws(count, seed, len(paths)):
+    for draw in _draws(count, seed, len(paths)).tolist():  # plain numbers: with an array's a ride takes twice as long
         errors = dict(zip(paths, draw, strict=True))
         drawn: dict[str, float] = {}
         for path in paths:

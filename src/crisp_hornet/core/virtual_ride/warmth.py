@@ -20,9 +20,9 @@ class Warmth:
     def start(self, winding_c: float | None, controller_c: float | None) -> None:
         """Start warmer: winding with housing, and controller, where they are given (°C)."""
         if winding_c is not None:
-            self.winding_c = self.housing_c = winding_c
+            self.winding_c = self.housing_c = float(winding_c)
         if controller_c is not None:
-            self.controller_c = controller_c
+            self.controller_c = float(controller_c)
 
     def hold(self, seconds: float, phase_a: float, turning_w: float, v: float) -> None:
         """So many seconds at a phase current (A), an iron loss with friction (W) and a road speed (m/s)."""
