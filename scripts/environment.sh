@@ -90,3 +90,13 @@ check_postgres() { # check_postgres: are a server's programs here, for the tests
         need_packages "The tests of a shared garage need PostgreSQL." $POSTGRES_PACKAGES
     fi
 }
+
+in_memory() { # what tests write goes into memory where there is plenty: on a disk each commit of a database waits
+    local free_kb
+    free_kb=$(df --output=avail -k /dev/shm 2>/dev/null | tail -1)
+    if [ "${free_kb:-0}" -lt 4000000 ]; then return; fi
+    TMPDIR=$(mktemp -d /dev/shm/crisp-hornet-XXXXXX)
+    chmod 755 "$TMPDIR" # a database server of another user lies in it
+    export TMPDIR
+    trap 'rm -rf "$TMPDIR"' EXIT
+}

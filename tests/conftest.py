@@ -102,4 +102,11 @@ def server():
 
 @pytest.fixture
 def address(server, request):
-    return server.make(f"d{zlib.crc32(request.node.nodeid.encode())}")
+    """A database with the tables of a shared garage."""
+    return server.ready(f"d{zlib.crc32(request.node.nodeid.encode())}")
+
+
+@pytest.fixture
+def new_address(server, request):
+    """A database with nothing in it."""
+    return server.make(f"n{zlib.crc32(request.node.nodeid.encode())}")

@@ -7,6 +7,13 @@ import socket
 import subprocess
 from pathlib import Path
 
+import psycopg
+from psycopg import sql
+from sqlalchemy import NullPool, create_engine
+
+from crisp_hornet.garage.database import migrate
+from crisp_hornet.garage.workshop import checked
+
 SERVICE = "postgres"  # the server does not run as root; where the tests do, it gets this user
 
 
@@ -28,6 +35,7 @@ def free_port():
 class Server:
     def __init__(self, folder):
         self._bin, self.folder, self.port = binaries(), folder / "data", free_port()
+        self._migrated = False
         self._as = [] if os.getuid() else ["runuser", "-u", SERVICE, "--"]
         folder.mkdir(mode=0o755, exist_ok=True)
         if self._as:
@@ -60,9 +68,20 @@ class Server:
     def database(self, name, user="shop"):
         return f"postgresql://{user}@127.0.0.1:{self.port}/{name}"
 
-    def make(self, name):
-        self._run("createdb", "-h", "127.0.0.1", "-p", self.port, "-U", "shop", name)
+    def make(self, name, like="template1"):
+        """A new database; an empty one, but for what the one has that it is ``like``."""
+        with psycopg.connect(self.database("postgres"), autocommit=True) as line:
+            line.execute(sql.SQL("create database {} template {}").format(*map(sql.Identifier, (name, like))))
         return self.database(name)
+
+    def ready(self, name):
+        """A new database with the tables of a shared garage: made by all migrations once, then copied."""
+        if not self._migrated:
+            engine = create_engine(checked(self.make("migrated")), poolclass=NullPool)
+            with engine.begin() as connection:
+                migrate(connection)
+            self._migrated = True
+        return self.make(name, like="migrated")
 
     def ask(self, name, *statements):
         commands = [part for one in statements for part in ("-c", one)]

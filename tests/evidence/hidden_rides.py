@@ -114,7 +114,9 @@ class Way:
     def __init__(self, case, rng):
         steep = case.steep if case.kind == "round" else 0.004
         self.hills = [(rng.uniform(0.3, 1) * steep / 2, rng.uniform(150, 600), rng.uniform(0, 6)) for _ in range(4)]
-        self.hills += [(case.ripple_m / length, length, rng.uniform(0, 6)) for length in map(float, rng.uniform(12, 30, 2))]
+        self.hills += [
+            (case.ripple_m / length, length, rng.uniform(0, 6)) for length in map(float, rng.uniform(12, 30, 2))
+        ]
         self.turns = [(rng.uniform(150, 600), rng.uniform(0, 6), rng.uniform(0.2, 0.6)) for _ in range(3)]
         self.straight, self.heading = case.kind != "round", rng.uniform(0, 6)
         self.around = rng.uniform(1500, 3000) if case.loops else math.inf

@@ -49,23 +49,23 @@ def said(garage, bike):
     return sorted(entry.title for entry in garage.book.of(bike) if not entry.title.startswith("Brought"))
 
 
-def test_the_tables_are_those_of_the_code(address):
-    workshop = Workshop(address)
+def test_the_tables_are_those_of_the_code(new_address):
+    workshop = Workshop(new_address)
     with workshop.engine.connect() as connection:
         for table in Base.metadata.sorted_tables:
             rows = connection.exec_driver_sql(
                 f"select column_name from information_schema.columns where table_name = '{table.name}'"
             )
             assert {row[0] for row in rows} == {column.name for column in table.columns}
-    again = Workshop(address)
+    again = Workshop(new_address)
     assert again.number == workshop.number != ""
     for one in (workshop, again):
         one.close()
 
 
 @pytest.mark.parametrize("version", of(["0001", "0006"], ["0002", "0003", "0004", "0005", "0007", "0008"]))
-def test_a_shared_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(address, tmp_path, version):
-    engine = create_engine(checked(address), poolclass=NullPool)
+def test_a_shared_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it_holds(new_address, tmp_path, version):
+    engine = create_engine(checked(new_address), poolclass=NullPool)
     with engine.begin() as connection:
         migrate(connection, version)
         row = {"name": a_bike().name, "document": json.dumps(store.dump(a_bike()))}
@@ -75,7 +75,7 @@ def test_a_shared_garage_of_an_earlier_version_is_brought_up_to_date_with_all_it
         connection.execute(
             text("insert into event (bike_id, kind, title, detail, at) values (1, 'note', 'from before', '', now())")
         )
-    garage, workshop = Garage(tmp_path / "new"), Workshop(address)
+    garage, workshop = Garage(tmp_path / "new"), Workshop(new_address)
     workshop.bring_in_step(garage)
     assert garage.bikes.get(number(garage)) == a_bike() and said(garage, number(garage)) == ["from before"]
     garage.close()
@@ -275,11 +275,11 @@ def test_what_did_not_change_is_not_compared_again_but_each_so_often(benches, ad
     assert 1 <= sum(met) <= 3 and a.glance.tune(bike, "draft").notes == "by hand"
 
 
-def test_a_member_who_only_reads_is_told_of_tables_of_another_version(server, address):
-    engine = create_engine(checked(address), poolclass=NullPool)
+def test_a_member_who_only_reads_is_told_of_tables_of_another_version(server, new_address):
+    engine = create_engine(checked(new_address), poolclass=NullPool)
     with engine.begin() as connection:
         migrate(connection, "0006")
-    name = address.rpartition("/")[2]
+    name = new_address.rpartition("/")[2]
     server.ask(
         name,
         "drop role if exists guest",

@@ -44,7 +44,9 @@ class Underway:
     def __init__(self, bike: Bike, tune: Tune, wish: Wish, charge: float, ambient_c: float) -> None:
         self.bike = bike
         self.pull = FullPull(bike, tune, wish)
-        self.now = Now(float(charge))  # plain numbers: a single array's would turn all that follows from them into slow ones
+        self.now = Now(
+            float(charge)
+        )  # plain numbers: a single array's would turn all that follows from them into slow ones
         self.warmth = Warmth(bike, float(ambient_c))
         self.seen = Seen(bike, tune)
         self._volts = rested_v(bike.battery, np.linspace(0.0, 1.0, VOLT_NODES + 1)).tolist()
