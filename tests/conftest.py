@@ -77,18 +77,19 @@ BUS = """<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration
 
 
 @pytest.fixture
-def bus(tmp_path, monkeypatch):
-    """A private bus that the Bluetooth client takes for the system's."""
+def bus(monkeypatch):
+    """A private bus that the Bluetooth client takes for the system's. Its socket's path is to be short: some hundred characters at most."""
     if shutil.which("dbus-daemon") is None:
         pytest.fail("dbus-daemon is missing: scripts/test installs it (package dbus-daemon)")
-    config = tmp_path / "bus.conf"
-    config.write_text(BUS.format(folder=tmp_path))
-    command = ["dbus-daemon", f"--config-file={config}", "--print-address=1", "--nofork", "--nopidfile"]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as daemon:
-        address = daemon.stdout.readline().strip()
-        monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", address)
-        yield address
-        daemon.terminate()
+    with tempfile.TemporaryDirectory(prefix="bus-") as folder:
+        config = Path(folder) / "bus.conf"
+        config.write_text(BUS.format(folder=folder))
+        command = ["dbus-daemon", f"--config-file={config}", "--print-address=1", "--nofork", "--nopidfile"]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as daemon:
+            address = daemon.stdout.readline().strip()
+            monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", address)
+            yield address
+            daemon.terminate()
 
 
 @pytest.fixture(scope="session")
