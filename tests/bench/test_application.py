@@ -58,6 +58,38 @@ def test_it_opens_ends_when_told_and_the_demo_leaves_no_trace(tmp_path, mode, en
     assert not [path for path in temporary.iterdir() if path.name.startswith("crisp-hornet")]
 
 
+OPENED = """
+import os, sys
+from pathlib import Path
+from crisp_hornet.bench.app import link_of, make_application
+from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.window import Window
+from crisp_hornet.garage.garage import Garage
+app = make_application()
+garage = Garage(Path(sys.argv[1]))
+window = Window(Desk(garage), link_of(garage))
+window.show()
+app.processEvents()
+print(*{name.partition(".")[0] for name in sys.modules})
+os._exit(0)
+"""
+
+
+def test_what_takes_long_to_load_is_not_on_the_way_to_the_first_picture(demo_folder):
+    """``benchmarks/bench_start.py`` measures it; one import at the head of a file is enough to undo it."""
+    told = subprocess.run([sys.executable, "-c", OPENED, str(demo_folder)], capture_output=True, text=True, check=True)
+    loaded = set(told.stdout.split())
+    assert "pydantic" in loaded and not loaded & {
+        "sqlalchemy",
+        "alembic",
+        "scipy",
+        "polars",
+        "pymodbus",
+        "asyncio",
+        "jinja2",
+    }
+
+
 def test_a_garage_that_cannot_be_opened_is_said_and_ends_with_an_error(tmp_path, qapp, monkeypatch):
     from PyQt6.QtWidgets import QMessageBox
 

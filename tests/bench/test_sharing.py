@@ -8,8 +8,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from crisp_hornet.bench import app as application
+from crisp_hornet.bench.ending import REOPEN
 from crisp_hornet.bench.stations.start import sharing_panel
-from crisp_hornet.bench.stations.start.start_page import REOPEN
 from crisp_hornet.garage import garage as of_garage
 from crisp_hornet.garage.garage import Garage, choose, chosen
 from tests import postgres

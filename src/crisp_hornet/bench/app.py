@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from crisp_hornet.bench import theme as themes
 from crisp_hornet.bench.boundary import Boundary, faults_into, guard, log_into
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.ending import REOPEN
 from crisp_hornet.bench.helping.helping import LANGUAGE
 from crisp_hornet.bench.language import language_of, speak, tr
 from crisp_hornet.bench.link_worker import Link
@@ -28,7 +29,6 @@ from crisp_hornet.bench.scale import of_desktop, set_scale
 from crisp_hornet.bench.sharing import share
 from crisp_hornet.bench.simulated import Simulated
 from crisp_hornet.bench.standins import stand_in
-from crisp_hornet.bench.stations.start.start_page import REOPEN
 from crisp_hornet.bench.window import Window
 from crisp_hornet.documents.errors import DocumentError
 from crisp_hornet.garage.garage import CONTROLLERS, SENDING, Garage, chosen, folder_of, is_shared

@@ -10,6 +10,8 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from crisp_hornet.bench.language import tr
 
+REOPEN = 64  # the exit code with which the window asks to be opened again, on another garage
+
 
 def asked_by_box(window: QWidget, question: str) -> bool:
     """Ask the user a question; True for yes."""

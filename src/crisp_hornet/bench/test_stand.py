@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from itertools import count
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
@@ -19,7 +20,9 @@ from crisp_hornet.bench.widgets.choice import Confirm
 from crisp_hornet.bench.widgets.layouts import column_of, row_of
 from crisp_hornet.bench.widgets.ruler import Ruler, Scale
 from crisp_hornet.bench.widgets.text import button, label, sheet
-from crisp_hornet.documents.job import Job
+
+if TYPE_CHECKING:
+    from crisp_hornet.documents.job import Job
 
 # act, scale, what it starts at, and how its figure becomes the act's
 RULERS: tuple[tuple[str, Scale, float, float], ...] = (

@@ -44,11 +44,17 @@ def throttle_share(throttle: Throttle, twist: ArrayLike, sensors: Sensors | None
         at, given = [point.volts for point in throttle.response], [point.share for point in throttle.response]
         mapped: Array = np.interp(volts, at, given)
         return mapped
+    left = np.clip((np.asarray(twist, float) - throttle.dead_band) / (1 - throttle.dead_band), 0.0, 1.0)
+    twists, shares = (
+        np.array((0.0, *TWISTS)),
+        np.round((0.0, *throttle.shares), 9),
+    )  # vanishing steps would overflow the harmonic mean
+    if np.allclose(shares, twists * shares[-1], rtol=0, atol=1e-9):
+        straight: Array = left * shares[-1]
+        return straight
     from scipy.interpolate import PchipInterpolator  # here: its import would slow the start
 
-    left = np.clip((np.asarray(twist, float) - throttle.dead_band) / (1 - throttle.dead_band), 0.0, 1.0)
-    shares = np.round((0.0, *throttle.shares), 9)  # vanishing steps would overflow the slopes' harmonic mean
-    share: Array = PchipInterpolator((0.0, *TWISTS), shares)(left)
+    share: Array = PchipInterpolator(twists, shares)(left)
     return share
 
 

@@ -12,7 +12,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import ndtri
 
 from crisp_hornet.core.arrays import Array
 from crisp_hornet.core.drive.uncertainty import UNCERTAIN, possible_bikes
@@ -123,6 +122,8 @@ def _starts(bike: Bike, setting: Setting, count: int) -> list[Setting]:
     """What the rides start with: a voltage at rest tells the charge within its spread; a pack that was filled is full."""
     if setting.rested_v is None:
         return [setting] * count
+    from scipy.special import ndtri  # here: its import would slow the start
+
     spread = charge_at(bike.battery, setting.rested_v).spread
     # every second place of an even row, so that it runs along with none of the drawn figures
     even = ndtri((np.arange(count) + 0.5) / count)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
-from pymodbus.client.base import ModbusBaseSyncClient
+if TYPE_CHECKING:
+    from pymodbus.client.base import ModbusBaseSyncClient
 
 ANSWER_S = 1.0  # a busy machine may hold either end up for most of a second
 

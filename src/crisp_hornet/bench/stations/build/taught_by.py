@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
@@ -11,12 +12,11 @@ from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
 from crisp_hornet.bench.widgets.layouts import column_of
 from crisp_hornet.bench.widgets.text import button, clear, label
-from crisp_hornet.core.evidence.figures import PATHS
-from crisp_hornet.core.programmes.teaching import Telling, telling
-from crisp_hornet.core.programmes.wordings import TOLD
-from crisp_hornet.core.tunes.starting import starting_tune
 from crisp_hornet.documents.bike import Bike
 from crisp_hornet.documents.saying import quantity, say
+
+if TYPE_CHECKING:  # loaded when a figure is first looked at
+    from crisp_hornet.core.programmes.teaching import Telling
 
 GUESSED = ("assumed", "entered")
 
@@ -37,6 +37,10 @@ class TaughtBy(QWidget):
 
     def look(self, bike: Bike, path: str) -> None:
         """Find the run for a figure, off the interface thread; nothing for one that was measured or learned."""
+        from crisp_hornet.core.evidence.figures import PATHS
+        from crisp_hornet.core.programmes.teaching import telling
+        from crisp_hornet.core.tunes.starting import starting_tune
+
         self.hide()
         self._looking.cancel()
         source = bike.sources.get(path)
@@ -45,6 +49,8 @@ class TaughtBy(QWidget):
             self._looking.start(lambda: telling(bike, tune, path))
 
     def _show(self, found: Telling | None) -> None:
+        from crisp_hornet.core.programmes.wordings import TOLD
+
         clear(self._column)
         if found is None:
             return

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QFrame, QGridLayout, QWid
 
 from crisp_hornet.bench.background import Background
 from crisp_hornet.bench.desk.desk import Desk
+from crisp_hornet.bench.ending import REOPEN
 from crisp_hornet.bench.language import tr
 from crisp_hornet.bench.link_worker import Link
 from crisp_hornet.bench.marks import BoltState
@@ -36,7 +37,6 @@ from crisp_hornet.system.health import Finding, look
 from crisp_hornet.system.itself import command
 
 MOST_BIKES = 4
-REOPEN = 64  # how the window ends when it is to open again, on another garage
 DOOR_PX, TWO_JOBS_PX = 232.0, 640.0  # the least a door needs, and two jobs beside each other
 HANDBOOK = ("phase-current", "battery-current", "pack-resistance", "wheel")
 STANDS = {BEGUN: BoltState.IN_WORK, ENDED: BoltState.STOPPED}
