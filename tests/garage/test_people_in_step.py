@@ -198,7 +198,7 @@ def test_what_is_damaged_on_one_side_neither_spreads_nor_is_taken_for_deleted(sh
     assert "bike" in " ".join(shop_a.bring_in_step(a).refused)
 
 
-@pytest.mark.parametrize("broken", of(["'{broken'"], ["'[]'", "'3'"]))
+@pytest.mark.parametrize("broken", of(["'{broken'", """'{"format": "crisp-hornet/customer"}'"""], ["'[]'", "'3'"]))
 def test_a_damaged_customer_neither_spreads_nor_is_lost_elsewhere(shared, broken):
     (a, shop_a), (b, _) = shared
     whole, uid = b.customers.all(), b.customers.all()[0].uid

@@ -116,7 +116,15 @@ def _read(session: Session) -> dict[Key, Row]:
 
 
 def _damaged(rows: Mapping[Key, Row]) -> set[Key]:
-    return {key for key, row in rows.items() if row.get("format") != FORMAT}
+    return {key for key, row in rows.items() if not _sound(row)}
+
+
+def _sound(document: Row) -> bool:
+    try:
+        store.parse(Customer, FORMAT, CUSTOMER_VERSION, dict(document), "customer")
+    except DocumentError:
+        return False
+    return True
 
 
 def _without(keys: set[Key], rows: Mapping[Key, Row]) -> dict[Key, Row]:
@@ -128,10 +136,8 @@ def _write(session: Session, rows: Mapping[Key, Row | None]) -> None:
         if document is None:
             session.execute(delete(CustomerRow).where(CustomerRow.uid == uid))
             continue
-        try:
-            store.parse(Customer, FORMAT, CUSTOMER_VERSION, dict(document), "customer")
-        except DocumentError:
-            continue  # it is not taken over
+        if not _sound(document):
+            continue  # of two sound ones may come one that is not: it is not taken over
         row = session.scalar(select(CustomerRow).where(CustomerRow.uid == uid))
         if row is None:
             row = CustomerRow(uid=uid)

@@ -62,8 +62,7 @@ class Promises(QObject):
 
     def _look(self) -> None:
         """Hold the open ride against what was promised, once: it must be newer than the promise."""
-        promises = self._all()
-        if not promises:
+        if not self._bike.garage.settings.get(self._key):
             return  # before the ride is read: most bikes have none, and each start would wait for it
         ride, tune, bike = self._ride.cleaned, self._ride.tune, self._bike.document
         if ride is None or tune is None or bike is None:
@@ -71,6 +70,7 @@ class Promises(QObject):
         newest = self._ride.kept()[:1]
         if not newest or newest[0].id != self._ride.id:
             return
+        promises = self._all()
         for one in list(promises):
             its, road, figures = one
             if (
